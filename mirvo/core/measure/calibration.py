@@ -1,0 +1,287 @@
+"""From picture to millimetres: maps from the photo to any plane parallel to the roots.
+
+Every kind of calibration ends as one `PlaneMap`: a homography to the reference plane
+and the camera's place above it. A point that really lies z mm above the reference
+appears there displaced away from the camera's foot, so it is drawn back by the factor
+1 - z / camera height: the plane-induced homography (Hartley & Zisserman, Multiple View
+Geometry, 2nd ed., section 13.1) written for parallel planes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.ellipse import ellipse_to_circle
+from mirvo.core.measure.marks import (
+    AnyCalibration,
+    CardCalibration,
+    EllipseCalibration,
+    RectangleCalibration,
+    SegmentCalibration,
+)
+from mirvo.core.measure.pose import homography_from_points, solve_pose
+from mirvo.core.measure.uncertainty import Array, Draws
+
+FULL_FRAME_DIAGONAL_MM = 43.27
+STEEP_TILT_DEG = 60.0
+COARSE_PX_PER_MM = 2.0
+POSE_MISFIT = 0.015
+FOCAL_RELATIVE_SD = 0.015
+UNKNOWN_TILT_SD_DEG = 4.0
+USUAL_CAMERA_HEIGHT_MM = 735.0
+USUAL_CAMERA_HEIGHT_LOG_SD = 0.25
+CARD_CORNER_SD_PX = 0.3
+UNKNOWN_HEIGHT = (
+    "The camera's height is unknown, so heights above the root plane cannot be allowed for; "
+    "the ± is wider for it. Enter the camera's height or the focal length."
+)
+STRAIGHT_DOWN = "Two points give the scale only: the camera is taken to have looked straight down."
+
+
+@dataclass(frozen=True)
+class PhotoInfo:
+    """What is known of the photo itself: size in px and focal length as 35 mm equivalent."""
+
+    width: int
+    height: int
+    focal_length_35mm: float | None = None
+
+    @property
+    def focal_px(self) -> float | None:
+        if self.focal_length_35mm is None:
+            return None
+        return self.focal_length_35mm * float(np.hypot(self.width, self.height)) / (
+            FULL_FRAME_DIAGONAL_MM
+        )
+
+    @property
+    def centre(self) -> Array:
+        return np.array([(self.width - 1) / 2, (self.height - 1) / 2])
+
+
+@dataclass
+class PlaneMap:
+    """Map from photo to planes parallel to the root plane, for every draw.
+
+    to_reference : (rows, 3, 3), px to mm on the reference plane, x right, y down.
+    foot : (rows, 2), mm, the point of the reference plane straight below the camera.
+    camera_height : (rows,), mm above the reference; infinite in row 0 when unknown.
+    reference_height : (rows,), mm of the reference above the root plane.
+    """
+
+    kind: str
+    to_reference: Array
+    foot: Array
+    camera_height: Array
+    reference_height: Array
+    tilt_deg: float | None = None
+    residual_mm: float | None = None
+    warnings: list[str] = field(default_factory=list)
+
+    def to_plane(self, points: Array, height_mm: Array | float = 0.0) -> Array:
+        """Points (rows, n, 2) in px to mm on the plane `height_mm` above the roots.
+
+        `height_mm` is a number or broadcasts to (rows, n).
+        """
+        flat = apply_homography(self.to_reference, points)
+        above = np.asarray(height_mm) - self.reference_height[:, None]
+        factor = 1.0 - above / self.camera_height[:, None]
+        foot = self.foot[:, None, :]
+        return np.asarray(foot + (flat - foot) * factor[..., None])
+
+    def px_per_mm(self, at: Array) -> float:
+        """Mean magnification near the photo point `at` (2,), px per mm on the root plane."""
+        corners = at + np.array([[-5.0, -5.0], [5.0, -5.0], [5.0, 5.0], [-5.0, 5.0]])
+        rows = self.to_reference.shape[0]
+        mapped = self.to_plane(np.broadcast_to(corners, (rows, 4, 2)), 0.0)[0]
+        return float(10.0 / np.sqrt(abs(_area(mapped))))
+
+
+def apply_homography(matrix: Array, points: Array) -> Array:
+    """Map points (rows, n, 2) by homographies (rows, 3, 3)."""
+    mapped = points @ matrix[:, :2, :2].swapaxes(1, 2) + matrix[:, None, :2, 2]
+    scale = (points * matrix[:, None, 2, :2]).sum(-1) + matrix[:, None, 2, 2]
+    return np.asarray(mapped / scale[..., None])
+
+
+def calibrate(
+    calibration: AnyCalibration,
+    photo: PhotoInfo,
+    draws: Draws,
+    card_corners: Array | None = None,
+) -> PlaneMap:
+    """Build the map for one photo.
+
+    Parameters
+    ----------
+    card_corners : (16, 2) px, marker corners in the order of `card_layout`, for kind card.
+
+    Raises
+    ------
+    BadInput : when the marks do not determine a map.
+    """
+    if isinstance(calibration, SegmentCalibration):
+        plane = _from_segment(calibration, photo, draws)
+    elif isinstance(calibration, EllipseCalibration):
+        plane = _from_ellipse(calibration, photo, draws)
+    else:
+        plane = _from_known_points(calibration, photo, draws, card_corners)
+    if not np.isfinite(plane.camera_height[0]):
+        plane.warnings.append(UNKNOWN_HEIGHT)
+    if plane.tilt_deg is not None and plane.tilt_deg > STEEP_TILT_DEG:
+        plane.warnings.append(
+            f"The camera was tilted by {plane.tilt_deg:.0f}°; beyond 60° figures become unsafe."
+        )
+    return plane
+
+
+def _from_segment(cal: SegmentCalibration, photo: PhotoInfo, draws: Draws) -> PlaneMap:
+    ends = draws.points([cal.a, cal.b])
+    length_px = np.hypot(*(ends[:, 1] - ends[:, 0]).T)
+    scale = cal.length_mm / length_px
+    matrix = np.zeros((draws.rows, 3, 3))
+    matrix[:, 0, 0] = matrix[:, 1, 1] = scale
+    matrix[:, 2, 2] = 1.0
+    height = _camera_height(cal.camera_height_mm, scale, photo, draws)
+    foot = apply_homography(matrix, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
+    tilted = _tilt_draws(foot, height, draws, UNKNOWN_TILT_SD_DEG) @ matrix
+    again = apply_homography(tilted, ends)
+    tilted[:, :2] *= (cal.length_mm / np.hypot(*(again[:, 1] - again[:, 0]).T))[:, None, None]
+    plane = PlaneMap("segment", tilted, foot, height, _reference_height(cal, draws))
+    plane.warnings.append(STRAIGHT_DOWN)
+    return plane
+
+
+def _from_ellipse(cal: EllipseCalibration, photo: PhotoInfo, draws: Draws) -> PlaneMap:
+    rim = draws.points(cal.points)
+    ends = None if cal.long_axis is None else draws.points(cal.long_axis)
+    matrix, residual, tilt = ellipse_to_circle(rim, cal.length_mm, cal.width_mm, ends)
+    scale = np.sqrt(np.abs(np.linalg.det(matrix[:, :2, :2])))
+    height = _camera_height(cal.camera_height_mm, scale, photo, draws)
+    foot = apply_homography(matrix, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
+    matrix = _tilt_draws(foot, height, draws, max(UNKNOWN_TILT_SD_DEG, tilt)) @ matrix
+    plane = PlaneMap("ellipse", matrix, foot, height, _reference_height(cal, draws))
+    plane.residual_mm, plane.tilt_deg = residual, tilt
+    if cal.long_axis is None and abs(cal.length_mm - cal.width_mm) > 0.02 * cal.length_mm:
+        plane.warnings.append(
+            "The ends of the long axis are not marked; the longest line seen is taken for it."
+        )
+    return plane
+
+
+def _from_known_points(
+    cal: CardCalibration | RectangleCalibration,
+    photo: PhotoInfo,
+    draws: Draws,
+    card_corners: Array | None,
+) -> PlaneMap:
+    known, seen, sd = _known_points(cal, draws, card_corners)
+    picture = draws.points(seen, sd)
+    warnings: list[str] = []
+    free = homography_from_points(picture, known)
+    size = float(np.ptp(known, axis=0).max())
+    if photo.focal_px is not None:
+        focal = draws.scalars(photo.focal_px, FOCAL_RELATIVE_SD * photo.focal_px)
+        pose = solve_pose(known, picture, focal, photo.centre)
+        misfit = _rms(apply_homography(pose.to_plane[:1], picture[:1])[0] - known)
+        if misfit < POSE_MISFIT * size:
+            plane = PlaneMap(
+                cal.kind, pose.to_plane, pose.foot, pose.height, _reference_height(cal, draws)
+            )
+            plane.residual_mm, plane.tilt_deg = misfit, pose.tilt_deg
+            return plane
+        warnings.append(
+            "The corners do not fit the focal length (photo cropped, or the lengths swapped?), "
+            f"off by {misfit:.1f} mm; the focal length is left aside."
+        )
+    if isinstance(cal, RectangleCalibration):
+        warnings += _swapped_lengths(cal)
+    foot = apply_homography(free, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
+    height = _entered_height(cal.camera_height_mm, draws)
+    plane = PlaneMap(cal.kind, free, foot, height, _reference_height(cal, draws))
+    plane.warnings = warnings
+    if len(known) > 4:
+        plane.residual_mm = _rms(apply_homography(free[:1], picture[:1])[0] - known)
+    return plane
+
+
+def _known_points(
+    cal: CardCalibration | RectangleCalibration, draws: Draws, card_corners: Array | None
+) -> tuple[Array, Array, float]:
+    if isinstance(cal, RectangleCalibration):
+        length, width = cal.length_mm, cal.width_mm
+        known = np.array([[0.0, 0.0], [length, 0.0], [length, width], [0.0, width]])
+        return known, np.asarray(cal.corners, dtype=float), draws.click_sd_px
+    if card_corners is None:
+        raise BadInput("calibration", "no card was found in the photo")
+    return card_layout(), card_corners, CARD_CORNER_SD_PX
+
+
+def card_layout() -> Array:
+    """Marker corners of the card, (16, 2) mm: ids 0 to 3, each clockwise from its top left.
+
+    Markers are 30 mm square, their centres on a rectangle of 120 x 80 mm.
+    """
+    centres = np.array([[0.0, 0.0], [120.0, 0.0], [120.0, 80.0], [0.0, 80.0]])
+    square = np.array([[-15.0, -15.0], [15.0, -15.0], [15.0, 15.0], [-15.0, 15.0]])
+    return (centres[:, None, :] + square[None, :, :]).reshape(16, 2)
+
+
+def _camera_height(
+    entered: float | None, mm_per_px: Array, photo: PhotoInfo, draws: Draws
+) -> Array:
+    """Height above the reference: entered, else from scale and focal length, else unknown."""
+    if entered is None and photo.focal_px is not None:
+        focal = draws.scalars(photo.focal_px, FOCAL_RELATIVE_SD * photo.focal_px)
+        return np.asarray(mm_per_px * focal)
+    return _entered_height(entered, draws)
+
+
+def _entered_height(entered: float | None, draws: Draws) -> Array:
+    if entered is not None:
+        return draws.scalars(entered, 0.02 * entered)
+    spread = np.exp(draws.scalars(0.0, USUAL_CAMERA_HEIGHT_LOG_SD)) * USUAL_CAMERA_HEIGHT_MM
+    spread[0] = np.inf
+    return np.asarray(spread)
+
+
+def _reference_height(cal: AnyCalibration, draws: Draws) -> Array:
+    return draws.scalars(cal.height_above_root_plane_mm, cal.height_plus_minus_mm / 1.96)
+
+
+def _tilt_draws(foot: Array, height: Array, draws: Draws, sd_deg: float) -> Array:
+    """Projective maps of mm to mm for a camera that looked a little askew; row 0 identity."""
+    sd = np.tan(np.radians(sd_deg))
+    slope = np.stack([draws.scalars(0.0, sd), draws.scalars(0.0, sd)], axis=1)
+    matrix = np.zeros((draws.rows, 3, 3))
+    matrix[:, 0, 0] = matrix[:, 1, 1] = 1.0
+    matrix[:, 2, :2] = slope / height[:, None]
+    matrix[:, 2, 2] = 1.0 - (slope * foot).sum(1) / height
+    shift = np.einsum("ki,kj->kij", foot, matrix[:, 2])
+    matrix[:, :2] += shift
+    matrix[:, :2, 2] -= foot
+    return matrix
+
+
+def _swapped_lengths(cal: RectangleCalibration) -> list[str]:
+    corners = np.asarray(cal.corners, dtype=float)
+    sides = np.hypot(*(np.roll(corners, -1, axis=0) - corners).T)
+    seen = np.log((sides[0] + sides[2]) / (sides[1] + sides[3]))
+    entered = np.log(cal.length_mm / cal.width_mm)
+    if abs(seen - entered) > 0.2 and abs(seen + entered) < abs(seen - entered) - 0.1:
+        return [
+            "The length and width look swapped: the length lies between the first two corners."
+        ]
+    return []
+
+
+def _rms(difference: Array) -> float:
+    return float(np.sqrt((difference**2).sum(-1).mean()))
+
+
+def _area(polygon: Array) -> float:
+    x, y = polygon.T
+    return float(0.5 * (x @ np.roll(y, -1) - y @ np.roll(x, -1)))

@@ -1,0 +1,111 @@
+"""Plane geometry for a whole stack of draws at once: leading axis rows, then points."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from mirvo.core.measure.uncertainty import Array
+
+RAYS = 360
+
+
+def area_and_centroid(polygon: Array) -> tuple[Array, Array]:
+    """Unsigned area (rows,) mm² and centroid (rows, 2) mm of polygons (rows, n, 2)."""
+    origin = polygon[:, :1]
+    local = polygon - origin
+    after = np.roll(local, -1, axis=1)
+    cross = local[..., 0] * after[..., 1] - local[..., 1] * after[..., 0]
+    doubled = cross.sum(axis=1)
+    centroid = ((local + after) * cross[..., None]).sum(axis=1) / (3.0 * doubled[:, None])
+    return np.abs(doubled) / 2.0, centroid + origin[:, 0]
+
+
+def direction_deg(vectors: Array) -> Array:
+    """Clockwise direction of (..., 2) vectors seen from above, 0 = up in the picture, degrees."""
+    return np.degrees(np.arctan2(vectors[..., 0], -vectors[..., 1]))
+
+
+def arc_lengths(path: Array) -> Array:
+    """Length along (rows, n, 2) paths up to each point, (rows, n), mm."""
+    steps = np.hypot(*np.moveaxis(np.diff(path, axis=1), 2, 0))
+    return np.concatenate([np.zeros((len(path), 1)), np.cumsum(steps, axis=1)], axis=1)
+
+
+def points_at(path: Array, lengths: Array, at: Array) -> Array:
+    """Points at arc length `at` (rows, m) of paths (rows, n, 2), ends included."""
+    last = path.shape[1] - 2
+    index = np.clip((lengths[:, None, :] <= at[:, :, None]).sum(-1) - 1, 0, last)
+    rows = np.arange(len(path))[:, None]
+    start, end = lengths[rows, index], lengths[rows, index + 1]
+    share = (at - start) / np.maximum(end - start, 1e-9)
+    return np.asarray(
+        path[rows, index] + (path[rows, index + 1] - path[rows, index]) * share[..., None]
+    )
+
+
+def cut_at_radius(path: Array, centre: Array, radius: Array) -> Array:
+    """Paths (rows, n, 2) up to where row 0 first leaves the circle, all rows cut in step.
+
+    The cut segment is found on row 0; every row is cut on its own circle within it.
+    """
+    away = np.hypot(*np.moveaxis(path - centre[:, None], 2, 0))
+    outside = np.flatnonzero(away[0] > radius[0])
+    if outside.size == 0:
+        return path
+    first = int(outside[0])
+    if first == 0:
+        return path[:, :1]
+    start, end = path[:, first - 1], path[:, first]
+    step, offset = end - start, start - centre
+    a = (step**2).sum(1)
+    b = 2 * (step * offset).sum(1)
+    c = (offset**2).sum(1) - radius**2
+    share = (-b + np.sqrt(np.maximum(b * b - 4 * a * c, 0.0))) / (2 * np.maximum(a, 1e-12))
+    share = np.clip(share, 0.0, 1.0)[:, None]
+    return np.concatenate([path[:, :first], (start + step * share)[:, None]], axis=1)
+
+
+def hull_indices(points: Array) -> Array:
+    """Indices of the convex hull of (n, 2) points, in order round it."""
+    from scipy.spatial import ConvexHull
+
+    return np.asarray(ConvexHull(points).vertices)
+
+
+def feret(hull: Array) -> tuple[Array, Array]:
+    """Greatest and least caliper diameter (rows,) mm of convex polygons (rows, m, 2)."""
+    between = hull[:, :, None, :] - hull[:, None, :, :]
+    greatest = np.sqrt((between**2).sum(-1).max(axis=(1, 2)))
+    edge = np.roll(hull, -1, axis=1) - hull
+    length = np.maximum(np.hypot(edge[..., 0], edge[..., 1]), 1e-9)
+    normal = np.stack([-edge[..., 1], edge[..., 0]], -1) / length[..., None]
+    reach = np.einsum("kei,kpi->kep", normal, hull)
+    return greatest, np.ptp(reach, axis=2).min(axis=1)
+
+
+def mean_radius(polygon: Array, centre: Array) -> Array:
+    """Mean distance (rows,) mm from centre to the outermost edge over 360 one-degree rays.
+
+    Which edge each ray meets is found on row 0 and kept for the draws.
+    """
+    angle = np.radians(np.arange(RAYS) * 360.0 / RAYS)
+    ray = np.stack([np.sin(angle), -np.cos(angle)], axis=1)
+    start = polygon - centre[:, None]
+    edge = np.roll(start, -1, axis=1) - start
+    edges = _edge_of_each_ray(start[0], edge[0], ray)
+    a, e = start[:, edges], edge[:, edges]
+    return np.asarray((_cross(a, e) / _cross(ray[None], e)).mean(axis=1))
+
+
+def _edge_of_each_ray(start: Array, edge: Array, ray: Array) -> Array:
+    a, e, d = start[None], edge[None], ray[:, None]
+    along = _cross(d, e)
+    safe = np.where(np.abs(along) < 1e-12, np.nan, along)
+    distance = _cross(a, e) / safe
+    share = _cross(a, d) / safe
+    hit = (share >= -1e-9) & (share <= 1 + 1e-9) & (distance > 0)
+    return np.where(hit, distance, -1.0).argmax(axis=1)
+
+
+def _cross(a: Array, b: Array) -> Array:
+    return np.asarray(a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0])

@@ -1,0 +1,250 @@
+"""The marks an artist sets on a photo from above: the stable file contract.
+
+Points are pixels of the photo after its EXIF orientation is applied, x right,
+y down, whole numbers at pixel centres.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from shapely.geometry import Polygon
+from shapely.validation import explain_validity
+
+from mirvo.core.errors import BadInput
+
+Point = tuple[FiniteFloat, FiniteFloat]
+Pair = tuple[Point, Point]
+Millimetres = Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)]
+Offset = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
+Focal = Annotated[float, Field(ge=8, le=1200, allow_inf_nan=False)]
+
+
+class Contract(BaseModel):
+    """Base of the file contracts: unknown names are refused, so typing errors show."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class _Reference(Contract):
+    height_above_root_plane_mm: Offset = 0.0
+    height_plus_minus_mm: Annotated[float, Field(ge=0, le=200)] = 3.0
+    camera_height_mm: Annotated[float, Field(ge=50, le=20_000)] | None = None
+
+
+class CardCalibration(_Reference):
+    kind: Literal["card"]
+
+
+class SegmentCalibration(_Reference):
+    kind: Literal["segment"]
+    a: Point
+    b: Point
+    length_mm: Millimetres
+
+
+class RectangleCalibration(_Reference):
+    kind: Literal["rectangle"]
+    corners: tuple[Point, Point, Point, Point]
+    length_mm: Millimetres
+    width_mm: Millimetres
+
+
+class EllipseCalibration(_Reference):
+    kind: Literal["ellipse"]
+    points: Annotated[list[Point], Field(min_length=5, max_length=400)]
+    length_mm: Millimetres
+    width_mm: Millimetres
+    long_axis: Pair | None = None
+
+
+AnyCalibration = Annotated[
+    CardCalibration | SegmentCalibration | RectangleCalibration | EllipseCalibration,
+    Field(discriminator="kind"),
+]
+
+
+class Trunk(Contract):
+    outline: Annotated[list[Point], Field(min_length=3, max_length=2000)]
+    height_mm: Offset = 0.0
+
+
+class Flare(Contract):
+    outline: Annotated[list[Point], Field(min_length=3, max_length=2000)]
+
+
+class RootMark(Contract):
+    label: Annotated[str, Field(min_length=1, max_length=12)]
+    path: Annotated[list[Point], Field(min_length=2, max_length=2000)]
+    base_width: Pair | None = None
+    end_width: Pair | None = None
+    height: Literal["above", "on", "below"] | FiniteFloat | None = None
+    feeders: Annotated[int, Field(ge=0, le=3)] | None = None
+    condition: Literal["sound", "weak", "dead"] = "sound"
+    feeds: list[str] = []
+
+
+class TopMarks(Contract):
+    """Everything marked on one photo taken from above."""
+
+    view: Literal["top"]
+    calibration: AnyCalibration
+    front: Point | None = None
+    click_sd_px: Annotated[float, Field(ge=0, le=50)] = 2.0
+    focal_length_35mm: Focal | None = None
+    trunk: Trunk
+    flare: Flare | None = None
+    roots: Annotated[list[RootMark], Field(max_length=60)]
+
+
+SENTENCES = {
+    "missing": "is missing",
+    "extra_forbidden": "is not a name this file may hold",
+    "finite_number": "must be an ordinary number",
+    "union_tag_invalid": "has an unknown kind; use card, rectangle, ellipse or segment",
+    "union_tag_not_found": "needs a kind: card, rectangle, ellipse or segment",
+}
+
+
+def as_bad_input(error: ValidationError) -> BadInput:
+    """The first complaint of a validation as one sentence with the field's path."""
+    first = error.errors(include_url=False, include_input=False)[0]
+    kinds = {"card", "segment", "rectangle", "ellipse"}
+    path = ".".join(str(part) for part in first["loc"] if part not in kinds)
+    if first["type"] == "too_short" and path.endswith("path"):
+        return BadInput(path, "a root's path needs at least two points")
+    if first["type"] == "too_short" and path.endswith("outline"):
+        return BadInput(path, "an outline needs at least three points")
+    if first["type"] == "too_short" and path.endswith("points"):
+        return BadInput(path, "an ellipse needs at least five points on the rim")
+    said = SENTENCES.get(first["type"])
+    if said is None:
+        said = first["msg"][0].lower() + first["msg"][1:]
+    return BadInput(path, said)
+
+
+def read_marks(data: Any, size: tuple[int, int] | None = None) -> TopMarks:
+    """Check marks from a file or the root desk.
+
+    Parameters
+    ----------
+    data : the parsed JSON.
+    size : width and height of the photo in px, or None to skip that check.
+
+    Raises
+    ------
+    BadInput : names the first mark that cannot be used and why.
+    """
+    if not isinstance(data, dict):
+        raise BadInput("marks", "must be one JSON object")
+    try:
+        marks = TopMarks.model_validate(data)
+    except ValidationError as error:
+        raise as_bad_input(error) from None
+    if size is not None:
+        _inside(marks, size)
+    _calibration_sound(marks.calibration)
+    _outline_sound("trunk.outline", marks.trunk.outline)
+    if marks.flare is not None:
+        _outline_sound("flare.outline", marks.flare.outline)
+    _roots_sound(marks.roots)
+    return marks
+
+
+def all_points(marks: TopMarks) -> Iterator[tuple[str, Point]]:
+    """Each marked point with its field path, the front left out."""
+    cal = marks.calibration
+    if isinstance(cal, SegmentCalibration):
+        yield from (("calibration.a", cal.a), ("calibration.b", cal.b))
+    elif isinstance(cal, RectangleCalibration):
+        yield from _numbered("calibration.corners", cal.corners)
+    elif isinstance(cal, EllipseCalibration):
+        yield from _numbered("calibration.points", cal.points)
+    yield from _numbered("trunk.outline", marks.trunk.outline)
+    if marks.flare is not None:
+        yield from _numbered("flare.outline", marks.flare.outline)
+    for i, root in enumerate(marks.roots):
+        yield from _numbered(f"roots.{i}.path", root.path)
+        yield from _numbered(f"roots.{i}.base_width", root.base_width or ())
+        yield from _numbered(f"roots.{i}.end_width", root.end_width or ())
+
+
+def _numbered(path: str, points: Any) -> Iterator[tuple[str, Point]]:
+    return ((f"{path}.{i}", point) for i, point in enumerate(points))
+
+
+def _inside(marks: TopMarks, size: tuple[int, int]) -> None:
+    width, height = size
+    for path, (x, y) in all_points(marks):
+        if not (-0.5 <= x <= width - 0.5 and -0.5 <= y <= height - 0.5):
+            raise BadInput(
+                path,
+                f"the point ({x:.0f}, {y:.0f}) lies outside the picture of {width} × {height} px",
+            )
+
+
+def _calibration_sound(cal: AnyCalibration) -> None:
+    if isinstance(cal, SegmentCalibration) and _close(cal.a, cal.b):
+        raise BadInput(
+            "calibration", "the two points lie on each other; set them far apart on a known length"
+        )
+    if isinstance(cal, RectangleCalibration):
+        _rectangle_sound(cal)
+
+
+def _rectangle_sound(cal: RectangleCalibration) -> None:
+    corners = cal.corners
+    for i in range(4):
+        for j in range(i):
+            if _close(corners[i], corners[j]):
+                raise BadInput(
+                    "calibration.corners", f"corners {j + 1} and {i + 1} lie on each other"
+                )
+    turns = []
+    for i in range(4):
+        (ax, ay), (bx, by), (cx, cy) = (corners[(i + k) % 4] for k in range(3))
+        turns.append((bx - ax) * (cy - by) - (by - ay) * (cx - bx))
+    if all(turn < 0 for turn in turns):
+        raise BadInput(
+            "calibration.corners",
+            "the corners run anticlockwise: the photo is mirrored or the order is turned round",
+        )
+    if not all(turn > 0 for turn in turns):
+        raise BadInput(
+            "calibration.corners",
+            "the four corners do not make a rectangle seen from above; go round it clockwise",
+        )
+
+
+def _close(a: Point, b: Point) -> bool:
+    return abs(a[0] - b[0]) < 2 and abs(a[1] - b[1]) < 2
+
+
+def _outline_sound(path: str, outline: list[Point]) -> None:
+    polygon = Polygon(outline)
+    if polygon.is_valid and polygon.area > 1:
+        return
+    said = explain_validity(polygon)
+    if polygon.area <= 1 and "Self" not in said:
+        raise BadInput(path, "the outline encloses nothing")
+    at = said[said.find("[") + 1 : said.find("]")].split() if "[" in said else []
+    where = f" near ({float(at[0]):.0f}, {float(at[1]):.0f})" if len(at) >= 2 else ""
+    raise BadInput(path, f"the outline crosses itself{where}; drag its points apart")
+
+
+def _roots_sound(roots: list[RootMark]) -> None:
+    seen: set[str] = set()
+    for i, root in enumerate(roots):
+        if root.label in seen:
+            raise BadInput(f"roots.{i}.label", f"two roots are called {root.label}")
+        seen.add(root.label)
+        if all(_close(root.path[0], point) for point in root.path[1:]):
+            raise BadInput(f"roots.{i}.path", f"all points of root {root.label} lie on each other")
+        for name in ("base_width", "end_width"):
+            pair = getattr(root, name)
+            if pair is not None and pair[0] == pair[1]:
+                raise BadInput(
+                    f"roots.{i}.{name}", f"the two width points of root {root.label} are the same"
+                )

@@ -1,0 +1,77 @@
+"""True figures of a made-up base, by exact shapes; independent of the measuring code."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from shapely.geometry import LineString, Point, Polygon
+from shapely.ops import unary_union
+
+from mirvo.standins.base import (
+    Array,
+    Base,
+    flare_outline,
+    root_path,
+    root_widths,
+    trunk_outline,
+)
+
+COUNTED_TRUNKS = 2.0
+
+
+def true_figures(base: Base) -> dict[str, Any]:
+    """Trunk diameter, spreads on both bases and each root's figures, mm and degrees."""
+    trunk = Polygon(trunk_outline(base))
+    diameter = 2 * float(np.sqrt(trunk.area / np.pi))
+    centre = np.array(trunk.centroid.coords[0])
+    roots = [_root_figures(base, index, centre) for index in range(len(base.roots))]
+    return {
+        "trunk_diameter_mm": diameter,
+        "flare_mean_mm": _mean_diameter(Polygon(flare_outline(base)), centre),
+        "roots_mean_mm": _mean_diameter(_roots_hull(base, trunk, centre, diameter), centre),
+        "roots": roots,
+    }
+
+
+def _root_figures(base: Base, index: int, centre: Array) -> dict[str, Any]:
+    root = base.roots[index]
+    path = root_path(base, root)
+    away = path - centre
+    middle = base_width_middle(base, index) - centre
+    return {
+        "key": root.key,
+        "azimuth_deg": float(np.degrees(np.arctan2(middle[0], middle[1])) % 360),
+        "width_mm": float(root_widths(root, len(path))[1]),
+        "reach_mm": float(np.hypot(*away.T).max()),
+    }
+
+
+def base_width_middle(base: Base, index: int) -> Array:
+    """Where the base width is marked: the second point of the root's path."""
+    return np.asarray(root_path(base, base.roots[index])[1])
+
+
+def _roots_hull(base: Base, trunk: Polygon, centre: Array, diameter: float) -> Polygon:
+    limit = Point(centre).buffer(COUNTED_TRUNKS * diameter, quad_segs=180)
+    parts = [trunk]
+    for root in base.roots:
+        path = root_path(base, root)
+        widths = root_widths(root, len(path))
+        line = LineString(path)
+        for at in np.linspace(0, 1, 80):
+            point = line.interpolate(at, normalized=True)
+            if limit.contains(point):
+                width = float(np.interp(at, np.linspace(0, 1, len(widths)), widths))
+                parts.append(point.buffer(width / 2, quad_segs=12))
+    return unary_union(parts).convex_hull
+
+
+def _mean_diameter(shape: Polygon, centre: Array) -> float:
+    total = 0.0
+    for azimuth in range(360):
+        turn = np.radians(azimuth)
+        far = centre + 2000 * np.array([np.sin(turn), np.cos(turn)])
+        met = LineString([centre, far]).intersection(shape.exterior)
+        total += Point(centre).hausdorff_distance(met) if not met.is_empty else 0.0
+    return 2 * total / 360
