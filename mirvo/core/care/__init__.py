@@ -1,0 +1,5 @@
+"""What follows a session: aftercare tasks."""
+
+from mirvo.core.care.aftercare import CareTask, aftercare
+
+__all__ = ["CareTask", "aftercare"]

@@ -1,0 +1,166 @@
+"""The planning case: the stable file contract of `mirvo plan`."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from mirvo.core.almanac import rules
+from mirvo.core.errors import BadInput
+
+Positive = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+Azimuth = Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]
+Year = Annotated[int, Field(ge=1900, le=2300)]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class SchoolBudgets(_Part):
+    gentle: Share
+    steady: Share
+    bold: Share
+
+    def of(self, school: str) -> float:
+        return float(getattr(self, school))
+
+
+class CaseSpecies(_Part):
+    group: str = ""
+    interval_years: Annotated[float, Field(gt=0, le=20)]
+    budget: SchoolBudgets
+
+
+class Growth(_Part):
+    """Growth in a wide training pot at today's size; the sd default to a quarter."""
+
+    spread_mm_per_year: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)]
+    trunk_mm_per_year: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)]
+    spread_sd: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
+    trunk_sd: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
+
+
+class State(_Part):
+    trunk_diameter_mm: Positive
+    spread_mm: Positive
+    spread_basis: Literal["flare", "roots"] = "flare"
+    woody_depth_mm: Positive
+    ball_depth_mm: Positive
+    last_session_year: Year | None = None
+    container: str = "wide training pot"
+    matted: bool = False
+    root_azimuths_deg: Annotated[list[Azimuth], Field(max_length=60)] = []
+    growth: Growth
+
+
+class CaseFault(_Part):
+    label: Annotated[str, Field(min_length=1, max_length=12)]
+    share: Share
+    priority: int = 1
+    azimuth_deg: Azimuth | None = None
+
+
+class Gap(_Part):
+    from_deg: Azimuth
+    to_deg: Azimuth
+    method: Literal["graft"] = "graft"
+
+    @property
+    def middle_deg(self) -> float:
+        return (self.from_deg + ((self.to_deg - self.from_deg) % 360.0) / 2.0) % 360.0
+
+
+class Target(_Part):
+    spread_ratio: Annotated[float, Field(ge=1, le=20, allow_inf_nan=False)]
+    largest_gap_deg: Annotated[float, Field(gt=0, le=360)] = 360.0
+    pot_depth_mm: Positive
+    year: Year | None = None
+
+
+class Hold(_Part):
+    year: Year
+    allow: Literal["none"]
+
+
+class Case(_Part):
+    """Everything planning needs to know of one tree."""
+
+    today: date
+    species: CaseSpecies
+    strength: Literal["strong", "fair", "weak"] = "strong"
+    age: Literal["young", "mature", "old"] = "young"
+    origin_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
+    worth: Annotated[float, Field(gt=0, le=1.2)] = 1.0
+    state: State
+    faults: Annotated[list[CaseFault], Field(max_length=30)] = []
+    gaps: Annotated[list[Gap], Field(max_length=12)] = []
+    target: Target
+    holds: list[Hold] = []
+    horizon_years: Annotated[int, Field(ge=1, le=30)] = 15
+    containers: list[str] | None = None
+
+    @property
+    def interval(self) -> float:
+        """Years between sessions; under a year counts as one."""
+        return max(1.0, self.species.interval_years)
+
+    @property
+    def need_mm(self) -> float:
+        """Ball depth the target pot takes: its inner depth less soil layer and rim."""
+        plan = rules().plan
+        return self.target.pot_depth_mm - plan.soil_layer_mm - plan.rim_clearance_mm
+
+    @property
+    def offered(self) -> list[str]:
+        return rules().plan.offered if self.containers is None else self.containers
+
+
+def read_case(data: Any) -> Case:
+    """Check a case from a file.
+
+    Raises
+    ------
+    BadInput : names the field and says what is wrong with it.
+    """
+    if not isinstance(data, dict):
+        raise BadInput("case", "must be one JSON object")
+    try:
+        case = Case.model_validate(data)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        path = ".".join(str(part) for part in first["loc"])
+        said = "is missing" if first["type"] == "missing" else first["msg"]
+        if first["type"] == "extra_forbidden":
+            said = "is not a name a case may hold"
+        raise BadInput(path, said[0].lower() + said[1:]) from None
+    _sound(case)
+    return case
+
+
+def _sound(case: Case) -> None:
+    known = rules().containers
+    for name, where in [
+        (case.state.container, "state.container"),
+        *((name, "containers") for name in case.offered),
+    ]:
+        if name not in known:
+            raise BadInput(where, f"'{name}' is not one of {', '.join(known)}")
+    least = rules().plan.least_ball_mm
+    if case.need_mm < least:
+        raise BadInput(
+            "target.pot_depth_mm",
+            f"a pot {case.target.pot_depth_mm:g} mm deep leaves {case.need_mm:g} mm for the ball "
+            f"after soil layer and rim; at least {least:g} mm are needed",
+        )
+    if case.state.spread_mm < case.state.trunk_diameter_mm * 0.9:
+        raise BadInput("state.spread_mm", "the spread is smaller than the trunk itself")
+    last = case.state.last_session_year
+    if last is not None and last > case.today.year:
+        raise BadInput("state.last_session_year", f"{last} lies in the future")
+    labels = [fault.label for fault in case.faults]
+    if len(set(labels)) < len(labels):
+        raise BadInput("faults", "two faults carry the same label")

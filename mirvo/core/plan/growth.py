@@ -1,0 +1,51 @@
+"""How fast flare and trunk grow: the species prior, corrected by the tree's own history."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+PRIOR_RELATIVE_SD = 0.4
+LEAST_YEARS = 0.5
+
+
+@dataclass(frozen=True)
+class Seen:
+    """One measurement: date as decimal year, size in mm with its 95 % half-width."""
+
+    year: float
+    size_mm: float
+    plus_minus_mm: float
+
+
+@dataclass(frozen=True)
+class Rate:
+    """Growth in mm a year in a wide training pot, its sd, and how many changes it rests on."""
+
+    mm_per_year: float
+    sd: float
+    evidence: int
+
+
+def growth_rate(prior_per_trunk: float, trunk_mm: float, seen: Sequence[Seen], factor: float) -> Rate:
+    """Normal-normal update of the prior by the change from the first to the last measurement.
+
+    Parameters
+    ----------
+    prior_per_trunk : mm a year per mm of trunk diameter. factor : mean container factor
+    times vigour over the measured years.
+
+    Source: Gelman et al., Bayesian Data Analysis, 3rd ed., section 2.5.
+    """
+    mean = prior_per_trunk * trunk_mm
+    sd = PRIOR_RELATIVE_SD * mean
+    order = sorted(seen, key=lambda one: one.year)
+    if len(order) < 2 or order[-1].year - order[0].year < LEAST_YEARS or factor <= 0:
+        return Rate(mean, sd, 0)
+    first, last = order[0], order[-1]
+    exposure = (last.year - first.year) * factor
+    observed = (last.size_mm - first.size_mm) / exposure
+    error = (first.plus_minus_mm**2 + last.plus_minus_mm**2) ** 0.5 / 1.96 / exposure
+    weight_prior, weight_seen = 1 / sd**2, 1 / max(error, 1e-6) ** 2
+    joined = (mean * weight_prior + observed * weight_seen) / (weight_prior + weight_seen)
+    return Rate(max(0.0, joined), (weight_prior + weight_seen) ** -0.5, len(order) - 1)

@@ -1,0 +1,58 @@
+"""How sure a path is: draws over growth rates and graft luck."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from mirvo.core.measure.uncertainty import Array
+from mirvo.core.plan.ground import FINAL, Ground
+from mirvo.core.plan.search import Label, graft_counts
+
+OUTCOME_DRAWS = 500
+SEED = 7_919
+BAND = (0.10, 0.90)
+
+
+@dataclass(frozen=True)
+class Outcomes:
+    """For each year: band of the spread ratio (80 %) and chance to have arrived."""
+
+    low: list[float]
+    high: list[float]
+    chance: list[float]
+
+
+def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) -> Outcomes:
+    """Follow one path under drawn growth rates, each graft taking with its own luck."""
+    rng = np.random.default_rng(SEED)
+    growth, state = ground.case.state.growth, ground.case.state
+    share = ground.rules.growth_relative_sd
+    spread_sd = share * growth.spread_mm_per_year if growth.spread_sd is None else growth.spread_sd
+    trunk_sd = share * growth.trunk_mm_per_year if growth.trunk_sd is None else growth.trunk_sd
+    spread_rate = np.maximum(0, rng.normal(growth.spread_mm_per_year, spread_sd, draws))
+    trunk_rate = np.maximum(0, rng.normal(growth.trunk_mm_per_year, trunk_sd, draws))
+    takes = rng.random((draws, len(ground.open_gaps))) < ground.rules.graft_success
+    grown = np.array([label.grown for label in labels])
+    ratio = (state.spread_mm + spread_rate[:, None] * grown) / (
+        state.trunk_diameter_mm + trunk_rate[:, None] * grown
+    )
+    good = ratio >= ground.case.target.spread_ratio - 1e-9
+    good &= _gaps_hold(ground, labels, takes)
+    good &= np.array(
+        [label.container == FINAL and label.halves == ground.all_halves for label in labels]
+    )
+    arrived = np.logical_or.accumulate(good, axis=1)
+    low, high = np.quantile(ratio, BAND, axis=0)
+    return Outcomes(low.tolist(), high.tolist(), arrived.mean(axis=0).tolist())
+
+
+def _gaps_hold(ground: Ground, labels: list[Label], takes: Array) -> Array:
+    limit = ground.case.target.largest_gap_deg
+    holds = np.zeros((len(takes), len(labels)), dtype=bool)
+    for column, label in enumerate(labels):
+        bare = ground.largest_gap(label.halves, False) <= limit + 1e-9
+        full = ground.largest_gap(label.halves, graft_counts(ground, label.graft_age)) <= limit + 1e-9
+        holds[:, column] = bare | (full & takes.all(axis=1))
+    return holds

@@ -1,0 +1,285 @@
+"""The search: exact dynamic programming over years with dominance pruning.
+
+A label is one way to stand at the end of a year. Two labels with the same faults left,
+container, wait, graft age and ball depth are compared on growth A, woody depth and cost;
+the worse of both can never do better later, so it is dropped. The order of wishes is
+kept exact by passes: the earliest year that can be reached, then the least cap on one
+session's strain that still reaches it, then the least total strain and fewest sessions
+under that cap. Labels that cannot arrive in time any more are dropped by a bound: cuts
+multiply, so what must still go, in logarithms, has to fit the sessions left.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from math import exp, inf, log, log1p
+from typing import NamedTuple
+
+from mirvo.core.plan.ground import CLOSE, FINAL, Cut, Ground
+
+UNGRAFTED = -1
+CONVEX_TO = 0.5
+FREE = (0.0, 0)
+Merits = tuple[float, float, tuple[float, int]]
+
+
+class Label(NamedTuple):
+    """The tree at the end of a year, and how it came there; cost is (strain, sessions)."""
+
+    year: int
+    halves: int
+    ball: float
+    woody: float
+    container: str
+    last: int | None
+    graft_age: int
+    grown: float
+    cost: tuple[float, int]
+    cut: Cut | None
+    before: Label | None
+
+
+@dataclass(frozen=True)
+class Route:
+    """The best way: labels from the first planned year to the year of arrival."""
+
+    reached: int
+    labels: list[Label]
+    worst: float
+    total: float
+    sessions: int
+
+
+def start_label(ground: Ground) -> Label:
+    """Where the plan starts."""
+    state = ground.case.state
+    return Label(
+        year=ground.case.today.year,
+        halves=0,
+        ball=state.ball_depth_mm,
+        woody=state.woody_depth_mm,
+        container=state.container,
+        last=state.last_session_year,
+        graft_age=UNGRAFTED,
+        grown=0.0,
+        cost=(0.0, 0),
+        cut=None,
+        before=None,
+    )
+
+
+def find_route(ground: Ground) -> Route | None:
+    """Best route of one school, or None when none arrives within the horizon.
+
+    Order: earliest year, least worst strain, least total strain, fewest sessions.
+    """
+    year = earliest_year(ground)
+    if year is None:
+        return None
+    if year == ground.case.today.year:
+        return Route(year, [], 0.0, 0.0, 0)
+    cap = _least_cap(ground, year)
+    best = min(_Pass(ground, year, cap, by_cost=True).run(), key=lambda label: label.cost)
+    return Route(year, list(_trail(best)), cap, best.cost[0], best.cost[1])
+
+
+def earliest_year(ground: Ground, by: int | None = None) -> int | None:
+    """First year at whose end the target can be met; today's year when it is met already.
+
+    `by` : last year looked at, the horizon if None.
+    """
+    if arrived(ground, start_label(ground)):
+        return ground.case.today.year
+    if ground.never:
+        return None
+    end = by or ground.case.today.year + ground.case.horizon_years
+    found = _Pass(ground, end).run(stop_at_first=True)
+    return found[0].year if found else None
+
+
+def labels_at_horizon(ground: Ground) -> list[Label]:
+    """Ways to stand at the end of the horizon with the target met there."""
+    return _Pass(ground, ground.case.today.year + ground.case.horizon_years).run()
+
+
+def arrived(ground: Ground, label: Label) -> bool:
+    gap = ground.largest_gap(label.halves, graft_counts(ground, label.graft_age))
+    return ground.arrived(label.container, label.halves, ground.ratio(label.grown), gap)
+
+
+def graft_counts(ground: Ground, age: int) -> bool:
+    """A graft made in year y counts from the end of y + 2."""
+    return age >= ground.rules.graft_years
+
+
+def _least_cap(ground: Ground, year: int) -> float:
+    """Least worst strain with which the year can still be met, by halving over route strains."""
+    found = _Pass(ground, year).run()
+    high = min(_worst(label) for label in found)
+    low = -1.0
+    while True:
+        tries = sorted(s for s in ground.strains_seen() if low < s < high - CLOSE)
+        if not tries:
+            return high
+        middle = tries[len(tries) // 2]
+        found = _Pass(ground, year, middle).run()
+        if found:
+            high = min(_worst(label) for label in found)
+        else:
+            low = middle
+
+
+def _worst(label: Label) -> float:
+    return max((x.cut.strain for x in _trail(label) if x.cut is not None), default=0.0)
+
+
+class _Pass:
+    """One sweep over the years up to a fixed year of arrival, under a cap on strain."""
+
+    def __init__(
+        self, ground: Ground, year: int, cap: float | None = None, by_cost: bool = False
+    ) -> None:
+        self.ground, self.year, self.cap, self.by_cost = ground, year, cap, by_cost
+        self.most_share = ground.budget if cap is None else ground.budget * (cap / 100.0) ** 0.5
+        self.load = -log1p(-min(self.most_share + CLOSE, 0.999))
+        self.needed = ground.growth_needed
+        self.fastest = max(ground.containers[name].growth for name in ground.offered_or_now)
+        self.best_cost = (inf, 0)
+
+    def run(self, stop_at_first: bool = False) -> list[Label]:
+        """Undominated labels that have arrived at the end of the year, or of the first
+        year in which any has."""
+        start = start_label(self.ground)
+        layer = [start] if self._in_time(start) else []
+        while layer and layer[0].year < self.year:
+            kept: dict[tuple[object, ...], list[tuple[Merits, Label]]] = {}
+            for label in layer:
+                for after in self._next(label):
+                    if self._in_time(after):
+                        self._keep(kept.setdefault(self._key(after), []), after)
+            layer = [label for labels in kept.values() for _, label in labels]
+            there = [label for label in layer if arrived(self.ground, label)]
+            if there and stop_at_first:
+                return there
+        return [label for label in layer if arrived(self.ground, label)]
+
+    def _next(self, label: Label) -> Iterator[Label]:
+        """Every way to spend the next year: session first, growth after."""
+        ground, year = self.ground, label.year + 1
+        age = label.graft_age
+        age = age if age == UNGRAFTED else min(age + 1, ground.rules.graft_years)
+        yield grow(ground, label, label.container, None, age)
+        if not ground.session_allowed(year, label.last):
+            return
+        grafts = label.graft_age == UNGRAFTED and bool(ground.open_gaps)
+        for cut in ground.cuts(label.halves, label.ball):
+            if self.cap is not None and cut.strain > self.cap + CLOSE:
+                continue
+            idle = cut.share == 0 and cut.halves == label.halves and not grafts
+            board = ground.board_gate_open(min(label.woody, cut.ball_mm), label.grown)
+            for container in ground.choices(board, cut.ball_mm):
+                if not (idle and container == label.container):
+                    yield grow(ground, label, container, cut, 0 if grafts else age)
+
+    def _key(self, label: Label) -> tuple[object, ...]:
+        interval = self.ground.case.interval
+        wait = 99.0 if label.last is None else min(float(label.year - label.last), interval)
+        exact = None
+        if not self.ground.ratio_rises and not self.ground.board_gate_open(label.woody, 0.0):
+            exact = round(label.grown, 9)
+        return (label.halves, label.ball, label.container, wait, label.graft_age, exact)
+
+    def _keep(self, front: list[tuple[Merits, Label]], new: Label) -> None:
+        mine = self._merits(new)
+        growth, woody, cost = mine
+        for theirs, _ in front:
+            if theirs[0] <= growth and theirs[1] <= woody and theirs[2] <= cost:
+                return
+        front[:] = [
+            old
+            for old in front
+            if not (growth <= old[0][0] and woody <= old[0][1] and cost <= old[0][2])
+        ]
+        front.append((mine, new))
+
+    def _merits(self, label: Label) -> Merits:
+        """What labels are compared on, less is better; growth beyond need is worth nothing."""
+        ground, cost = self.ground, label.cost if self.by_cost else FREE
+        if ground.board_gate_open(label.woody, label.grown):
+            growth = -min(label.grown, self.needed) if ground.ratio_rises else label.grown
+            return (round(growth, 9), 0.0, cost)
+        growth = -label.grown if ground.ratio_rises else label.grown
+        return (round(growth, 9), label.woody, cost)
+
+    def _in_time(self, label: Label) -> bool:
+        """False when the label can surely not arrive by the year, or only at a worse cost."""
+        ground, left = self.ground, self.year - label.year
+        if label.grown + left * self.fastest < self.needed - CLOSE and ground.ratio_rises:
+            return False
+        if graft_counts_too_late(ground, label, left):
+            return False
+        need = ground.case.need_mm
+        must = ground.fault_share(label.halves, ground.all_halves)
+        must += log(label.ball / need) if label.ball > need else 0.0
+        sessions = self._sessions_left(label, left)
+        if label.container != FINAL and sessions == 0:
+            return False
+        if must > sessions * self.load + CLOSE:
+            return False
+        if not self.by_cost:
+            return True
+        if label.year == self.year and arrived(ground, label):
+            self.best_cost = min(self.best_cost, label.cost)
+        return label.cost[0] + self._least_strain(must, sessions) <= self.best_cost[0] + CLOSE
+
+    def _sessions_left(self, label: Label, left: int) -> int:
+        step = -(-self.ground.case.interval // 1)
+        wait = 1.0
+        if label.last is not None:
+            wait = max(1.0, label.last + step - label.year)
+        return max(0, int((left - wait) // step) + 1) if left >= wait else 0
+
+    def _least_strain(self, must: float, sessions: int) -> float:
+        """Lower bound of the strain still to come: the load spread evenly, where convex."""
+        if must <= 0 or sessions == 0 or self.most_share > CONVEX_TO:
+            return 0.0
+        share = 1.0 - exp(-must / sessions)
+        return sessions * 100.0 * (share / self.ground.budget) ** 2
+
+
+def graft_counts_too_late(ground: Ground, label: Label, left: int) -> bool:
+    """Whether grafts the target depends on cannot count any more by then."""
+    if not ground.needs_grafts:
+        return False
+    if label.graft_age == UNGRAFTED:
+        return left < ground.rules.graft_years + 1
+    return label.graft_age + left < ground.rules.graft_years
+
+
+def grow(ground: Ground, label: Label, container: str, cut: Cut | None, age: int) -> Label:
+    """The label at the end of the next year, after this cut (or none) and growth."""
+    ball = label.ball if cut is None else cut.ball_mm
+    share = 0.0 if cut is None else cut.share
+    cost = label.cost
+    if cut is not None:
+        cost = (round(cost[0] + cut.strain, 9), cost[1] + 1)
+    return Label(
+        year=label.year + 1,
+        halves=label.halves if cut is None else cut.halves,
+        ball=ground.ball_after_year(ball, container),
+        woody=label.woody if cut is None else min(label.woody, ball),
+        container=container,
+        last=label.last if cut is None else label.year + 1,
+        graft_age=age,
+        grown=label.grown + ground.growth_of_year(container, share),
+        cost=cost,
+        cut=cut,
+        before=label,
+    )
+
+
+def _trail(label: Label) -> Iterator[Label]:
+    if label.before is not None:
+        yield from _trail(label.before)
+        yield label

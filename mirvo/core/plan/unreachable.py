@@ -1,0 +1,180 @@
+"""When a target lies out of reach: which part fails, by how much, and what could be had."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from mirvo.core.plan.case import Case
+from mirvo.core.plan.ground import FINAL, Ground
+from mirvo.core.plan.search import earliest_year, graft_counts, labels_at_horizon
+
+DEEPEST_POT_MM = 400
+
+
+def with_target(case: Case, **changes: float) -> Case:
+    """The same case with another target."""
+    return case.model_copy(update={"target": case.target.model_copy(update=changes)})
+
+
+def why_unreachable(case: Case, school: str) -> dict[str, Any]:
+    """What fails for one school within the horizon.
+
+    Returns
+    -------
+    school, text, fails (part, by, unit) and nearest (a target that is reachable, or None).
+    """
+    if case.strength == "weak":
+        return _answer(
+            school,
+            "The tree is weak: no root session is planned before its strength is at least fair.",
+            [{"part": "strength"}],
+            None,
+        )
+    for parts in (_ratio_alone, _gap_alone, _pot_alone, _all_together):
+        found = parts(case, school)
+        if found is not None:
+            return found
+    return _answer(
+        school,
+        f"The faults cannot all be taken within {case.horizon_years} years on this budget.",
+        [{"part": "faults"}],
+        None,
+    )
+
+
+def _answer(
+    school: str, text: str, fails: list[dict[str, Any]], nearest: dict[str, float] | None
+) -> dict[str, Any]:
+    return {"school": school, "text": text, "fails": fails, "nearest": nearest}
+
+
+def _nearest(case: Case, **changes: float) -> dict[str, float]:
+    target = case.target
+    return {
+        "spread_ratio": target.spread_ratio,
+        "largest_gap_deg": target.largest_gap_deg,
+        "pot_depth_mm": target.pot_depth_mm,
+        **changes,
+    }
+
+
+def _ratio_alone(case: Case, school: str) -> dict[str, Any] | None:
+    best = best_ratio(case, school)
+    if best is None:
+        return None
+    ground = Ground(case, school)
+    lacking = round(case.target.spread_ratio - best, 2)
+    why = (
+        f"flare and trunk grow so that the ratio never passes {ground.ratio_limit:.2f}"
+        if case.target.spread_ratio > ground.ratio_limit
+        else f"growth brings it to {best:.2f} within {case.horizon_years} years"
+    )
+    return _answer(
+        school,
+        f"A spread of {case.target.spread_ratio:.2f} trunks is out of reach by {lacking:.2f}: {why}.",
+        [{"part": "spread_ratio", "by": lacking, "unit": "trunks"}],
+        _nearest(case, spread_ratio=best),
+    )
+
+
+def best_ratio(case: Case, school: str) -> float | None:
+    """Largest ratio (two decimals, down) with the rest of the target met; None if never."""
+    ground = Ground(with_target(case, spread_ratio=1.0), school)
+    best = [
+        ground.ratio(label.grown)
+        for label in labels_at_horizon(ground)
+        if label.container == FINAL
+        and label.halves == ground.all_halves
+        and ground.largest_gap(label.halves, graft_counts(ground, label.graft_age))
+        <= case.target.largest_gap_deg + 1e-9
+    ]
+    return int(max(best) * 100) / 100 if best else None
+
+
+def _gap_alone(case: Case, school: str) -> dict[str, Any] | None:
+    ground = Ground(case, school)
+    gap = ground.largest_gap(ground.all_halves, True)
+    gap = -(-gap // 1)
+    if gap <= case.target.largest_gap_deg or gap > 360:
+        return None
+    if earliest_year(_with_gap(case, school, gap)) is None:
+        return None
+    lacking = round(gap - case.target.largest_gap_deg)
+    return _answer(
+        school,
+        f"A largest gap of {case.target.largest_gap_deg:.0f}° is out of reach by {lacking}°: with "
+        f"all faults cut and the grafts named, {gap:.0f}° stay open. Graft into that gap too.",
+        [{"part": "largest_gap_deg", "by": lacking, "unit": "deg"}],
+        _nearest(case, largest_gap_deg=gap),
+    )
+
+
+def _with_gap(case: Case, school: str, gap: float) -> Ground:
+    """The case with a wider gap allowed but the same grafts made."""
+    return Ground(with_target(case, largest_gap_deg=gap), school, grafts_for=case)
+
+
+def _pot_alone(case: Case, school: str) -> dict[str, Any] | None:
+    wanted = int(case.target.pot_depth_mm)
+    depth = _shallowest_pot(case, school, wanted)
+    if depth is None:
+        return None
+    return _answer(
+        school,
+        f"A pot {case.target.pot_depth_mm:.0f} mm deep is out of reach by "
+        f"{depth - wanted} mm within {case.horizon_years} years; {depth} mm can be had.",
+        [{"part": "pot_depth_mm", "by": depth - wanted, "unit": "mm"}],
+        _nearest(case, pot_depth_mm=float(depth)),
+    )
+
+
+def _shallowest_pot(case: Case, school: str, wanted: int) -> int | None:
+    """Least pot depth in whole mm that is reachable, by halving."""
+
+    def reachable(depth: int) -> bool:
+        return earliest_year(Ground(with_target(case, pot_depth_mm=float(depth)), school)) is not None
+
+    low, high = wanted, DEEPEST_POT_MM
+    if not reachable(high):
+        return None
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (low, middle) if reachable(middle) else (middle, high)
+    return high
+
+
+def _all_together(case: Case, school: str) -> dict[str, Any] | None:
+    """Several parts fail: keep the pot if it can be had, then the gap, then the ratio."""
+    ground = Ground(case, school)
+    gap = max(case.target.largest_gap_deg, -(-ground.largest_gap(ground.all_halves, True) // 1))
+    easy = with_target(case, spread_ratio=1.0, largest_gap_deg=min(gap, 360.0))
+    depth = case.target.pot_depth_mm
+    if earliest_year(Ground(easy, school)) is None:
+        found = _shallowest_pot(easy, school, int(depth))
+        if found is None:
+            return None
+        depth = float(found)
+    eased = with_target(case, largest_gap_deg=min(gap, 360.0), pot_depth_mm=depth)
+    ratio = best_ratio(eased, school)
+    if ratio is None:
+        return None
+    nearest = _nearest(
+        case,
+        spread_ratio=min(ratio, case.target.spread_ratio),
+        largest_gap_deg=min(gap, 360.0),
+        pot_depth_mm=depth,
+    )
+    units = {"spread_ratio": "trunks", "largest_gap_deg": "deg", "pot_depth_mm": "mm"}
+    fails = [
+        {"part": part, "by": round(abs(nearest[part] - getattr(case.target, part)), 2), "unit": unit}
+        for part, unit in units.items()
+        if abs(nearest[part] - getattr(case.target, part)) > 1e-6
+    ]
+    return _answer(
+        school,
+        "Several parts of the target are out of reach together; the nearest that can be had is "
+        f"{nearest['spread_ratio']:.2f} trunks, gap {nearest['largest_gap_deg']:.0f}°, "
+        f"pot {nearest['pot_depth_mm']:.0f} mm.",
+        fails,
+        nearest,
+    )

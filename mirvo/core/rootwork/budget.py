@@ -1,0 +1,114 @@
+"""The removal budget: how much feeding root one session may take, and what cuts cost."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from math import prod
+
+from mirvo.core.almanac import rules
+from mirvo.core.errors import BadInput
+
+
+@dataclass(frozen=True)
+class Ball:
+    """Size of a root ball, mm; the depth counts below the root plane."""
+
+    length_mm: float
+    width_mm: float
+    depth_mm: float
+
+
+def removal_budget(
+    base: float,
+    strength: str,
+    age: str,
+    season: str = "open",
+    origin_factor: float = 1.0,
+    worth: float = 1.0,
+    top_reduction: float = 1.0,
+) -> float:
+    """Share of the feeding root one session may take, 0 to 0.85.
+
+    Parameters
+    ----------
+    base : share by species and school. origin_factor : 0.7 within two years of
+    collection or separation. worth : the artist's ceiling. top_reduction : 1 to 1.2.
+
+    >>> round(removal_budget(0.45, "fair", "mature"), 3)
+    0.287
+    """
+    table = rules().budget
+    for name, value, known in (
+        ("strength", strength, table.strength),
+        ("age", age, table.age),
+        ("season", season, table.season),
+    ):
+        if value not in known:
+            raise BadInput(name, f"'{value}' is not one of {', '.join(known)}")
+    share = base * table.strength[strength] * table.age[age] * table.season[season]
+    return min(share * origin_factor * worth * top_reduction, table.never_above)
+
+
+def root_shares(
+    roots: Iterable[tuple[str, float, int | None, str]], where: str = "even"
+) -> dict[str, float]:
+    """Feeding share of each surface root, together the share the surface holds.
+
+    Parameters
+    ----------
+    roots : (label, base width mm, feeders 0 to 3 or None, condition).
+    where : "mostly below", "even" or "mostly at the surface".
+    """
+    table = rules().feeding
+    if where not in table.surface_share:
+        raise BadInput("where", f"'{where}' is not one of {', '.join(table.surface_share)}")
+    weights = {
+        label: 0.0
+        if condition == "dead"
+        else width * (table.unknown_feeders if feeders is None else feeders)
+        for label, width, feeders, condition in roots
+    }
+    total = sum(weights.values())
+    if total == 0:
+        return dict.fromkeys(weights, 0.0)
+    return {label: table.surface_share[where] * w / total for label, w in weights.items()}
+
+
+def slice_part(slice_mm: float, depth_mm: float, matted: bool = False) -> float:
+    """Part of the feeding root a bottom slice takes, 0 to 1; a mat counts 1.3 times."""
+    if slice_mm == 0:
+        return 0.0
+    if slice_mm < 0 or depth_mm <= 0 or slice_mm > depth_mm:
+        raise BadInput("slice_mm", f"a slice of {slice_mm:g} mm does not fit {depth_mm:g} mm")
+    factor = rules().feeding.matted_factor if matted else 1.0
+    return min(1.0, slice_mm / depth_mm * factor)
+
+
+def side_trim_part(trim_mm: float, ball: Ball) -> float:
+    """Part taken by trimming `trim_mm` off every side: 1 - (L-2t)(W-2t)/(L W)."""
+    if trim_mm < 0 or 2 * trim_mm >= min(ball.length_mm, ball.width_mm):
+        raise BadInput("side_trim_mm", f"a trim of {trim_mm:g} mm leaves nothing of the ball")
+    left = (ball.length_mm - 2 * trim_mm) * (ball.width_mm - 2 * trim_mm)
+    return 1.0 - left / (ball.length_mm * ball.width_mm)
+
+
+def session_share(roots: float, others: Sequence[float] = ()) -> float:
+    """Share taken together: 1 - product of (1 - part), the roots summed as one part.
+
+    >>> round(session_share(0.1, [0.3]), 2)
+    0.37
+    """
+    return 1.0 - prod(1.0 - min(1.0, part) for part in (roots, *others))
+
+
+def strain(share: float, budget: float) -> float:
+    """Strain 100 (q/b)²; 0 when nothing is taken. An indicator, not a chance of death.
+
+    Raises BadInput when something is taken and the budget is nil.
+    """
+    if share <= 0:
+        return 0.0
+    if budget <= 0:
+        raise BadInput("budget", "nothing may be taken from this tree now")
+    return float(100.0 * (share / budget) ** 2)

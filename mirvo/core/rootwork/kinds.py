@@ -1,0 +1,56 @@
+"""The kinds of root session and their own budgets."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from mirvo.core.errors import BadInput
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of session. `own_budget` replaces the tree's; None means the usual rule."""
+
+    key: str
+    name: str
+    own_budget: float | None = None
+    only_delays: bool = False
+    caution: str | None = None
+
+
+KINDS = (
+    Kind("routine", "Routine session"),
+    Kind("first", "First root work"),
+    Kind(
+        "collection",
+        "Collection",
+        own_budget=1.0,
+        caution="Have buried cables and pipes located first, and the landowner's permission in "
+        "hand; the law on wild and protected plants applies.",
+    ),
+    Kind("raise", "Raise"),
+    Kind("re-angle", "Re-angle"),
+    Kind("slip-pot", "Slip-pot", own_budget=0.0, only_delays=True),
+    Kind("edge-cut", "Edge cut", own_budget=0.1, only_delays=True),
+    Kind("base-lift", "Base lift", own_budget=0.0, only_delays=True),
+    Kind("top-up", "Top-up", own_budget=0.0, only_delays=True),
+    Kind("grow-out", "Grow-out or return"),
+    Kind(
+        "emergency",
+        "Emergency",
+        own_budget=0.0,
+        caution="Remove only what is dead. Disinfect tools and table; follow the label of "
+        "anything you spray or mix.",
+    ),
+    Kind("layer", "Ground or air layer"),
+    Kind("exposed-root", "Exposed-root layering", own_budget=0.9),
+    Kind("graft", "Root graft"),
+)
+
+
+def kind_by_key(key: str) -> Kind:
+    """One kind. Raises BadInput."""
+    for kind in KINDS:
+        if kind.key == key:
+            return kind
+    raise BadInput("kind", f"there is no kind of session called '{key}'")

@@ -1,0 +1,97 @@
+"""The database: SQLite in one data folder, opened and brought up to date here."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy.orm import Session as Unit
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+FILE_NAME = "mirvo.sqlite3"
+BUSY_MS = 5000
+
+
+def open_database(folder: Path) -> Engine:
+    """Engine on the folder's database, created and migrated when needed."""
+    folder.mkdir(parents=True, exist_ok=True)
+    engine = create_engine(f"sqlite:///{folder / FILE_NAME}")
+    event.listen(engine, "connect", _prepare)
+    event.listen(engine, "begin", _begin)
+    _migrate(engine, folder)
+    return engine
+
+
+def _prepare(connection: Any, _record: Any) -> None:
+    connection.isolation_level = None
+    cursor = connection.cursor()
+    for pragma in (
+        f"busy_timeout = {BUSY_MS}",
+        "journal_mode = WAL",
+        "synchronous = FULL",
+        "foreign_keys = ON",
+    ):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()
+
+
+def _begin(connection: Any) -> None:
+    """Take the write lock at the start: a read that later writes cannot be turned away."""
+    writes = connection.get_execution_options().get("writes", False)
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+
+def _migrate(engine: Engine, folder: Path) -> None:
+    from alembic import command
+    from alembic.config import Config
+    from alembic.script import ScriptDirectory
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    head = ScriptDirectory.from_config(config).get_current_head()
+    with engine.connect() as connection:
+        current = _revision(connection)
+    if current == head:
+        return
+    if current is not None:
+        copy = folder / f"before-{head}.sqlite3"
+        with engine.connect() as connection:
+            connection.exec_driver_sql("COMMIT")
+            connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+        shutil.copy2(folder / FILE_NAME, copy)
+    with engine.execution_options(writes=True).begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+def _revision(connection: Any) -> str | None:
+    named = "SELECT name FROM sqlite_master WHERE name = 'alembic_version'"
+    if connection.execute(text(named)).first() is None:
+        return None
+    found = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+    return None if found is None else str(found)
+
+
+@contextmanager
+def reading(engine: Engine) -> Iterator[Unit]:
+    """A unit of work that only reads."""
+    with Unit(engine, expire_on_commit=False) as unit:
+        yield unit
+
+
+@contextmanager
+def writing(engine: Engine) -> Iterator[Unit]:
+    """A unit of work in one transaction: all of it is kept, or nothing."""
+    bound = engine.execution_options(writes=True)
+    with Unit(bound, expire_on_commit=False) as unit, unit.begin():
+        yield unit
+
+
+def as_utc(moment: datetime) -> datetime:
+    """UTC without zone, as the tables keep it."""
+    return moment.replace(tzinfo=None, microsecond=0)

@@ -1,0 +1,148 @@
+"""Tables. Dates are dates, times are UTC; JSON columns hold documents with their own contract."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, MetaData, String
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Table(DeclarativeBase):
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}
+
+
+class Tree(Table):
+    """One tree. `version` counts saves, so that two open tabs cannot overwrite each other."""
+
+    __tablename__ = "trees"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    species_key: Mapped[str] = mapped_column(String(60))
+    origin: Mapped[str] = mapped_column(String(40))
+    acquired_on: Mapped[date | None]
+    stage: Mapped[str] = mapped_column(String(20))
+    strength: Mapped[str] = mapped_column(String(10))
+    age_class: Mapped[str] = mapped_column(String(10))
+    age_years: Mapped[int | None]
+    height_mm: Mapped[float | None]
+    trunk_mm: Mapped[float | None]
+    container: Mapped[str] = mapped_column(String(40))
+    note: Mapped[str] = mapped_column(default="")
+    worth: Mapped[str] = mapped_column(String(20), default="usual")
+    version: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime]
+    updated_at: Mapped[datetime]
+
+
+class Photo(Table):
+    """A photo as it came, kept by content hash; `kind` says what it shows."""
+
+    __tablename__ = "photos"
+    __table_args__ = (Index("ix_photos_tree_id_taken_on", "tree_id", "taken_on"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"))
+    session_id: Mapped[int | None] = mapped_column(ForeignKey("sessions.id"))
+    digest: Mapped[str] = mapped_column(String(64), index=True)
+    file_name: Mapped[str] = mapped_column(String(255))
+    media_type: Mapped[str] = mapped_column(String(40))
+    width: Mapped[int]
+    height: Mapped[int]
+    focal_length_35mm: Mapped[float | None]
+    taken_on: Mapped[date]
+    kind: Mapped[str] = mapped_column(String(20))
+    simulated: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime]
+
+
+class Measurement(Table):
+    """Marks on one photo and the figures they gave; marks are kept even while incomplete."""
+
+    __tablename__ = "measurements"
+    __table_args__ = (Index("ix_measurements_tree_id_measured_on", "tree_id", "measured_on"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"))
+    photo_id: Mapped[int] = mapped_column(ForeignKey("photos.id"), unique=True)
+    measured_on: Mapped[date]
+    marks: Mapped[dict[str, Any]]
+    figures: Mapped[dict[str, Any] | None]
+    revision: Mapped[int] = mapped_column(default=1)
+    updated_at: Mapped[datetime]
+
+
+class Session(Table):
+    """One root session as it was done; `roots` lists what was done to each root."""
+
+    __tablename__ = "sessions"
+    __table_args__ = (Index("ix_sessions_tree_id_done_on", "tree_id", "done_on"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"))
+    kind: Mapped[str] = mapped_column(String(20))
+    done_on: Mapped[date]
+    bud_stage: Mapped[str] = mapped_column(String(30), default="")
+    reason: Mapped[str] = mapped_column(default="")
+    ball_before: Mapped[dict[str, Any]]
+    ball_after: Mapped[dict[str, Any]]
+    roots: Mapped[list[Any]]
+    slice_mm: Mapped[float] = mapped_column(default=0.0)
+    matted: Mapped[bool] = mapped_column(default=False)
+    share_computed: Mapped[float]
+    share_judged: Mapped[float | None]
+    budget: Mapped[float]
+    woody_depth_mm: Mapped[float | None]
+    flare_height_mm: Mapped[float | None]
+    pot_before: Mapped[str] = mapped_column(default="")
+    pot_after: Mapped[str] = mapped_column(default="")
+    pot_after_size: Mapped[dict[str, Any]]
+    container_after: Mapped[str] = mapped_column(String(40))
+    soil: Mapped[str] = mapped_column(default="")
+    found: Mapped[str] = mapped_column(default="")
+    next_time: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[datetime]
+
+
+class Target(Table):
+    """What a tree is worked toward."""
+
+    __tablename__ = "targets"
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"), primary_key=True)
+    spread_ratio: Mapped[float]
+    basis: Mapped[str] = mapped_column(String(10))
+    largest_gap_deg: Mapped[float]
+    pot_depth_mm: Mapped[float]
+    year: Mapped[int | None]
+    updated_at: Mapped[datetime]
+
+
+class Plan(Table):
+    """A computed plan, kept with the case it came from; the newest one counts."""
+
+    __tablename__ = "plans"
+    __table_args__ = (Index("ix_plans_tree_id_made_at", "tree_id", "made_at"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"))
+    made_at: Mapped[datetime]
+    case: Mapped[dict[str, Any]]
+    result: Mapped[dict[str, Any]]
+    case_digest: Mapped[str] = mapped_column(String(64))
+
+
+class Yard(Table):
+    """The studio itself: name, place, usual frosts, school."""
+
+    __tablename__ = "yard"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    place: Mapped[str] = mapped_column(String(80))
+    last_frost: Mapped[str] = mapped_column(String(5))
+    school: Mapped[str] = mapped_column(String(10))
+    click_sd_px: Mapped[float] = mapped_column(default=2.0)

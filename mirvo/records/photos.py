@@ -1,0 +1,200 @@
+"""The photo store: originals by content hash, never rewritten; derivatives made on demand."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import os
+import tempfile
+from dataclasses import dataclass
+from datetime import date, datetime
+from pathlib import Path
+
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from mirvo.core.errors import BadInput, NotFound
+
+TYPES = {
+    "JPEG": ("image/jpeg", "jpg"),
+    "MPO": ("image/jpeg", "jpg"),
+    "PNG": ("image/png", "png"),
+    "WEBP": ("image/webp", "webp"),
+    "HEIF": ("image/heic", "heic"),
+}
+MOST_BYTES = 80 * 1024 * 1024
+MOST_PIXELS = 120_000_000
+LEAST_SIDE = 200
+SIZES = {"desk": 2016, "page": 900, "thumb": 320}
+EXIF_DETAIL, EXIF_TAKEN, EXIF_FOCAL_35MM, EXIF_ORIENTATION = 0x8769, 0x9003, 0xA405, 0x0112
+QUARTER_TURNS = {5, 6, 7, 8}
+
+
+@dataclass(frozen=True)
+class PhotoFacts:
+    """What the file itself says, size after its EXIF orientation is applied."""
+
+    digest: str
+    media_type: str
+    width: int
+    height: int
+    focal_length_35mm: float | None
+    taken_on: date | None
+
+
+class PhotoStore:
+    """Photos below one folder: `originals/` by hash, `derived/` can be deleted any time."""
+
+    def __init__(self, folder: Path) -> None:
+        self.originals = folder / "photos" / "originals"
+        self.derived = folder / "photos" / "derived"
+
+    def keep(self, content: bytes, file_name: str) -> PhotoFacts:
+        """Check a photo and store it as it came.
+
+        Raises
+        ------
+        BadInput : names the file and says why it cannot be used.
+        """
+        facts = examine(content, file_name)
+        path = self._original(facts.digest)
+        if not path.exists():
+            _write_whole(path, content)
+        return facts
+
+    def read(self, digest: str) -> bytes:
+        """The original. Raises NotFound."""
+        path = self._original(digest)
+        if not path.exists():
+            raise NotFound("photo", "the photo's file is missing from the data folder")
+        return path.read_bytes()
+
+    def derivative(self, digest: str, size: str) -> Path:
+        """Path of a JPEG no longer than the size's longest side, upright; made when missing."""
+        if size not in SIZES:
+            raise NotFound("photo", f"there is no size '{size}'")
+        path = self.derived / size / digest[:2] / f"{digest}.jpg"
+        if not path.exists():
+            _write_whole(path, shrink(self.read(digest), SIZES[size]))
+        return path
+
+    def _original(self, digest: str) -> Path:
+        return self.originals / digest[:2] / digest
+
+
+def examine(content: bytes, file_name: str) -> PhotoFacts:
+    """Facts of a photo file without decoding it whole. Raises BadInput naming the file."""
+    if not content:
+        raise BadInput(file_name, "the file is empty (0 bytes)")
+    if len(content) > MOST_BYTES:
+        size = len(content) / 1024**2
+        raise BadInput(file_name, f"the file is {size:.0f} MB; at most 80 MB can be taken in")
+    image = _open(content, file_name)
+    width, height = image.size
+    if width * height > MOST_PIXELS:
+        raise BadInput(
+            file_name,
+            f"the picture has {width * height / 1e6:.0f} megapixels; at most 120 can be taken in",
+        )
+    if min(width, height) < LEAST_SIDE:
+        raise BadInput(file_name, f"{width} × {height} px is too small to measure anything on")
+    _decode_check(content, file_name)
+    exif = image.getexif()
+    if exif.get(EXIF_ORIENTATION) in QUARTER_TURNS and image.format != "HEIF":
+        width, height = height, width
+    detail = exif.get_ifd(EXIF_DETAIL)
+    return PhotoFacts(
+        digest=hashlib.sha256(content).hexdigest(),
+        media_type=TYPES[str(image.format)][0],
+        width=width,
+        height=height,
+        focal_length_35mm=_focal(detail.get(EXIF_FOCAL_35MM)),
+        taken_on=_taken(detail.get(EXIF_TAKEN)),
+    )
+
+
+def _open(content: bytes, file_name: str) -> Image.Image:
+    if content[4:8] == b"ftyp":
+        _know_heif()
+    try:
+        image = Image.open(io.BytesIO(content))
+    except Image.DecompressionBombError:
+        raise BadInput(
+            file_name, "the picture claims far too many pixels; at most 120 megapixels"
+        ) from None
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError):
+        raise BadInput(
+            file_name, "this is not a photo Mirvo can read; use JPEG, PNG, WebP or HEIC"
+        ) from None
+    if image.format not in TYPES:
+        raise BadInput(file_name, f"{image.format} files are not taken; use JPEG, PNG, WebP, HEIC")
+    return image
+
+
+def _decode_check(content: bytes, file_name: str) -> None:
+    """A small decode shows a file that breaks off before it is accepted."""
+    image = _open(content, file_name)
+    try:
+        image.draft("RGB", (256, 256))
+        image.load()
+    except (OSError, ValueError, SyntaxError):
+        raise BadInput(file_name, "the picture breaks off or is damaged") from None
+
+
+def _know_heif() -> None:
+    from pillow_heif import register_heif_opener  # heavy: only when such a photo comes
+
+    register_heif_opener()
+
+
+def _focal(value: object) -> float | None:
+    try:
+        focal = float(value)  # type: ignore[arg-type]
+    except (TypeError, ValueError):
+        return None
+    return focal if 8 <= focal <= 1200 else None
+
+
+def _taken(value: object) -> date | None:
+    try:
+        return datetime.strptime(str(value)[:10], "%Y:%m:%d").date()
+    except ValueError:
+        return None
+
+
+def shrink(content: bytes, longest: int) -> bytes:
+    """JPEG of the upright picture, no side longer than `longest` px."""
+    import cv2  # heavy: only when a derivative is made
+    import numpy as np
+
+    image = _open(content, "photo")
+    image.draft("RGB", (longest, longest))
+    orientation = image.getexif().get(EXIF_ORIENTATION, 1)
+    pixels = np.asarray(image.convert("RGB"))
+    scale = longest / max(pixels.shape[:2])
+    if scale < 1:
+        size = (round(pixels.shape[1] * scale), round(pixels.shape[0] * scale))
+        pixels = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+    small = Image.fromarray(pixels)
+    small.getexif()[EXIF_ORIENTATION] = orientation
+    upright = ImageOps.exif_transpose(small)
+    out = io.BytesIO()
+    upright.save(out, "JPEG", quality=85)
+    return out.getvalue()
+
+
+def grey_of(content: bytes) -> object:
+    """The upright picture in full size as grey levels, (height, width) uint8."""
+    import numpy as np
+
+    upright = ImageOps.exif_transpose(_open(content, "photo"))
+    return np.asarray(upright.convert("L"))
+
+
+def _write_whole(path: Path, content: bytes) -> None:
+    """Write so that the file is there whole or not at all."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as handle:
+        handle.write(content)
+        handle.flush()
+        os.fsync(handle.fileno())
+    os.replace(handle.name, path)

@@ -1,0 +1,128 @@
+"""The root desk: marks kept as they are set, figures whenever they suffice."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput, Conflict
+from mirvo.core.measure.calibration import PhotoInfo
+from mirvo.core.measure.marks import TopMarks, read_marks
+from mirvo.core.measure.report import top_as_record
+from mirvo.core.measure.top import measure_top
+from mirvo.records.database import reading, writing
+from mirvo.records.models import Measurement, Photo
+from mirvo.records.photos import PhotoStore, grey_of
+from mirvo.studio.context import Studio
+from mirvo.studio.photos import get_photo
+
+MOST_MARK_BYTES = 2_000_000
+EMPTY_MARKS: dict[str, Any] = {
+    "view": "top",
+    "calibration": None,
+    "front": None,
+    "trunk": None,
+    "flare": None,
+    "roots": [],
+}
+NEXT_STEPS = (
+    ("calibration", "Calibrate: mark a known length or the pot rim's four corners."),
+    ("trunk", "Draw the trunk's outline just above the flare."),
+)
+
+
+@dataclass(frozen=True)
+class DeskState:
+    """What the desk shows: marks as kept, figures if any, else what is missing or wrong."""
+
+    photo: Photo
+    marks: dict[str, Any]
+    revision: int
+    figures: dict[str, Any] | None
+    missing: str | None
+    problem: dict[str, str] | None
+
+
+def open_desk(studio: Studio, photo_id: int) -> DeskState:
+    """The desk for one photo with everything marked so far."""
+    photo = get_photo(studio, photo_id)
+    with reading(studio.engine) as unit:
+        kept = unit.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
+    if kept is None:
+        return DeskState(photo, dict(EMPTY_MARKS), 0, None, NEXT_STEPS[0][1], None)
+    figures, missing, problem = evaluate(studio.photos, photo, kept.marks)
+    return DeskState(photo, kept.marks, kept.revision, figures, missing, problem)
+
+
+def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> DeskState:
+    """Keep marks as they are and measure them if they suffice.
+
+    Incomplete or faulty marks are kept all the same, so nothing is ever lost; the
+    answer then says what is missing or wrong.
+
+    Raises
+    ------
+    Conflict : the marks were changed elsewhere since `revision`.
+    BadInput : this is not a set of marks at all.
+    """
+    photo = get_photo(studio, photo_id)
+    _shape(marks)
+    figures, missing, problem = evaluate(studio.photos, photo, marks)
+    with writing(studio.engine) as unit:
+        kept = unit.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
+        if kept is None:
+            kept = Measurement(tree_id=photo.tree_id, photo_id=photo_id, revision=0)
+            kept.measured_on = photo.taken_on
+            unit.add(kept)
+        if kept.revision != revision:
+            raise Conflict(
+                "revision",
+                "These marks were changed in another window. Reload to see them; "
+                "your last change is not kept yet.",
+            )
+        kept.marks, kept.figures = marks, figures
+        kept.revision, kept.updated_at = revision + 1, studio.now
+    return DeskState(photo, marks, revision + 1, figures, missing, problem)
+
+
+def _shape(marks: Any) -> None:
+    if not isinstance(marks, dict) or not isinstance(marks.get("roots"), list):
+        raise BadInput("marks", "must be an object with a list of roots")
+    if len(json.dumps(marks)) > MOST_MARK_BYTES:
+        raise BadInput("marks", "there are far too many points")
+
+
+def evaluate(
+    photos: PhotoStore, photo: Photo, draft: dict[str, Any]
+) -> tuple[dict[str, Any] | None, str | None, dict[str, str] | None]:
+    """Figures of a draft, or what is missing, or what is wrong and where."""
+    for field, sentence in NEXT_STEPS:
+        if not draft.get(field):
+            return None, sentence, None
+    complete = {key: value for key, value in draft.items() if value is not None}
+    complete["roots"] = [
+        {key: value for key, value in root.items() if value is not None}
+        for root in draft["roots"]
+        if isinstance(root, dict) and len(root.get("path") or []) >= 2
+    ]
+    try:
+        marks = read_marks(complete, (photo.width, photo.height))
+        figures = measure(photos, photo, marks)
+    except BadInput as error:
+        return None, None, {"field": error.field, "message": error.message}
+    missing = None if marks.roots else "Draw each root from the trunk's edge outward."
+    return figures, missing, None
+
+
+def measure(photos: PhotoStore, photo: Photo, marks: TopMarks) -> dict[str, Any]:
+    """Figures of one photo as they are kept. Raises BadInput."""
+    info = PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
+    corners = None
+    if marks.calibration.kind == "card":
+        from mirvo.core.vision.card import find_card
+
+        corners = find_card(grey_of(photos.read(photo.digest)))  # type: ignore[arg-type]
+    return top_as_record(measure_top(marks, info, corners))

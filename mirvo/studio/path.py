@@ -1,0 +1,279 @@
+"""Target and path: from a tree's records to a planning case, and the plans kept."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass
+from datetime import date
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+from sqlalchemy.orm import Session as Unit
+
+from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac.loader import SCHOOLS
+from mirvo.core.errors import BadInput
+from mirvo.core.plan.case import Case, read_case
+from mirvo.core.plan.ground import largest_gap
+from mirvo.core.plan.growth import Rate, Seen, growth_rate
+from mirvo.core.plan.paths import plan
+from mirvo.core.rootwork import root_shares
+from mirvo.core.rootwork.advice import RootToCut, roots_to_cut
+from mirvo.records.database import reading, writing
+from mirvo.records.models import Measurement, Plan, Session, Target, Tree
+from mirvo.studio.context import Studio
+from mirvo.studio.sessions import measured_roots, origin_factor
+from mirvo.studio.trees import load_tree
+
+HORIZON_YEARS = 15
+USUAL_VIGOUR = 0.85
+
+
+class TargetForm(BaseModel):
+    """A target as entered."""
+
+    model_config = ConfigDict(extra="ignore")
+    spread_ratio: Annotated[float, Field(ge=1.05, le=10, allow_inf_nan=False)]
+    basis: Literal["flare", "roots"] = "flare"
+    largest_gap_deg: Annotated[float, Field(ge=30, le=360, allow_inf_nan=False)] = 90.0
+    pot_depth_mm: Annotated[float, Field(ge=31, le=500, allow_inf_nan=False)]
+    year: Annotated[int, Field(ge=1900, le=2300)] | None = None
+
+
+@dataclass(frozen=True)
+class PathView:
+    """What the path page shows; `missing` says what must be recorded before planning."""
+
+    tree: Tree
+    target: Target | None
+    case: dict[str, Any] | None
+    result: dict[str, Any] | None
+    growth: dict[str, Rate] | None
+    cuts: list[RootToCut]
+    missing: str | None
+    stale: bool = False
+
+
+def set_target(studio: Studio, tree_id: int, form: TargetForm) -> Target:
+    """Keep a target. Raises BadInput when it lies in the past or cannot hold a ball."""
+    if form.year is not None and form.year < studio.today.year:
+        raise BadInput("year", f"{form.year} has passed; wish for {studio.today.year} or later")
+    with writing(studio.engine) as unit:
+        load_tree(unit, tree_id)
+        target = Target(tree_id=tree_id, updated_at=studio.now, **form.model_dump())
+        return unit.merge(target)
+
+
+def path_view(studio: Studio, tree_id: int, compute: bool = True) -> PathView:
+    """Target, case and plan of a tree; planned anew when its records have changed."""
+    with reading(studio.engine) as unit:
+        tree = load_tree(unit, tree_id)
+        target = unit.get(Target, tree_id)
+        if target is None:
+            return PathView(tree, None, None, None, None, [], _first_missing(unit, tree_id))
+        try:
+            case, growth, cuts = build_case(unit, tree, target, studio.today)
+            checked = read_case(case)
+        except BadInput as error:
+            return PathView(tree, target, None, None, None, [], error.message)
+        kept = newest_plan(unit, tree_id)
+    digest = _digest(case)
+    if kept is not None and kept.case_digest == digest:
+        return PathView(tree, target, case, kept.result, growth, cuts, None)
+    if not compute:
+        result = None if kept is None else kept.result
+        return PathView(tree, target, case, result, growth, cuts, None, stale=True)
+    result = plan(checked)
+    _keep_plan(studio, tree_id, case, result, digest)
+    return PathView(tree, target, case, result, growth, cuts, None)
+
+
+def _keep_plan(
+    studio: Studio, tree_id: int, case: dict[str, Any], result: dict[str, Any], digest: str
+) -> None:
+    with writing(studio.engine) as unit:
+        unit.add(
+            Plan(
+                tree_id=tree_id,
+                made_at=studio.now,
+                case=case,
+                result=result,
+                case_digest=digest,
+            )
+        )
+
+
+def newest_plan(unit: Unit, tree_id: int) -> Plan | None:
+    query = select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id.desc()).limit(1)
+    return unit.scalar(query)
+
+
+def _digest(case: dict[str, Any]) -> str:
+    """The case without its day: a plan stays good within the year."""
+    stable = {**case, "today": case["today"][:4]}
+    return hashlib.sha256(json.dumps(stable, sort_keys=True).encode()).hexdigest()
+
+
+def _first_missing(unit: Unit, tree_id: int) -> str | None:
+    measurement, _ = measured_roots(unit, tree_id)
+    return None if measurement else "Measure a photo from above first; the plan starts there."
+
+
+def spread_of(figures: dict[str, Any], basis: str) -> dict[str, Any]:
+    """Spread figures on one basis. Raises BadInput when the flare was not marked."""
+    spread = figures["spread"][basis]
+    if spread is None:
+        raise BadInput(
+            "basis", "the flare is not marked in the latest measurement; mark it at the root desk"
+        )
+    return dict(spread)
+
+
+def build_case(
+    unit: Unit, tree: Tree, target: Target, today: date
+) -> tuple[dict[str, Any], dict[str, Rate], list[RootToCut]]:
+    """The planning case of a tree from its records.
+
+    Raises
+    ------
+    BadInput : says what must be measured or recorded first.
+    """
+    measurement, roots = measured_roots(unit, tree.id)
+    if measurement is None or measurement.figures is None:
+        raise BadInput("measurement", "Measure a photo from above first; the plan starts there.")
+    session = _last_session(unit, tree.id)
+    if session is None or session.ball_after.get("depth_mm") is None:
+        raise BadInput(
+            "session", "Record a root session with the ball's depth; the plan starts from it."
+        )
+    species = species_by_key(tree.species_key)
+    cuts = roots_to_cut(roots)
+    spread = spread_of(measurement.figures, target.basis)
+    trunk = measurement.figures["trunk_diameter_mm"]["value"]
+    growth = _growth(unit, tree, target.basis, trunk)
+    ball = float(session.ball_after["depth_mm"])
+    case = {
+        "today": today.isoformat(),
+        "species": {
+            "group": species.group,
+            "interval_years": species.interval_for(tree.age_class),
+            "budget": {school: species.budget.of(school) for school in SCHOOLS},
+        },
+        "strength": tree.strength,
+        "age": tree.age_class,
+        "origin_factor": origin_factor(tree, today),
+        "worth": rules().budget.worth[tree.worth],
+        "state": {
+            "trunk_diameter_mm": trunk,
+            "spread_mm": spread["mean_mm"]["value"],
+            "spread_basis": target.basis,
+            "woody_depth_mm": min(session.woody_depth_mm or ball, ball),
+            "ball_depth_mm": _ball_now(ball, session, today),
+            "last_session_year": session.done_on.year,
+            "container": tree.container,
+            "matted": False,
+            "root_azimuths_deg": [round(root["azimuth_deg"]["value"], 1) for root in roots],
+            "growth": {
+                "spread_mm_per_year": round(growth["spread"].mm_per_year, 3),
+                "trunk_mm_per_year": round(growth["trunk"].mm_per_year, 3),
+                "spread_sd": round(growth["spread"].sd, 3),
+                "trunk_sd": round(growth["trunk"].sd, 3),
+            },
+        },
+        "faults": _faults(measurement, roots, cuts),
+        "gaps": _gaps(roots, cuts, target.largest_gap_deg),
+        "target": {
+            "spread_ratio": target.spread_ratio,
+            "largest_gap_deg": target.largest_gap_deg,
+            "pot_depth_mm": target.pot_depth_mm,
+            "year": target.year,
+        },
+        "horizon_years": HORIZON_YEARS,
+    }
+    return case, growth, cuts
+
+
+def _last_session(unit: Unit, tree_id: int) -> Session | None:
+    query = select(Session).where(Session.tree_id == tree_id).order_by(Session.done_on.desc())
+    return unit.scalar(query.limit(1))
+
+
+def _ball_now(depth: float, session: Session, today: date) -> float:
+    """Ball depth grown since the last session by the container's rule."""
+    limit = rules().containers[session.container_after].deepens_to_mm
+    if limit is None or depth >= limit:
+        return depth
+    seasons = today.year - session.done_on.year
+    return min(limit, depth + rules().plan.ball_growth_mm * seasons)
+
+
+def _faults(
+    measurement: Measurement, roots: list[dict[str, Any]], cuts: list[RootToCut]
+) -> list[dict[str, Any]]:
+    plan_roots = {r["label"]: r for r in (measurement.figures or {})["plan"]["roots"]}
+    shares = root_shares(
+        (
+            root["label"],
+            (root["base_width_mm"] or {"value": 1.0})["value"],
+            plan_roots[root["label"]]["feeders"],
+            plan_roots[root["label"]]["condition"],
+        )
+        for root in roots
+    )
+    return [
+        {
+            "label": cut.label,
+            "share": round(shares[cut.label], 4),
+            "priority": index + 1,
+            "azimuth_deg": round(cut.azimuth_deg, 1),
+        }
+        for index, cut in enumerate(cuts)
+    ]
+
+
+def _gaps(
+    roots: list[dict[str, Any]], cuts: list[RootToCut], limit: float
+) -> list[dict[str, Any]]:
+    """Gaps wider than the target once all fault roots are gone, each to be grafted."""
+    gone = {cut.label for cut in cuts}
+    left = sorted(
+        round(root["azimuth_deg"]["value"], 1) for root in roots if root["label"] not in gone
+    )
+    if len(left) < 2 or largest_gap(left) <= limit:
+        return []
+    pairs = zip(left, left[1:] + left[:1], strict=True)
+    return [
+        {"from_deg": a, "to_deg": b, "method": "graft"}
+        for a, b in pairs
+        if (b - a) % 360.0 > limit
+    ]
+
+
+def _growth(unit: Unit, tree: Tree, basis: str, trunk_mm: float) -> dict[str, Rate]:
+    species = species_by_key(tree.species_key)
+    query = select(Measurement.measured_on, Measurement.figures).where(
+        Measurement.tree_id == tree.id, Measurement.figures.is_not(None)
+    )
+    spread, trunk = [], []
+    for day, figures in unit.execute(query):
+        year = day.year + day.timetuple().tm_yday / 365.25
+        wide, thick = figures["spread"][basis], figures["trunk_diameter_mm"]
+        if wide is not None:
+            mean = wide["mean_mm"]
+            spread.append(Seen(year, mean["value"], mean["plus_minus"]))
+        trunk.append(Seen(year, thick["value"], thick["plus_minus"]))
+    factor = _mean_container_factor(unit, tree) * USUAL_VIGOUR
+    return {
+        "spread": growth_rate(species.growth.spread, trunk_mm, spread, factor),
+        "trunk": growth_rate(species.growth.trunk, trunk_mm, trunk, factor),
+    }
+
+
+def _mean_container_factor(unit: Unit, tree: Tree) -> float:
+    names = list(
+        unit.scalars(select(Session.container_after).where(Session.tree_id == tree.id))
+    ) or [tree.container]
+    table = rules().containers
+    return sum(table[name].growth for name in names) / len(names)

@@ -1,0 +1,160 @@
+"""Photos of a tree: taking in files, and the simulated camera."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.records.database import reading, writing
+from mirvo.records.models import Measurement, Photo, Session
+from mirvo.records.photos import PhotoFacts
+from mirvo.standins.base import Base, grown, nearest_root, random_base, without
+from mirvo.standins.camera import random_camera, take_photo, truth
+from mirvo.studio.context import Studio
+from mirvo.studio.trees import get_tree
+
+KINDS = {"top": "from above", "before": "before", "after": "after", "other": "other"}
+
+
+@dataclass(frozen=True)
+class Intake:
+    """What became of one file: the photo, or the sentence why not."""
+
+    file_name: str
+    photo: Photo | None
+    refused: str | None
+
+
+def take_in(
+    studio: Studio,
+    tree_id: int,
+    files: Iterable[tuple[str, bytes]],
+    kind: str = "top",
+    session_id: int | None = None,
+) -> list[Intake]:
+    """Store several files; a bad one is refused by name, the others go in."""
+    if kind not in KINDS:
+        raise BadInput("kind", f"'{kind}' is not a kind of photo")
+    get_tree(studio, tree_id)
+    results = []
+    for file_name, content in files:
+        try:
+            facts = studio.photos.keep(content, file_name)
+        except BadInput as refusal:
+            results.append(Intake(file_name, None, str(refusal)))
+            continue
+        taken = facts.taken_on or studio.today
+        if taken > studio.today:
+            taken = studio.today
+        photo = _record(studio, tree_id, file_name, facts, taken, kind, session_id, False)
+        results.append(Intake(file_name, photo, None))
+    return results
+
+
+def _record(
+    studio: Studio,
+    tree_id: int,
+    file_name: str,
+    facts: PhotoFacts,
+    taken_on: date,
+    kind: str,
+    session_id: int | None,
+    simulated: bool,
+) -> Photo:
+    photo = Photo(
+        tree_id=tree_id,
+        session_id=session_id,
+        digest=facts.digest,
+        file_name=file_name[:255],
+        media_type=facts.media_type,
+        width=facts.width,
+        height=facts.height,
+        focal_length_35mm=facts.focal_length_35mm,
+        taken_on=taken_on,
+        kind=kind,
+        simulated=simulated,
+        created_at=studio.now,
+    )
+    with writing(studio.engine) as unit:
+        unit.add(photo)
+    return photo
+
+
+def take_simulated(studio: Studio, tree_id: int) -> Photo:
+    """Photograph the tree's made-up base as it stands today."""
+    tree = get_tree(studio, tree_id)
+    base = random_base(1000 + tree_id, tree.trunk_mm if tree.trunk_mm and tree.trunk_mm < 60 else None)
+    years = (studio.today - tree.created_at.date()).days / 365.25
+    base = grown(base, years)
+    for azimuth in _removed_azimuths(studio, tree_id):
+        key = nearest_root(base, azimuth)
+        base = without(base, {key} if key else set())
+    with reading(studio.engine) as unit:
+        count = len(unit.scalars(select(Photo.id).where(Photo.tree_id == tree_id)).all())
+    return photograph(studio, tree_id, base, 31 * tree_id + count, studio.today, "top")
+
+
+def photograph(
+    studio: Studio,
+    tree_id: int,
+    base: Base,
+    seed: int,
+    taken_on: date,
+    kind: str,
+    session_id: int | None = None,
+    size: tuple[int, int] = (2016, 1512),
+    content: bytes | None = None,
+) -> Photo:
+    """Take, store and record one simulated photo, its truth beside it."""
+    camera = random_camera(seed, *size)
+    shot = content or take_photo(base, camera, taken_on)
+    name = f"simulated-{taken_on:%Y-%m-%d}-{seed}.jpg"
+    facts = studio.photos.keep(shot, name)
+    studio.standins.mkdir(parents=True, exist_ok=True)
+    path = studio.standins / f"{facts.digest}.json"
+    path.write_text(json.dumps(truth(base, camera)), "utf-8")
+    return _record(studio, tree_id, name, facts, taken_on, kind, session_id, True)
+
+
+def truth_of(studio: Studio, photo: Photo) -> dict[str, Any] | None:
+    """Truth of a simulated photo, None for a real one."""
+    path = studio.standins / f"{photo.digest}.json"
+    return json.loads(path.read_text("utf-8")) if photo.simulated and path.exists() else None
+
+
+def _removed_azimuths(studio: Studio, tree_id: int) -> list[float]:
+    with reading(studio.engine) as unit:
+        done = unit.scalars(select(Session.roots).where(Session.tree_id == tree_id)).all()
+    return [
+        float(root["azimuth_deg"])
+        for roots in done
+        for root in roots
+        if root["action"] == "remove" and root.get("azimuth_deg") is not None
+    ]
+
+
+def get_photo(studio: Studio, photo_id: int) -> Photo:
+    """One photo. Raises NotFound."""
+    with reading(studio.engine) as unit:
+        photo = unit.get(Photo, photo_id)
+    if photo is None:
+        raise NotFound("photo", "there is no such photo")
+    return photo
+
+
+def photos_of_tree(studio: Studio, tree_id: int) -> list[tuple[Photo, bool]]:
+    """Photos of a tree, newest first, each with whether it gave figures."""
+    measured = select(Measurement.figures.is_not(None)).where(Measurement.photo_id == Photo.id)
+    query = (
+        select(Photo, measured.scalar_subquery())
+        .where(Photo.tree_id == tree_id)
+        .order_by(Photo.taken_on.desc(), Photo.id.desc())
+    )
+    with reading(studio.engine) as unit:
+        return [(photo, bool(has)) for photo, has in unit.execute(query).all()]

@@ -1,0 +1,84 @@
+"""The tree page: everything about one tree that the sheet draws."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import select
+
+from mirvo.core.almanac import Species, species_by_key
+from mirvo.core.season import Window
+from mirvo.records.database import reading
+from mirvo.records.models import Measurement, Photo, Session, Target, Tree
+from mirvo.studio.context import Studio
+from mirvo.studio.path import newest_plan
+from mirvo.studio.sessions import measured_roots
+from mirvo.studio.trees import due_window, load_tree
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """One tree, measured, recorded and planned; `history` runs oldest first."""
+
+    tree: Tree
+    species: Species
+    measurement: Measurement | None
+    roots: list[dict[str, Any]]
+    sessions: list[Session]
+    history: list[tuple[date, dict[str, Any]]]
+    target: Target | None
+    path: dict[str, Any] | None
+    window: Window
+    photos: list[Photo]
+    today: date
+    last_frost: str
+
+
+def sheet_of(studio: Studio, tree_id: int) -> Sheet:
+    """All the tree page needs in a constant number of queries."""
+    yard = studio.yard()
+    with reading(studio.engine) as unit:
+        tree = load_tree(unit, tree_id)
+        species = species_by_key(tree.species_key)
+        measurement, roots = measured_roots(unit, tree_id)
+        sessions = list(
+            unit.scalars(
+                select(Session).where(Session.tree_id == tree_id).order_by(Session.done_on.desc())
+            )
+        )
+        history = unit.execute(
+            select(Measurement.measured_on, Measurement.figures)
+            .where(Measurement.tree_id == tree_id, Measurement.figures.is_not(None))
+            .order_by(Measurement.measured_on)
+        ).all()
+        target = unit.get(Target, tree_id)
+        plan = newest_plan(unit, tree_id)
+        photos = list(
+            unit.scalars(
+                select(Photo)
+                .where(Photo.tree_id == tree_id)
+                .order_by(Photo.taken_on.desc(), Photo.id.desc())
+            )
+        )
+    last = sessions[0].done_on if sessions else None
+    return Sheet(
+        tree=tree,
+        species=species,
+        measurement=measurement,
+        roots=roots,
+        sessions=sessions,
+        history=[(day, figures) for day, figures in history],
+        target=target,
+        path=path_of_school(plan.result, yard.school) if plan and target else None,
+        window=due_window(tree, species, last, yard.last_frost, studio.today),
+        photos=photos,
+        today=studio.today,
+        last_frost=yard.last_frost,
+    )
+
+
+def path_of_school(result: dict[str, Any], school: str) -> dict[str, Any]:
+    """One of the three paths of a plan."""
+    return next(path for path in result["paths"] if path["school"] == school)

@@ -1,0 +1,162 @@
+"""Trees: the list, adding, editing without overwriting one another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
+from sqlalchemy import select
+from sqlalchemy.orm import Session as Unit
+
+from mirvo.core.almanac import Species, rules, species_by_key
+from mirvo.core.errors import BadInput, Conflict, NotFound
+from mirvo.core.season import Window, window_of
+from mirvo.records.database import reading, writing
+from mirvo.records.models import Measurement, Session, Tree
+from mirvo.studio.context import Studio
+
+ORIGINS = (
+    "nursery container",
+    "field grown",
+    "dug from a garden",
+    "collected with permission",
+    "seed",
+    "cutting",
+    "root cutting",
+    "air layer",
+    "graft",
+    "volunteer seedling",
+    "bare-root purchase",
+)
+STAGES = ("growing", "refining", "showing")
+STRENGTHS = ("strong", "fair", "weak")
+AGES = ("young", "mature", "old")
+Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
+
+
+class TreeForm(BaseModel):
+    """What can be said of a tree; lengths in mm."""
+
+    model_config = ConfigDict(extra="ignore")
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    species_key: str
+    origin: Text = ORIGINS[0]
+    acquired_on: date | None = None
+    stage: Literal["growing", "refining", "showing"] = "growing"
+    strength: Literal["strong", "fair", "weak"] = "strong"
+    age_class: Literal["young", "mature", "old"] = "young"
+    age_years: Annotated[int, Field(ge=0, le=2000)] | None = None
+    height_mm: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
+    trunk_mm: Annotated[float, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = None
+    container: str = "wide training pot"
+    worth: Literal["heirloom", "usual", "free to try"] = "usual"
+    note: Text = ""
+
+    @field_validator("species_key")
+    @classmethod
+    def _known_species(cls, value: str) -> str:
+        species_by_key(value)
+        return value
+
+    @field_validator("container")
+    @classmethod
+    def _known_container(cls, value: str) -> str:
+        if value not in rules().containers:
+            raise BadInput("container", f"'{value}' is not a container Mirvo knows")
+        return value
+
+
+@dataclass(frozen=True)
+class TreeRow:
+    """One line of the list of trees."""
+
+    tree: Tree
+    species: Species
+    last_session: date | None
+    figures: dict[str, Any] | None
+    window: Window
+
+
+def _check_dates(form: TreeForm, today: date) -> None:
+    if form.acquired_on is not None and form.acquired_on > today:
+        raise BadInput("acquired_on", "the day the tree came lies in the future")
+
+
+def add_tree(studio: Studio, form: TreeForm) -> Tree:
+    """Add a tree. Raises BadInput at the field concerned."""
+    _check_dates(form, studio.today)
+    tree = Tree(**form.model_dump(), created_at=studio.now, updated_at=studio.now, version=1)
+    with writing(studio.engine) as unit:
+        unit.add(tree)
+    return tree
+
+
+def edit_tree(studio: Studio, tree_id: int, form: TreeForm, version: int) -> Tree:
+    """Save an edit begun on `version`. Raises Conflict when it was saved since."""
+    _check_dates(form, studio.today)
+    with writing(studio.engine) as unit:
+        tree = load_tree(unit, tree_id)
+        if tree.version != version:
+            raise Conflict(
+                "version",
+                "This tree was saved in another tab meanwhile. Your entries are still here: "
+                "compare them with what is kept now, then save again.",
+            )
+        for name, value in form.model_dump().items():
+            setattr(tree, name, value)
+        tree.version, tree.updated_at = version + 1, studio.now
+    return tree
+
+
+def load_tree(unit: Unit, tree_id: int) -> Tree:
+    """One tree. Raises NotFound."""
+    tree = unit.get(Tree, tree_id)
+    if tree is None:
+        raise NotFound("tree", "there is no such tree")
+    return tree
+
+
+def get_tree(studio: Studio, tree_id: int) -> Tree:
+    with reading(studio.engine) as unit:
+        return load_tree(unit, tree_id)
+
+
+def due_window(
+    tree: Tree, species: Species, last: date | None, last_frost: str, today: date
+) -> Window:
+    """The next window in which the tree is due, its interval counted from the last session."""
+    not_before = today
+    if last is not None:
+        years = max(1, round(species.interval_for(tree.age_class)))
+        not_before = max(today, date(last.year + years, 1, 1))
+    return window_of(species, last_frost, today, not_before)
+
+
+def list_trees(studio: Studio, words: str = "") -> list[TreeRow]:
+    """All trees whose name or species holds the words, by name."""
+    yard, today = studio.yard(), studio.today
+    newest = (
+        select(Session.done_on)
+        .where(Session.tree_id == Tree.id)
+        .order_by(Session.done_on.desc())
+        .limit(1)
+        .scalar_subquery()
+    )
+    figures = (
+        select(Measurement.figures)
+        .where(Measurement.tree_id == Tree.id, Measurement.figures.is_not(None))
+        .order_by(Measurement.measured_on.desc(), Measurement.id.desc())
+        .limit(1)
+        .scalar_subquery()
+    )
+    with reading(studio.engine) as unit:
+        found = unit.execute(select(Tree, newest, figures).order_by(Tree.name)).all()
+    rows = []
+    for tree, last, measured in found:
+        species = species_by_key(tree.species_key)
+        if words.lower() in f"{tree.name} {species.name}".lower():
+            window = due_window(tree, species, last, yard.last_frost, today)
+            rows.append(TreeRow(tree, species, last, measured, window))
+    return rows
