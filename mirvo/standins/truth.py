@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from shapely.geometry import LineString, Point, Polygon
-from shapely.ops import unary_union
+from shapely.geometry import GeometryCollection, LineString, Point, Polygon
 
 from mirvo.standins.base import (
     Array,
@@ -64,7 +63,7 @@ def _roots_hull(base: Base, trunk: Polygon, centre: Array, diameter: float) -> P
             if limit.contains(point):
                 width = float(np.interp(at, np.linspace(0, 1, len(widths)), widths))
                 parts.append(point.buffer(width / 2, quad_segs=12))
-    return unary_union(parts).convex_hull
+    return GeometryCollection(parts).convex_hull
 
 
 def _mean_diameter(shape: Polygon, centre: Array) -> float:

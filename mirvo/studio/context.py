@@ -35,6 +35,10 @@ class Studio:
         self.engine = open_database(self.folder)
         self.photos = PhotoStore(self.folder)
 
+    def close(self) -> None:
+        """Let go of the database file."""
+        self.engine.dispose()
+
     @property
     def now(self) -> datetime:
         return as_utc(self.clock())

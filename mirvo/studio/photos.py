@@ -100,6 +100,14 @@ def take_simulated(studio: Studio, tree_id: int) -> Photo:
     return photograph(studio, tree_id, base, 31 * tree_id + count, studio.today, "top")
 
 
+def shoot(
+    base: Base, seed: int, taken_on: date, size: tuple[int, int]
+) -> tuple[bytes, dict[str, Any]]:
+    """A simulated photo and what it truly shows."""
+    camera = random_camera(seed, *size)
+    return take_photo(base, camera, taken_on), truth(base, camera)
+
+
 def photograph(
     studio: Studio,
     tree_id: int,
@@ -109,16 +117,15 @@ def photograph(
     kind: str,
     session_id: int | None = None,
     size: tuple[int, int] = (2016, 1512),
-    content: bytes | None = None,
+    shot: tuple[bytes, dict[str, Any]] | None = None,
 ) -> Photo:
-    """Take, store and record one simulated photo, its truth beside it."""
-    camera = random_camera(seed, *size)
-    shot = content or take_photo(base, camera, taken_on)
+    """Take (unless it is handed in), store and record one simulated photo and its truth."""
+    content, known = shot or shoot(base, seed, taken_on, size)
     name = f"simulated-{taken_on:%Y-%m-%d}-{seed}.jpg"
-    facts = studio.photos.keep(shot, name)
+    facts = studio.photos.keep(content, name)
     studio.standins.mkdir(parents=True, exist_ok=True)
     path = studio.standins / f"{facts.digest}.json"
-    path.write_text(json.dumps(truth(base, camera)), "utf-8")
+    path.write_text(json.dumps(known), "utf-8")
     return _record(studio, tree_id, name, facts, taken_on, kind, session_id, True)
 
 

@@ -77,6 +77,7 @@ class SessionForm(BaseModel):
     flare_height_mm: Annotated[float, Field(ge=-500, le=500)] | None = None
     found: Text = ""
     next_time: Text = ""
+    measurement_id: int | None = None
     roots: list[RootDone] = []
 
 
@@ -103,11 +104,7 @@ def measured_roots(
     found = unit.scalar(newest)
     if found is None or found.figures is None:
         return None, []
-    done = unit.scalars(
-        select(Session.roots).where(
-            Session.tree_id == tree_id, Session.done_on >= found.measured_on
-        )
-    ).all()
+    done = unit.scalars(select(Session.roots).where(Session.tree_id == tree_id)).all()
     gone = {
         root["label"]
         for roots in done
@@ -229,7 +226,7 @@ def record_session(studio: Studio, tree_id: int, form: SessionForm) -> Session:
     yard = studio.yard()
     with writing(studio.engine) as unit:
         tree = load_tree(unit, tree_id)
-        measurement, roots = measured_roots(unit, tree_id, form.done_on)
+        measurement, roots = _roots_for(unit, tree_id, form)
         figures = None if measurement is None else measurement.figures
         reckoned = reckon(tree, form, figures, roots, yard.school, yard.last_frost)
         session = _as_row(tree_id, form, reckoned, measurement, roots)
@@ -238,6 +235,29 @@ def record_session(studio: Studio, tree_id: int, form: SessionForm) -> Session:
         tree.container = form.container_after
         tree.updated_at = studio.now
     return session
+
+
+def _roots_for(
+    unit: Unit, tree_id: int, form: SessionForm
+) -> tuple[Measurement | None, list[dict[str, Any]]]:
+    """The measurement the ticked roots belong to, else the latest before the session."""
+    if form.measurement_id is None:
+        return measured_roots(unit, tree_id, form.done_on)
+    found = unit.get(Measurement, form.measurement_id)
+    if found is None or found.tree_id != tree_id or found.figures is None:
+        raise BadInput("roots", "the roots were measured anew meanwhile; open the form again")
+    return found, list(found.figures["roots"])
+
+
+def preview_session(studio: Studio, tree_id: int, form: SessionForm) -> Reckoning:
+    """What a session as entered would take, without keeping it. Raises BadInput."""
+    check_session(studio, form)
+    yard = studio.yard()
+    with reading(studio.engine) as unit:
+        tree = load_tree(unit, tree_id)
+        measurement, roots = _roots_for(unit, tree_id, form)
+    figures = None if measurement is None else measurement.figures
+    return reckon(tree, form, figures, roots, yard.school, yard.last_frost)
 
 
 def _as_row(

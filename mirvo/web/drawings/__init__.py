@@ -1,0 +1,1 @@
+"""Drawings: geometry to scale here, ink in one template and the stylesheet."""

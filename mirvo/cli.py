@@ -1,0 +1,137 @@
+"""The command line: `mirvo serve | demo | measure top | plan`."""
+
+from __future__ import annotations
+
+import json
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import typer
+
+from mirvo.core.errors import BadInput, MirvoError
+
+app = typer.Typer(
+    help="Measures, records and plans the root work of bonsai trees.",
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    add_completion=False,
+)
+measure = typer.Typer(help="Measure photos from marks.", no_args_is_help=True)
+app.add_typer(measure, name="measure")
+BAD_INPUT = 2
+Data = Annotated[Path | None, typer.Option(help="Data folder; MIRVO_DATA or ./data by default.")]
+
+
+def main() -> None:
+    """Entry point: a user's mistake is one line on stderr and exit code 2."""
+    try:
+        app(standalone_mode=True)
+    except MirvoError as error:
+        fail(str(error))
+
+
+def fail(sentence: str) -> NoReturn:
+    print(" ".join(sentence.split()), file=sys.stderr)
+    raise SystemExit(BAD_INPUT)
+
+
+def _json_of(path: Path) -> Any:
+    try:
+        return json.loads(path.read_text("utf-8"))
+    except OSError as error:
+        raise BadInput(str(path), f"cannot be read: {error.strerror}") from None
+    except (ValueError, RecursionError) as error:
+        raise BadInput(str(path), f"is not JSON: {error}") from None
+
+
+def _bytes_of(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise BadInput(str(path), f"cannot be read: {error.strerror}") from None
+
+
+def _print(result: Any) -> None:
+    print(json.dumps(result, indent=1, ensure_ascii=False))
+
+
+@measure.command("top")
+def measure_top_command(
+    photo: Annotated[Path, typer.Argument(help="The photo the marks were set on.")],
+    marks: Annotated[Path, typer.Option(help="MARKS.json, view top.")],
+) -> None:
+    """Measure a base from above and print the figures as JSON."""
+    from mirvo.core.measure.calibration import PhotoInfo
+    from mirvo.core.measure.marks import read_marks
+    from mirvo.core.measure.report import top_as_json
+    from mirvo.core.measure.top import measure_top
+    from mirvo.records.photos import examine, grey_of
+
+    content = _bytes_of(photo)
+    facts = examine(content, str(photo))
+    checked = read_marks(_json_of(marks), (facts.width, facts.height))
+    corners = None
+    if checked.calibration.kind == "card":
+        from mirvo.core.vision.card import find_card
+
+        corners = find_card(grey_of(content))  # type: ignore[arg-type]
+    info = PhotoInfo(facts.width, facts.height, facts.focal_length_35mm)
+    _print(top_as_json(measure_top(checked, info, corners)))
+
+
+@app.command("plan")
+def plan_command(case: Annotated[Path, typer.Argument(help="CASE.json")]) -> None:
+    """Plan repots toward a target and print three paths as JSON."""
+    from mirvo.core.plan.case import read_case
+    from mirvo.core.plan.paths import plan
+
+    _print(plan(read_case(_json_of(case))))
+
+
+@app.command()
+def serve(
+    data: Data = None,
+    port: Annotated[int | None, typer.Option(help="Port; MIRVO_PORT or 8000.")] = None,
+) -> None:
+    """Serve Mirvo on this machine."""
+    _serve(data, port)
+
+
+@app.command()
+def demo(
+    data: Data = None,
+    port: Annotated[int | None, typer.Option(help="Port; MIRVO_PORT or 8000.")] = None,
+    only_load: Annotated[bool, typer.Option(help="Load the yard and stop.")] = False,
+) -> None:
+    """Load Saltgate Yard, the made-up demo, when it is not there yet, and serve it."""
+    from mirvo.demo.load import load_demo
+
+    folder = data or Path("data/demo")
+    if not load_demo(folder):
+        print("The demo yard is already there.")
+    if not only_load:
+        _serve(folder, port)
+
+
+def _serve(data: Path | None, port: int | None) -> None:
+    import gc
+
+    import uvicorn
+
+    from mirvo.studio.context import Studio
+    from mirvo.web.app import create_app
+    from mirvo.web.settings import Settings
+
+    settings = Settings()
+    studio = Studio(data or settings.data, clock=lambda: datetime.now(UTC))
+    application = create_app(studio)
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 20)
+    print(f"Mirvo is at http://{settings.host}:{port or settings.port}", flush=True)
+    uvicorn.run(application, host=settings.host, port=port or settings.port, log_level="warning")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,175 @@
+"""Loads the made-up yard: photos by the simulated camera, measured as a user's would be."""
+
+from __future__ import annotations
+
+import shutil
+from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass, field
+from datetime import date
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import yaml
+
+from mirvo.records.database import reading
+from mirvo.standins.base import Base, grown, random_base, without
+from mirvo.standins.camera import random_camera, true_marks
+from mirvo.standins.scene import Layout
+from mirvo.studio.context import Studio
+from mirvo.studio.desk import save_marks
+from mirvo.studio.path import TargetForm, path_view, set_target
+from mirvo.studio.photos import photograph, shoot
+from mirvo.studio.sessions import RootDone, SessionForm, measured_roots, record_session
+from mirvo.studio.trees import TreeForm, add_tree
+
+PHOTO_SIZE = (1600, 1200)
+CLICK_SD_PX = 1.5
+
+
+@dataclass
+class _Shot:
+    """One photo to take: when, of which base, from where."""
+
+    taken_on: date
+    base: Base
+    seed: int
+    taken: Future[tuple[bytes, dict[str, Any]]] | None = None
+
+
+@dataclass
+class _History:
+    """One tree's photos, and the keys of the roots each session takes off."""
+
+    shots: list[_Shot] = field(default_factory=list)
+    removed: dict[date, set[str]] = field(default_factory=dict)
+
+
+def load_demo(folder: Path) -> bool:
+    """Make the demo yard in a folder; False when it is there already.
+
+    It is made beside the folder and moved there whole, so that a start broken off
+    leaves nothing half done.
+    """
+    if folder.exists():
+        return False
+    making = folder.with_name(f"{folder.name}.making")
+    shutil.rmtree(making, ignore_errors=True)
+    studio = Studio(making)
+    fill_yard(studio)
+    studio.close()
+    making.rename(folder)
+    return True
+
+
+def fill_yard(studio: Studio) -> None:
+    """Live through the years of the whole yard."""
+    yard = yaml.safe_load(files(__package__).joinpath("yard.yaml").read_text("utf-8"))
+    studio.save_yard(**yard["yard"])
+    histories = [_history(index, entry) for index, entry in enumerate(yard["trees"])]
+    with ProcessPoolExecutor(2) as pool:
+        for history in histories:
+            for shot in history.shots:
+                shot.taken = pool.submit(shoot, shot.base, shot.seed, shot.taken_on, PHOTO_SIZE)
+        for entry, history in zip(yard["trees"], histories, strict=True):
+            _grow_up(studio, entry, history)
+
+
+def _history(index: int, entry: dict[str, Any]) -> _History:
+    """The base at each photo: grown by its years, cut by the sessions before."""
+    base = without(random_base(entry["seed"], entry["trunk_mm"]), set(entry.get("drop", ())))
+    start = entry["photos"][0]
+    history, gone = _History(), set[str]()
+    for session in entry["sessions"]:
+        left = without(base, gone)
+        history.removed[session["done_on"]] = _worst(left, session.get("remove_bad", 0))
+        gone |= history.removed[session["done_on"]]
+    for number, day in enumerate(entry["photos"]):
+        cut = {key for done, keys in history.removed.items() if done < day for key in keys}
+        years = (day - start).days / 365.25
+        standing = without(grown(base, years, entry["growth"]), cut)
+        history.shots.append(_Shot(day, standing, 100 * index + number))
+    return history
+
+
+def _worst(base: Base, count: int) -> set[str]:
+    """Keys of the most strongly bending roots."""
+    order = sorted(base.roots, key=lambda root: -abs(root.bend_deg))
+    return {root.key for root in order[:count]}
+
+
+def _grow_up(studio: Studio, entry: dict[str, Any], history: _History) -> None:
+    """One tree's years in order: photos, measurements, sessions, target."""
+    form = TreeForm.model_validate({**entry, "trunk_mm": None})
+    tree = add_tree(studio, form)
+    letters: dict[str, str] = {}
+    events: list[tuple[date, int, Any]] = [(shot.taken_on, 0, shot) for shot in history.shots]
+    events += [(session["done_on"], 1, session) for session in entry["sessions"]]
+    for day, _, event in sorted(events, key=lambda one: one[:2]):
+        if isinstance(event, _Shot):
+            _measure(studio, tree.id, event, letters)
+        else:
+            labels = [letters[key] for key in history.removed[day] if key in letters]
+            record_session(studio, tree.id, _session(studio, tree.id, event, labels))
+    if "target" in entry:
+        set_target(studio, tree.id, TargetForm.model_validate(entry["target"]))
+        path_view(studio, tree.id)
+
+
+def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str]) -> None:
+    photo = photograph(
+        studio, tree_id, shot.base, shot.seed, shot.taken_on, "top",
+        size=PHOTO_SIZE, shot=shot.taken.result() if shot.taken else None,
+    )
+    marks = true_marks(shot.base, random_camera(shot.seed, *PHOTO_SIZE), Layout())
+    ordered = sorted(zip(shot.base.roots, marks["roots"], strict=True), key=lambda x: x[0].azimuth_deg)
+    for base_root, root in ordered:
+        letters.setdefault(base_root.key, chr(ord("A") + len(letters)))
+        root["label"] = letters[base_root.key]
+    marks["roots"].sort(key=lambda root: root["label"])
+    save_marks(studio, photo.id, _by_hand(marks, np.random.default_rng(shot.seed)), 0)
+
+
+def _by_hand(value: Any, rng: np.random.Generator) -> Any:
+    """The same marks with the small errors of a hand."""
+    if isinstance(value, dict):
+        return {key: _by_hand(part, rng) for key, part in value.items()}
+    if isinstance(value, list):
+        if len(value) == 2 and all(isinstance(part, float) for part in value):
+            return [round(part + float(rng.normal(0, CLICK_SD_PX)), 1) for part in value]
+        return [_by_hand(part, rng) for part in value]
+    return value
+
+
+def _session(
+    studio: Studio, tree_id: int, entry: dict[str, Any], removed: list[str]
+) -> SessionForm:
+    before, after = entry["ball"]
+    pot, length, depth = entry["pot"]
+    with reading(studio.engine) as unit:
+        measurement, roots = measured_roots(unit, tree_id, entry["done_on"])
+    known = {root["label"] for root in roots}
+    return SessionForm(
+        kind=entry["kind"],
+        done_on=entry["done_on"],
+        bud_stage=entry.get("bud", ""),
+        ball_length_before=length - 40,
+        ball_width_before=length * 0.6,
+        ball_depth_before=before,
+        ball_length_after=length - 40,
+        ball_width_after=length * 0.6,
+        ball_depth_after=after,
+        woody_depth_mm=entry["woody"],
+        slice_mm=entry["slice"],
+        matted=entry.get("matted", False),
+        pot_after=pot,
+        pot_length_mm=length,
+        pot_depth_mm=depth,
+        container_after=entry["container"],
+        soil="fired clay, pumice and bark, 2 : 1 : 1",
+        found=entry["found"],
+        next_time=entry["next_time"],
+        measurement_id=measurement.id if measurement and roots else None,
+        roots=[RootDone(label=label, action="remove") for label in removed if label in known],
+    )

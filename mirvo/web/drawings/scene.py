@@ -1,0 +1,70 @@
+"""A drawing as a list of plain shapes; `drawings/drawing.svg` puts them on paper."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Shape:
+    """One element: its SVG name, its role (a class of the stylesheet), attributes, text."""
+
+    name: str
+    role: str
+    attributes: dict[str, str]
+    text: str = ""
+
+
+@dataclass
+class Scene:
+    """A drawing of fixed size in px; `title` and `description` are its text equivalent."""
+
+    key: str
+    width: float
+    height: float
+    title: str
+    description: str = ""
+    shapes: list[Shape] = field(default_factory=list)
+
+    def path(self, points: Iterable[Point], role: str, closed: bool = False) -> None:
+        joined = " L".join(f"{x:.1f} {y:.1f}" for x, y in points)
+        self._add("path", role, {"d": f"M{joined}{' Z' if closed else ''}"})
+
+    def curve(self, d: str, role: str) -> None:
+        self._add("path", role, {"d": d})
+
+    def line(self, a: Point, b: Point, role: str) -> None:
+        self.path([a, b], role)
+
+    def circle(self, centre: Point, radius: float, role: str) -> None:
+        x, y = centre
+        self._add("circle", role, {"cx": f"{x:.1f}", "cy": f"{y:.1f}", "r": f"{radius:.1f}"})
+
+    def rect(self, corner: Point, size: Point, role: str) -> None:
+        self._add(
+            "rect",
+            role,
+            {
+                "x": f"{corner[0]:.1f}",
+                "y": f"{corner[1]:.1f}",
+                "width": f"{max(0.0, size[0]):.1f}",
+                "height": f"{max(0.0, size[1]):.1f}",
+            },
+        )
+
+    def write(self, at: Point, text: str, role: str = "words", anchor: str = "start") -> None:
+        attributes = {"x": f"{at[0]:.1f}", "y": f"{at[1]:.1f}", "text-anchor": anchor}
+        self._add("text", role, attributes, text)
+
+    def _add(self, name: str, role: str, attributes: dict[str, str], text: str = "") -> None:
+        self.shapes.append(Shape(name, role, attributes, text))
+
+
+def nice_scale(width_mm: float, room_px: float) -> float:
+    """Largest scale in px per mm with which a width fits, in steps a person can read."""
+    steps: Sequence[float] = (0.5, 0.6, 0.75, 0.9, 1.0, 1.2, 1.5, 1.8, 2.0, 2.4, 3.0, 4.0, 5.0)
+    fitting = [step for step in steps if step * width_mm <= room_px]
+    return fitting[-1] if fitting else room_px / width_mm

@@ -1,0 +1,187 @@
+"""The tree sheet: plan over section, one scale, one axis."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from mirvo.studio.sheet import Sheet
+from mirvo.web.drawings.scene import Scene, nice_scale
+from mirvo.web.drawings.wheel import WheelView, add_wheel, describe, wheel_reach_mm
+
+WIDTH_PX = 790.0
+WHEEL_RADIUS_PX = 200.0
+LABEL_ROOM_PX = 130.0
+STEM_PX = 44.0
+CSS_PX_PER_MM = 96 / 25.4
+DEFAULT_TRUNK_MM = 40.0
+CLEAR_MM = 4.0
+
+
+@dataclass(frozen=True)
+class Stratum:
+    """One level below the soil line: done (solid) or planned (dashed)."""
+
+    year: int
+    depth_mm: float
+    note: str
+    planned: bool
+
+
+@dataclass(frozen=True)
+class Ground:
+    """The ground half of a tree in mm below the soil line."""
+
+    trunk_mm: float
+    spread_mm: float
+    pot_length_mm: float
+    pot_depth_mm: float
+    woody_mm: float | None
+    ball_mm: float | None
+    strata: list[Stratum]
+
+
+def ground_of(sheet: Sheet, path: dict[str, Any] | None) -> Ground:
+    """What the section draws."""
+    figures = None if sheet.measurement is None else sheet.measurement.figures
+    trunk = figures["trunk_diameter_mm"]["value"] if figures else None
+    trunk = trunk or sheet.tree.trunk_mm or DEFAULT_TRUNK_MM
+    spread = trunk * 1.2
+    if figures:
+        basis = figures["spread"]["flare"] or figures["spread"]["roots"]
+        spread = basis["mean_mm"]["value"]
+    last = sheet.sessions[0] if sheet.sessions else None
+    size = last.pot_after_size if last else {}
+    woody = next((s.woody_depth_mm for s in sheet.sessions if s.woody_depth_mm), None)
+    ball = last.ball_after.get("depth_mm") if last else None
+    strata = _strata(sheet, path)
+    deepest = max([60.0, *(level.depth_mm for level in strata)])
+    pot_length = size.get("length_mm") or trunk * 5
+    return Ground(
+        trunk, spread, pot_length, size.get("depth_mm") or deepest + 15, woody, ball, strata
+    )
+
+
+def _strata(sheet: Sheet, path: dict[str, Any] | None) -> list[Stratum]:
+    done = [
+        Stratum(s.done_on.year, s.ball_after["depth_mm"], f"{s.ball_after['depth_mm']:.0f} mm", False)
+        for s in sheet.sessions
+        if s.ball_after.get("depth_mm")
+    ]
+    steps = [] if path is None else path["steps"]
+    planned = [
+        Stratum(
+            step["year"],
+            step["ball_depth_mm"][1],
+            "show pot" if step["container"] == "final pot" else f"{step['ball_depth_mm'][1]:.0f} mm",
+            True,
+        )
+        for step in steps
+    ]
+    return done + planned
+
+
+def draw_sheet(sheet: Sheet) -> Scene:
+    """Plan and section of one tree."""
+    figures = None if sheet.measurement is None else sheet.measurement.figures
+    ground = ground_of(sheet, sheet.path)
+    reach = wheel_reach_mm(figures) if figures else 0.0
+    room = WIDTH_PX - 2 * LABEL_ROOM_PX
+    scale = nice_scale(ground.pot_length_mm, room)
+    if figures:
+        scale = min(scale, nice_scale(2 * reach, 2 * WHEEL_RADIUS_PX))
+    wheel_px = reach * scale
+    soil_y = (2 * wheel_px + 62 if figures else 20) + STEM_PX
+    height = soil_y + max(ground.pot_depth_mm, 40.0) * scale + 56
+    scene = Scene("sheet", WIDTH_PX, height, f"{sheet.tree.name}: plan over section")
+    centre_x = WIDTH_PX / 2
+    if figures:
+        scene.description = describe(figures)
+        cut = sheet.path["steps"][0]["faults"] if sheet.path and sheet.path["steps"] else []
+        ratio = None if sheet.target is None else sheet.target.spread_ratio
+        view = WheelView((centre_x, wheel_px + 30), scale, wheel_px, frozenset(cut), ratio)
+        add_wheel(scene, figures, view)
+    _section(scene, ground, centre_x, soil_y, scale)
+    _title_strip(scene, sheet, scale)
+    return scene
+
+
+def draw_section(sheet: Sheet, path: dict[str, Any]) -> Scene:
+    """The ground half alone with one path's strata."""
+    ground = ground_of(sheet, path)
+    width = 560.0
+    scale = nice_scale(ground.pot_length_mm, width - 190)
+    height = 30 + STEM_PX + max(ground.pot_depth_mm, 40.0) * scale + 50
+    scene = Scene("section", width, height, f"{sheet.tree.name}: section with the planned sessions")
+    _section(scene, ground, width / 2 - 40, 20 + STEM_PX, scale)
+    return scene
+
+
+def _section(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
+    half_pot = ground.pot_length_mm / 2 * scale
+    floor = y + ground.pot_depth_mm * scale
+    scene.rect((x - half_pot, y), (2 * half_pot, floor - y), "soil")
+    _stem(scene, ground, x, y, scale)
+    scene.path(
+        [(x - half_pot, y - 7), (x - half_pot, floor), (x + half_pot, floor), (x + half_pot, y - 7)],
+        "pot",
+    )
+    scene.line((6, y), (scene.width - 6, y), "soil-line")
+    scene.write((8, y - 6), "soil line", "small")
+    _draw_strata(scene, ground, (x - half_pot, x + half_pot), y, scale)
+    bar = 50 * scale
+    scene.path([(8, floor + 22), (8, floor + 30), (8 + bar, floor + 30), (8 + bar, floor + 22)], "bar")
+    scene.write((14 + bar, floor + 31), "50 mm", "small")
+
+
+def _stem(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
+    trunk, flare = ground.trunk_mm / 2 * scale, max(ground.spread_mm, ground.trunk_mm) / 2 * scale
+    scene.path(
+        [(x - trunk, y - STEM_PX), (x + trunk, y - STEM_PX), (x + trunk * 1.06, y - STEM_PX * 0.5),
+         (x + flare, y), (x - flare, y), (x - trunk * 1.06, y - STEM_PX * 0.5)],
+        "trunk", closed=True,
+    )
+    if ground.woody_mm:
+        depth = ground.woody_mm * scale
+        scene.path(
+            [(x - flare, y), (x + flare, y), (x + flare * 0.8, y + depth * 0.45),
+             (x + flare * 0.28, y + depth * 0.9), (x + flare * 0.1, y + depth),
+             (x - flare * 0.1, y + depth), (x - flare * 0.28, y + depth * 0.9),
+             (x - flare * 0.8, y + depth * 0.45)],
+            "wood", closed=True,
+        )
+
+
+def _draw_strata(
+    scene: Scene, ground: Ground, ends: tuple[float, float], y: float, scale: float
+) -> None:
+    """Lines at their depth; labels move apart where levels lie close."""
+    last_y = y + 2.0
+    merged: dict[tuple[float, bool], list[Stratum]] = {}
+    for level in ground.strata:
+        merged.setdefault((round(level.depth_mm, 1), level.planned), []).append(level)
+    for (depth, planned), levels in sorted(merged.items(), key=lambda item: item[0]):
+        at = y + depth * scale
+        role = "stratum-planned" if planned else "stratum"
+        scene.line((ends[0] + 8, at), (ends[1] + 14, at), role)
+        years = sorted({level.year for level in levels})
+        said = f"{years[0]}" if len(years) == 1 else f"{years[0]} to {years[-1]}"
+        last_y = max(at + 4, last_y + 15)
+        scene.line((ends[1] + 14, at), (ends[1] + 22, last_y - 4), role)
+        words = f"{said} {levels[-1].note}"
+        scene.write((ends[1] + 26, last_y), words, "planned-words" if planned else "done-words")
+
+
+def _title_strip(scene: Scene, sheet: Sheet, scale: float) -> None:
+    parts = [sheet.tree.name]
+    if sheet.measurement is not None and sheet.measurement.figures is not None:
+        made = sheet.measurement.measured_on
+        kind = sheet.measurement.figures["calibration"]["kind"]
+        parts.append(f"{made.day} {made:%b %Y}, {kind}")
+    parts.append(f"1 : {CSS_PX_PER_MM / scale:.1f}")
+    widths = [len(part) * 6.6 + 20 for part in parts]
+    x, top = scene.width - sum(widths), scene.height - 24
+    for part, width in zip(parts, widths, strict=True):
+        scene.rect((x, top), (width - 0.5, 23.5), "strip")
+        scene.write((x + width / 2, top + 16), part, "small", "middle")
+        x += width

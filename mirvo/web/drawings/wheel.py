@@ -1,0 +1,189 @@
+"""The root wheel: the base from above, front at 6 o'clock, to scale."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import cos, hypot, pi, radians, sin
+from typing import Any
+
+from mirvo.web.drawings.scene import Point, Scene
+
+HOUR_DEG = 30.0
+DRAWN_END_SHARE = 0.35
+RIM_ROOM_PX = 26.0
+
+
+@dataclass(frozen=True)
+class WheelView:
+    """Where the wheel sits and what is marked on it."""
+
+    centre: Point
+    scale: float
+    rim_px: float
+    cut: frozenset[str] = frozenset()
+    target_ratio: float | None = None
+
+
+def draw_wheel(figures: dict[str, Any], size_px: float) -> Scene:
+    """A wheel on its own, filling a square."""
+    reach = wheel_reach_mm(figures)
+    scale = (size_px / 2 - RIM_ROOM_PX) / reach
+    scene = Scene("wheel", size_px, size_px, "Root wheel, front at 6 o'clock", describe(figures))
+    view = WheelView((size_px / 2, size_px / 2), scale, reach * scale)
+    add_wheel(scene, figures, view)
+    return scene
+
+
+def wheel_reach_mm(figures: dict[str, Any]) -> float:
+    """Radius that holds all roots and the third ring, mm."""
+    trunk = figures["trunk_diameter_mm"]["value"]
+    reaches = [hypot(x, y) for root in figures["plan"]["roots"] for x, y in root["path"]]
+    return float(max([1.7 * trunk, *reaches]) * 1.04)
+
+
+def describe(figures: dict[str, Any]) -> str:
+    """The wheel in words."""
+    roots = ", ".join(
+        f"{root['label']} at {root['clock']:.1f} o'clock" for root in figures["roots"]
+    )
+    gap = figures["radiality"]["largest_gap_deg"]["value"]
+    return f"{len(figures['roots'])} roots: {roots or 'none'}. Largest gap {gap:.0f} degrees."
+
+
+def add_wheel(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
+    """Put the wheel into a drawing."""
+    trunk = figures["trunk_diameter_mm"]["value"]
+    _rings(scene, trunk, view)
+    _rim(scene, figures, view)
+    for root in figures["plan"]["roots"]:
+        _root(scene, root, view)
+    plan = figures["plan"]
+    if plan["flare"]:
+        scene.path([_place(point, view) for point in plan["flare"]], "flare-edge", closed=True)
+    scene.path([_place(point, view) for point in plan["trunk"]], "trunk", closed=True)
+    for root in plan["roots"]:
+        _label(scene, root, view)
+
+
+def _rings(scene: Scene, trunk_mm: float, view: WheelView) -> None:
+    for times in (1, 2, 3, 4, 5):
+        radius = times * trunk_mm / 2 * view.scale
+        if radius >= view.rim_px:
+            break
+        scene.circle(view.centre, radius, "ring")
+        if times > 1:
+            x, y = _polar(34, radius, view.centre)
+            scene.write((x + 2, y), f"{times}×", "ring-words")
+    if view.target_ratio is not None:
+        radius = view.target_ratio * trunk_mm / 2 * view.scale
+        if radius < view.rim_px:
+            scene.circle(view.centre, radius, "target-ring")
+
+
+def _rim(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
+    arcs = figures["radiality"]["open_arcs"]
+    for start, end in _covered(arcs, bool(figures["roots"])):
+        scene.curve(arc(view.centre, view.rim_px, start, end), "rim-covered")
+    for start, end in arcs:
+        _open_arc(scene, start, end, view)
+    for hour in range(1, 13):
+        azimuth = hour * HOUR_DEG
+        inner, outer = (_polar(azimuth, view.rim_px + d, view.centre) for d in (2, 7))
+        scene.line(inner, outer, "tick")
+        if hour % 3 == 0:
+            x, y = _polar(azimuth, view.rim_px + 16, view.centre)
+            scene.write((x, y + 5), str(hour), "hour", "middle")
+
+
+def _covered(arcs: list[list[float]], any_root: bool) -> list[tuple[float, float]]:
+    if not any_root:
+        return []
+    if not arcs:
+        return [(0.0, 359.9)]
+    ordered = sorted(arcs, key=lambda one: one[0])
+    return [
+        (before[1], after[0])
+        for before, after in zip(ordered, ordered[1:] + ordered[:1], strict=True)
+    ]
+
+
+def _open_arc(scene: Scene, start: float, end: float, view: WheelView) -> None:
+    sweep = (end - start) % 360 or 360.0
+    scene.curve(arc(view.centre, view.rim_px, start, end), "rim-open")
+    if sweep >= 359:
+        return
+    x, y = view.centre
+    edge = arc(view.centre, view.rim_px - 4, start, end)
+    scene.curve(f"{edge} L{x:.1f} {y:.1f} Z", "gap-fill")
+    gap = sweep + 2 * HOUR_DEG
+    at = _polar(start + sweep / 2, view.rim_px * 0.74, view.centre)
+    scene.write((at[0], at[1] + 6), f"{gap:.0f}°", "gap-words", "middle")
+
+
+def _root(scene: Scene, root: dict[str, Any], view: WheelView) -> None:
+    role = "root-cut" if root["label"] in view.cut else "root"
+    if root["condition"] == "dead":
+        role = "root-dead"
+    outline = [_place(point, view) for point in tapered(root)]
+    scene.path(outline, role, closed=True)
+    if root["label"] in view.cut:
+        _cut_mark(scene, root, view)
+
+
+def tapered(root: dict[str, Any]) -> list[Point]:
+    """Outline of a root along its true path; an unmarked end is drawn tapering."""
+    path = [tuple(point) for point in root["path"]]
+    base = root["base_width_mm"] or 4.0
+    end = root["end_width_mm"] or base * DRAWN_END_SHARE
+    lengths = [0.0]
+    for a, b in zip(path, path[1:], strict=False):
+        lengths.append(lengths[-1] + hypot(b[0] - a[0], b[1] - a[1]))
+    left, right = [], []
+    for index, (x, y) in enumerate(path):
+        a, b = path[max(0, index - 1)], path[min(len(path) - 1, index + 1)]
+        run = hypot(b[0] - a[0], b[1] - a[1]) or 1.0
+        half = (base + (end - base) * lengths[index] / (lengths[-1] or 1.0)) / 2
+        across = (-(b[1] - a[1]) / run * half, (b[0] - a[0]) / run * half)
+        left.append((x + across[0], y + across[1]))
+        right.append((x - across[0], y - across[1]))
+    return left + right[::-1]
+
+
+def _cut_mark(scene: Scene, root: dict[str, Any], view: WheelView) -> None:
+    (ax, ay), (bx, by) = root["path"][0], root["path"][1]
+    run = hypot(bx - ax, by - ay) or 1.0
+    half = (root["base_width_mm"] or 4.0) * 0.8
+    x, y = ax + (bx - ax) / run * 3, ay + (by - ay) / run * 3
+    across = (-(by - ay) / run * half, (bx - ax) / run * half)
+    ends = [(x + across[0], y + across[1]), (x - across[0], y - across[1])]
+    scene.line(_place(ends[0], view), _place(ends[1], view), "cut-mark")
+
+
+def _label(scene: Scene, root: dict[str, Any], view: WheelView) -> None:
+    x, y = max(root["path"], key=lambda point: hypot(*point))
+    reach = hypot(x, y) or 1.0
+    out = 1 + 10 / (reach * view.scale)
+    at = _place((x * out, y * out), view)
+    role = "root-label-cut" if root["label"] in view.cut else "root-label"
+    scene.write((at[0], at[1] + 5), root["label"], role, "middle")
+
+
+def _place(point: Point | list[float], view: WheelView) -> Point:
+    """Plan frame (mm, y away from the viewer) to paper (px, y down)."""
+    return (
+        view.centre[0] + point[0] * view.scale,
+        view.centre[1] - point[1] * view.scale,
+    )
+
+
+def _polar(azimuth_deg: float, radius: float, centre: Point) -> Point:
+    turn = radians(azimuth_deg)
+    return (centre[0] + radius * sin(turn), centre[1] - radius * cos(turn))
+
+
+def arc(centre: Point, radius: float, start_deg: float, end_deg: float) -> str:
+    """SVG path of a clockwise arc between two azimuths."""
+    sweep = (end_deg - start_deg) % 360.0 or 359.9
+    a, b = _polar(start_deg, radius, centre), _polar(start_deg + sweep, radius, centre)
+    large = 1 if radians(sweep) > pi else 0
+    return f"M{a[0]:.1f} {a[1]:.1f} A{radius:.1f} {radius:.1f} 0 {large} 1 {b[0]:.1f} {b[1]:.1f}"

@@ -1,0 +1,90 @@
+"""Templates: one environment, its filters, and how a page is answered."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import date
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
+
+from mirvo.studio.context import Studio
+from mirvo.web import wording
+
+HERE = Path(__file__).parent
+
+
+def studio_of(request: Request) -> Studio:
+    """The opened studio, for handlers."""
+    studio: Studio = request.app.state.studio
+    return studio
+
+
+def render(request: Request, template: str, context: dict[str, Any]) -> str:
+    """A template as text with what every page needs."""
+    studio = studio_of(request)
+    return environment().get_template(template).render(
+        {"yard": studio.yard(), "today": studio.today, "place": request.url.path, **context}
+    )
+
+
+def page(
+    request: Request, template: str, context: dict[str, Any] | None = None, status: int = 200
+) -> HTMLResponse:
+    return HTMLResponse(render(request, template, context or {}), status)
+
+
+@cache
+def environment() -> Environment:
+    made = Environment(
+        loader=FileSystemLoader(HERE / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    made.filters["day"] = day
+    made.filters["short_day"] = short_day
+    made.filters["mm"] = mm
+    made.filters["percent"] = percent
+    made.globals["asset"] = asset
+    made.globals["icon"] = icon
+    made.globals["words"] = wording
+    return made
+
+
+def day(value: date | None) -> str:
+    """14 March 2026."""
+    return "" if value is None else f"{value.day} {value:%B %Y}"
+
+
+def short_day(value: date | None) -> str:
+    """14 Mar 2026."""
+    return "" if value is None else f"{value.day} {value:%b %Y}"
+
+
+def mm(value: float | None) -> str:
+    """A length without needless digits, its unit left to the page."""
+    return "" if value is None else f"{value:.0f}"
+
+
+def percent(value: float | None) -> str:
+    return "" if value is None else f"{value * 100:.0f} %"
+
+
+@cache
+def asset(name: str) -> str:
+    """Address of a shipped file with a hash of its content."""
+    digest = hashlib.sha256((HERE / "static" / name).read_bytes()).hexdigest()[:10]
+    return f"/static/{name}?v={digest}"
+
+
+@cache
+def icon(name: str) -> Markup:
+    """An icon's drawing; it says nothing to screen readers, its button does."""
+    return Markup((HERE / "templates" / "icons" / f"{name}.svg").read_text("utf-8"))  # noqa: S704

@@ -1,0 +1,63 @@
+"""Photos: intake of several files, the simulated camera, and the pictures themselves."""
+
+from fastapi import APIRouter, Request
+from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+from starlette.datastructures import UploadFile
+
+from mirvo.studio import photos as use
+from mirvo.studio.trees import get_tree
+from mirvo.web.pages import page, studio_of
+
+router = APIRouter()
+KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
+
+
+@router.get("/trees/{tree_id}/photos")
+def list_photos(request: Request, tree_id: int) -> HTMLResponse:
+    return _page(request, tree_id, [])
+
+
+@router.post("/trees/{tree_id}/photos")
+async def take_in(request: Request, tree_id: int) -> Response:
+    form = await request.form(max_files=200)
+    files = [
+        (item.filename or "photo", await item.read())
+        for item in form.getlist("files")
+        if isinstance(item, UploadFile) and item.filename
+    ]
+    kind = str(form.get("kind", "top"))
+    from starlette.concurrency import run_in_threadpool
+
+    results = await run_in_threadpool(use.take_in, studio_of(request), tree_id, files, kind)
+    part = request.headers.get("hx-request") == "true"
+    if part:
+        return page(request, "trees/_intake.html", {"results": results})
+    refused = any(result.refused for result in results)
+    return _page(request, tree_id, results, 422 if refused or not results else 200)
+
+
+@router.post("/trees/{tree_id}/photos/simulated")
+def take_simulated(request: Request, tree_id: int) -> Response:
+    photo = use.take_simulated(studio_of(request), tree_id)
+    return RedirectResponse(f"/photos/{photo.id}/desk", 303)
+
+
+@router.get("/photos/{photo_id}/{size}.jpg")
+def picture(request: Request, photo_id: int, size: str) -> FileResponse:
+    studio = studio_of(request)
+    photo = use.get_photo(studio, photo_id)
+    path = studio.photos.derivative(photo.digest, size)
+    return FileResponse(path, media_type="image/jpeg", headers=KEEP_FOR_LONG)
+
+
+def _page(
+    request: Request, tree_id: int, results: list[use.Intake], status: int = 200
+) -> HTMLResponse:
+    studio = studio_of(request)
+    context = {
+        "tree": get_tree(studio, tree_id),
+        "photos": use.photos_of_tree(studio, tree_id),
+        "results": results,
+        "kinds": use.KINDS,
+    }
+    return page(request, "trees/photos.html", context, status)

@@ -1,0 +1,152 @@
+"""Session: recording a root session, its preview and its record."""
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import FormData, UploadFile
+
+from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.care import aftercare
+from mirvo.core.errors import BadInput
+from mirvo.core.rootwork import KINDS
+from mirvo.core.rootwork.advice import roots_to_cut
+from mirvo.records.database import reading
+from mirvo.studio import sessions as use
+from mirvo.studio.photos import take_in
+from mirvo.studio.trees import get_tree
+from mirvo.web.forms import fields_of, read_form
+from mirvo.web.pages import page, studio_of
+
+router = APIRouter()
+PHOTO_FIELDS = (("photos_before", "before"), ("photos_after", "after"))
+
+
+@router.get("/trees/{tree_id}/sessions")
+def list_sessions(request: Request, tree_id: int) -> HTMLResponse:
+    studio = studio_of(request)
+    context = {
+        "tree": get_tree(studio, tree_id),
+        "sessions": use.sessions_of_tree(studio, tree_id),
+        "kind_name": use.kind_name,
+    }
+    return page(request, "session/list.html", context)
+
+
+@router.get("/trees/{tree_id}/sessions/new")
+def new_session(request: Request, tree_id: int) -> HTMLResponse:
+    studio = studio_of(request)
+    before = use.sessions_of_tree(studio, tree_id)
+    fields: dict[str, Any] = {"done_on": studio.today.isoformat()}
+    if before:
+        last = before[0]
+        depth = last.ball_after.get("depth_mm")
+        fields |= {
+            "pot_before": last.pot_after,
+            "container_after": last.container_after,
+            "ball_depth_before": "" if depth is None else f"{depth:g}",
+        }
+    return _form(request, tree_id, fields, {})
+
+
+@router.post("/trees/{tree_id}/sessions/preview")
+async def preview(request: Request, tree_id: int) -> HTMLResponse:
+    fields, _ = _entered(await request.form())
+    form, errors = read_form(use.SessionForm, fields)
+    reckoned = None
+    if form is not None:
+        try:
+            reckoned = use.preview_session(studio_of(request), tree_id, form)
+        except BadInput as error:
+            errors = {error.field: error.message}
+    return page(request, "session/_reckoning.html", {"reckoned": reckoned, "errors": errors})
+
+
+@router.post("/trees/{tree_id}/sessions")
+async def record(request: Request, tree_id: int) -> Response:
+    sent = await request.form(max_files=60)
+    fields, raw = _entered(sent)
+    form, errors = read_form(use.SessionForm, fields)
+    studio = studio_of(request)
+    if form is not None:
+        try:
+            kept = await run_in_threadpool(use.record_session, studio, tree_id, form)
+        except BadInput as error:
+            errors = {error.field: error.message}
+        else:
+            refused = await _photos(request, tree_id, kept.id, sent)
+            suffix = f"?refused={'; '.join(refused)}" if refused else ""
+            return RedirectResponse(f"/sessions/{kept.id}{suffix}", 303)
+    return _form(request, tree_id, raw, errors, 422)
+
+
+@router.get("/sessions/{session_id}")
+def show_session(request: Request, session_id: int, refused: str = "") -> HTMLResponse:
+    studio = studio_of(request)
+    session = use.get_session(studio, session_id)
+    tree = get_tree(studio, session.tree_id)
+    context = {
+        "session": session,
+        "tree": tree,
+        "kind_name": use.kind_name,
+        "tasks": aftercare(session.done_on, tree.strength),
+        "refused": refused,
+    }
+    return page(request, "session/record.html", context)
+
+
+async def _photos(request: Request, tree_id: int, session_id: int, sent: FormData) -> list[str]:
+    refused = []
+    for name, kind in PHOTO_FIELDS:
+        files = [
+            (item.filename or "photo", await item.read())
+            for item in sent.getlist(name)
+            if isinstance(item, UploadFile) and item.filename
+        ]
+        results = await run_in_threadpool(
+            take_in, studio_of(request), tree_id, files, kind, session_id
+        )
+        refused += [result.refused for result in results if result.refused]
+    return refused
+
+
+def _entered(sent: FormData) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Fields for the model (roots gathered) and the raw ones to fill the form again."""
+    raw = fields_of(sent)
+    labels = [name.removeprefix("root-") for name in raw if name.startswith("root-")]
+    roots = []
+    for label in labels:
+        part = raw.get(f"part-{label}", "50")
+        share = float(part) / 100 if part.replace(".", "", 1).isdigit() else 0.5
+        roots.append({"label": label, "action": raw[f"root-{label}"], "part": min(share, 1.0)})
+    return {**raw, "roots": roots, "matted": "matted" in raw}, raw
+
+
+def _form(
+    request: Request,
+    tree_id: int,
+    fields: dict[str, Any],
+    errors: dict[str, str],
+    status: int = 200,
+) -> HTMLResponse:
+    studio = studio_of(request)
+    tree = get_tree(studio, tree_id)
+    with reading(studio.engine) as unit:
+        measurement, roots = use.measured_roots(unit, tree_id)
+    before = use.sessions_of_tree(studio, tree_id)
+    context = {
+        "tree": tree,
+        "species": species_by_key(tree.species_key),
+        "fields": fields,
+        "errors": errors,
+        "kinds": KINDS,
+        "bud_stages": use.BUD_STAGES,
+        "containers": list(rules().containers),
+        "measurement": measurement,
+        "roots": roots,
+        "advice": {cut.label: cut for cut in roots_to_cut(roots)},
+        "left_over": before[0] if before and before[0].next_time else None,
+        "reckoned": None,
+    }
+    return page(request, "session/form.html", context, status)

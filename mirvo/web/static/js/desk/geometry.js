@@ -1,0 +1,65 @@
+/* Addresses of points within the marks: "roots/0/path/3", "calibration/corners/1", "front". */
+
+export const isPoint = (value) =>
+  Array.isArray(value) && value.length === 2 && value.every((n) => typeof n === "number");
+
+export function at(marks, address) {
+  return address.split("/").reduce((part, key) => (part == null ? part : part[key]), marks);
+}
+
+export function put(marks, address, value) {
+  const keys = address.split("/");
+  const last = keys.pop();
+  const owner = keys.reduce((part, key) => part[key], marks);
+  owner[last] = value;
+}
+
+function* numbered(base, points, name) {
+  for (const [index, point] of (points ?? []).entries()) {
+    yield { address: `${base}/${index}`, point, name: `${name}, point ${index + 1} of ${points.length}` };
+  }
+}
+
+/** Every marked point with its address and its name for people. */
+export function* points(marks) {
+  const cal = marks.calibration;
+  if (cal?.kind === "segment") {
+    yield { address: "calibration/a", point: cal.a, name: "Calibration, first end" };
+    yield { address: "calibration/b", point: cal.b, name: "Calibration, second end" };
+  }
+  if (cal?.kind === "rectangle") yield* numbered("calibration/corners", cal.corners, "Calibration corner");
+  if (marks.trunk) yield* numbered("trunk/outline", marks.trunk.outline, "Trunk outline");
+  if (marks.flare) yield* numbered("flare/outline", marks.flare.outline, "Flare edge");
+  for (const [index, root] of marks.roots.entries()) {
+    yield* numbered(`roots/${index}/path`, root.path, `Root ${root.label}`);
+    if (root.base_width) yield* numbered(`roots/${index}/base_width`, root.base_width, `Root ${root.label} base width`);
+    if (root.end_width) yield* numbered(`roots/${index}/end_width`, root.end_width, `Root ${root.label} end width`);
+  }
+  if (isPoint(marks.front)) yield { address: "front", point: marks.front, name: "Front" };
+  if (marks.draft) yield* numbered("draft/points", marks.draft.points, "Mark in progress");
+}
+
+/** The mark a point belongs to: "trunk", "flare", "calibration", "front", "roots/2" or "draft". */
+export const ownerOf = (address) =>
+  address.startsWith("roots/") ? address.split("/").slice(0, 2).join("/") : address.split("/")[0];
+
+export function nearest(marks, [x, y], within) {
+  let best = null;
+  for (const candidate of points(marks)) {
+    const away = Math.hypot(candidate.point[0] - x, candidate.point[1] - y);
+    if (away <= within && (!best || away < best.away)) best = { ...candidate, away };
+  }
+  return best;
+}
+
+/** The next free letter for a root. */
+export function nextLabel(roots) {
+  const used = new Set(roots.map((root) => root.label));
+  for (let number = 0; ; number += 1) {
+    const letter = String.fromCharCode(65 + (number % 26));
+    const label = number < 26 ? letter : letter + Math.floor(number / 26);
+    if (!used.has(label)) return label;
+  }
+}
+
+export const centreOf = (outline) => [0, 1].map((i) => outline.reduce((sum, p) => sum + p[i], 0) / outline.length);

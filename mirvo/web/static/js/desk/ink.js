@@ -1,0 +1,71 @@
+/* Draws the marks over the photo. */
+
+import { centreOf, isPoint, ownerOf, points } from "./geometry.js";
+
+const SVG = "http://www.w3.org/2000/svg";
+const HANDLE_PX = 7;
+const LABEL_PX = 18;
+
+function element(name, attributes, text = "") {
+  const made = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, value);
+  made.textContent = text;
+  return made;
+}
+
+function line(group, drawn, role, closed = false) {
+  if (!drawn || drawn.length < 2) return;
+  const d = `M${drawn.map((p) => p.join(" ")).join("L")}${closed ? "Z" : ""}`;
+  group.append(element("path", { d, class: "mark-halo" }), element("path", { d, class: `mark ${role}` }));
+}
+
+export function ink(overlay, marks, { zoom, chosen, cross }) {
+  const group = element("g", {});
+  const cal = marks.calibration;
+  if (cal?.kind === "segment") line(group, [cal.a, cal.b], "calibration-mark");
+  if (cal?.kind === "rectangle") line(group, cal.corners, "calibration-mark", true);
+  if (marks.flare) line(group, marks.flare.outline, "flare-mark", true);
+  if (marks.trunk) {
+    line(group, marks.trunk.outline, "trunk-mark", true);
+    if (isPoint(marks.front)) line(group, [centreOf(marks.trunk.outline), marks.front], "front-mark");
+  }
+  const owner = chosen ? ownerOf(chosen) : null;
+  for (const [index, root] of marks.roots.entries()) {
+    line(group, root.path, `root-mark${owner === `roots/${index}` ? " chosen" : ""}`);
+    line(group, root.base_width, "width-mark");
+    line(group, root.end_width, "width-mark");
+  }
+  if (marks.draft) line(group, marks.draft.points, `${marks.draft.tool}-mark`);
+  handles(group, marks, zoom, chosen, owner);
+  labels(group, marks, zoom);
+  if (cross) {
+    const arm = 14 / zoom;
+    const [x, y] = cross;
+    group.append(element("path", { class: "cross", d: `M${x - arm} ${y}H${x + arm}M${x} ${y - arm}V${y + arm}` }));
+  }
+  overlay.replaceChildren(group);
+}
+
+function handles(group, marks, zoom, chosen, owner) {
+  for (const { address, point, name } of points(marks)) {
+    const mine = ownerOf(address) === owner || address.startsWith("draft/");
+    const size = (mine ? HANDLE_PX : HANDLE_PX * 0.55) / zoom;
+    const handle = element("circle", {
+      cx: point[0], cy: point[1], r: size,
+      class: `handle${address === chosen ? " chosen" : ""}`,
+      "data-address": address,
+    });
+    handle.append(element("title", {}, name));
+    group.append(handle);
+  }
+}
+
+function labels(group, marks, zoom) {
+  const write = (x, y, text) =>
+    group.append(element("text", { x, y, class: "mark-label", "font-size": LABEL_PX / zoom, "text-anchor": "middle" }, text));
+  for (const root of marks.roots) {
+    const [x, y] = root.path[root.path.length - 1];
+    write(x, y - 12 / zoom, root.label);
+  }
+  if (isPoint(marks.front)) write(marks.front[0], marks.front[1] - 10 / zoom, "front");
+}

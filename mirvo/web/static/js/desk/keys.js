@@ -1,0 +1,85 @@
+/* The keyboard: every mark can be set, moved and removed without a pointer. */
+
+import { at, ownerOf, points, put } from "./geometry.js";
+
+const TOOL_KEYS = { v: "select", k: "calibrate", t: "trunk", e: "flare", r: "root", w: "width", x: "end", f: "front" };
+const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+export function listenKeys(desk) {
+  const { surface, view, store, tools, redraw, help } = desk;
+
+  document.addEventListener("keydown", (event) => {
+    if (event.target.closest("input, select, textarea, dialog") || event.ctrlKey || event.metaKey) return;
+    const onSurface = document.activeElement === surface || document.activeElement === document.body;
+    const pressed = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+    const done = general(pressed, event) || (onSurface && onPhoto(pressed, event));
+    if (done) {
+      event.preventDefault();
+      redraw();
+    }
+  });
+
+  function general(key, event) {
+    if (TOOL_KEYS[key]) {
+      tools.take(TOOL_KEYS[key]);
+      surface.focus({ preventScroll: true });
+      return true;
+    }
+    const actions = {
+      z: () => (event.shiftKey ? store.redo() : store.undo()),
+      h: () => tools.height(),
+      "[": () => tools.chooseRoot(tools.rootIndex - 1),
+      "]": () => tools.chooseRoot(tools.rootIndex + 1),
+      0: () => view.fit(),
+      "+": () => view.zoomMiddle(1.25),
+      "=": () => view.zoomMiddle(1.25),
+      "-": () => view.zoomMiddle(0.8),
+      "?": () => help.showModal(),
+      Escape: () => { tools.finish(); tools.take("select"); },
+    };
+    if (!actions[key]) return false;
+    actions[key]();
+    return true;
+  }
+
+  function onPhoto(key, event) {
+    if (STEPS[key]) {
+      nudge(STEPS[key], event);
+      return true;
+    }
+    if (key === "Tab" && tools.tool === "select" && tools.chosen) return nextPoint(event.shiftKey ? -1 : 1);
+    const actions = {
+      " ": () => tools.place(desk.cross()),
+      Enter: () => tools.finish(),
+      Backspace: () => tools.back(),
+      Delete: () => tools.remove(),
+    };
+    if (!actions[key]) return false;
+    actions[key]();
+    return true;
+  }
+
+  function nudge([dx, dy], event) {
+    const step = event.altKey ? 100 : event.shiftKey ? 10 : 1;
+    const inside = (p) => p.map((v, i) => Math.min(view.size[i] - 1, Math.max(0, v)));
+    if (tools.tool === "select" && tools.chosen) {
+      const [x, y] = at(store.marks, tools.chosen);
+      store.change((marks) => put(marks, tools.chosen, inside([x + dx * step, y + dy * step])));
+    } else {
+      const [x, y] = desk.cross();
+      desk.setCross(inside([x + dx * step, y + dy * step]));
+    }
+  }
+
+  function nextPoint(step) {
+    const owner = ownerOf(tools.chosen);
+    const mine = [...points(store.marks)].map((one) => one.address).filter((one) => ownerOf(one) === owner);
+    const next = mine.indexOf(tools.chosen) + step;
+    if (next < 0 || next >= mine.length) {
+      tools.choose(null);
+      return false;
+    }
+    tools.choose(mine[next]);
+    return true;
+  }
+}

@@ -1,0 +1,88 @@
+/* Mouse, pen and touch: a tap places, a drag moves a point or the photo, two fingers zoom. */
+
+import { at, nearest, put } from "./geometry.js";
+
+const REACH_PX = { mouse: 9, pen: 14, touch: 24 };
+const STILL_PX = 5;
+
+export function listen(surface, view, store, tools, redraw) {
+  const down = new Map();
+  let drag = null;
+  let strokes = 0;
+
+  surface.addEventListener("pointerdown", (event) => {
+    if (event.button > 1) return;
+    surface.setPointerCapture(event.pointerId);
+    surface.focus({ preventScroll: true });
+    const local = view.local(event);
+    down.set(event.pointerId, local);
+    if (down.size > 1) {
+      drag = null;
+      return;
+    }
+    const reach = (REACH_PX[event.pointerType] ?? 9) / view.zoom;
+    const hit = event.button === 0 && !event.shiftKey ? nearest(store.marks, view.toPhoto(local), reach) : null;
+    const grabs = hit && (tools.tool === "select" || event.altKey || hit.address.startsWith("draft/"));
+    strokes += 1;
+    drag = { start: local, last: local, moved: false, hit: grabs ? hit : null, stroke: `drag-${strokes}`, pans: event.button === 1 };
+    if (grabs) tools.choose(hit.address);
+    redraw();
+  });
+
+  surface.addEventListener("pointermove", (event) => {
+    if (!down.has(event.pointerId)) return;
+    const local = view.local(event);
+    if (down.size === 2) pinch(down, event.pointerId, local, view);
+    else if (drag) move(drag, local);
+    down.set(event.pointerId, local);
+  });
+
+  const lift = (event) => {
+    const local = view.local(event);
+    const placed = drag && down.size === 1 && !drag.moved && !drag.hit && !drag.pans && event.type === "pointerup";
+    down.delete(event.pointerId);
+    if (placed) {
+      if (tools.tool === "select") tools.choose(null);
+      else tools.place(view.toPhoto(local));
+    }
+    store.endStroke();
+    drag = null;
+    redraw();
+  };
+  surface.addEventListener("pointerup", lift);
+  surface.addEventListener("pointercancel", lift);
+
+  function move(held, local) {
+    if (!held.moved && Math.hypot(local[0] - held.start[0], local[1] - held.start[1]) < STILL_PX) return;
+    held.moved = true;
+    const [dx, dy] = [local[0] - held.last[0], local[1] - held.last[1]];
+    held.last = local;
+    if (!held.hit) {
+      view.pan(dx, dy);
+      return;
+    }
+    const [x, y] = at(store.marks, held.hit.address);
+    const to = [x + dx / view.zoom, y + dy / view.zoom].map((v, i) => Math.min(view.size[i] - 1, Math.max(0, v)));
+    store.change((marks) => put(marks, held.hit.address, to), held.stroke);
+  }
+
+  surface.addEventListener("dblclick", () => {
+    if (tools.tool === "select") return;
+    tools.finish();
+    redraw();
+  });
+  surface.addEventListener("wheel", (event) => {
+    event.preventDefault();
+    view.zoomAt(view.local(event), Math.exp(-event.deltaY * 0.0015));
+  }, { passive: false });
+}
+
+function pinch(down, id, local, view) {
+  const [other] = [...down].filter(([key]) => key !== id).map(([, place]) => place);
+  const before = down.get(id);
+  const middle = (a) => [(a[0] + other[0]) / 2, (a[1] + other[1]) / 2];
+  const apart = (a) => Math.hypot(a[0] - other[0], a[1] - other[1]);
+  const [from, to] = [middle(before), middle(local)];
+  view.pan(to[0] - from[0], to[1] - from[1]);
+  if (apart(before) > 10) view.zoomAt(to, apart(local) / apart(before));
+}

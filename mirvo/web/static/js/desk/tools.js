@@ -1,0 +1,156 @@
+/* What a placed point means for each tool, and what to say while it is in hand. */
+
+import { nextLabel, ownerOf } from "./geometry.js";
+
+export const HINTS = {
+  select: "Drag a point to move it, or choose one and use the arrow keys. Drag beside it to move the photo.",
+  calibrate: "Calibrate: set the two ends of a known length, or the four corners of the pot rim clockwise from its far left, and enter the lengths.",
+  trunk: "Trunk: go round its outline just above the flare; Enter closes it.",
+  flare: "Flare: go round the edge where the solid flare splits into roots; Enter closes it.",
+  root: "Root: start at the trunk's edge and follow its crest outward; Enter at its end.",
+  width: "Width: set a point on each edge of the chosen root, near the trunk.",
+  end: "End width: set a point on each edge of the chosen root, near its end.",
+  front: "Front: set a point on the side the tree is seen from.",
+};
+const CLOSED = { trunk: 3, flare: 3 };
+
+export class Tools {
+  constructor(store, fields) {
+    this.store = store;
+    this.fields = fields;
+    this.tool = "select";
+    this.chosen = null;
+  }
+
+  get rootIndex() {
+    const owner = this.chosen ? ownerOf(this.chosen) : "";
+    return owner.startsWith("roots/") ? Number(owner.split("/")[1]) : -1;
+  }
+
+  choose(address) {
+    this.chosen = address;
+  }
+
+  chooseRoot(index) {
+    const count = this.store.marks.roots.length;
+    this.chosen = count ? `roots/${(index + count) % count}/path/0` : null;
+  }
+
+  take(tool) {
+    if (this.tool !== tool && this.store.marks.draft) this.finish();
+    this.tool = tool;
+    if ((tool === "width" || tool === "end") && this.rootIndex < 0) {
+      this.chooseRoot(this.store.marks.roots.length - 1);
+    }
+  }
+
+  get #draft() {
+    const draft = this.store.marks.draft;
+    return draft && draft.tool === this.tool ? draft.points : [];
+  }
+
+  /** Put a point; marks with a known number of points finish by themselves. */
+  place(point) {
+    if (this.tool === "select") return;
+    if (this.tool === "front") {
+      this.store.change((marks) => { marks.front = point; });
+      this.chosen = "front";
+      this.tool = "select";
+      return;
+    }
+    if ((this.tool === "width" || this.tool === "end") && this.rootIndex < 0) return;
+    const placed = [...this.#draft, point];
+    this.store.change((marks) => { marks.draft = { tool: this.tool, points: placed }; });
+    if (placed.length === this.#wanted) this.finish();
+  }
+
+  get #wanted() {
+    if (this.tool === "calibrate") return this.fields.kind === "segment" ? 2 : 4;
+    return this.tool === "width" || this.tool === "end" ? 2 : Infinity;
+  }
+
+  /** Done with the mark in hand; too few points are dropped. */
+  finish() {
+    const points = this.#draft;
+    const tool = this.tool;
+    const enough = points.length >= (CLOSED[tool] ?? 2);
+    const complete = tool === "calibrate" ? points.length === this.#wanted : enough;
+    if (!points.length) {
+      this.tool = tool === "width" ? "root" : "select";
+      return;
+    }
+    this.store.change((marks) => {
+      delete marks.draft;
+      if (complete) this.#keep(marks, tool, points);
+    });
+    if (complete) this.#after(tool);
+  }
+
+  #keep(marks, tool, points) {
+    if (tool === "trunk") marks.trunk = { outline: points, height_mm: this.fields.trunkHeight };
+    if (tool === "flare") marks.flare = { outline: points };
+    if (tool === "calibrate") marks.calibration = { ...this.fields.calibration(points) };
+    if (tool === "root") marks.roots.push({ label: nextLabel(marks.roots), path: points });
+    if (tool === "width") marks.roots[this.rootIndex].base_width = points;
+    if (tool === "end") marks.roots[this.rootIndex].end_width = points;
+  }
+
+  #after(tool) {
+    if (tool === "root") {
+      this.chooseRoot(this.store.marks.roots.length - 1);
+      this.tool = "width";
+    } else if (tool === "width") {
+      this.tool = "root";
+    } else {
+      this.tool = "select";
+    }
+  }
+
+  /** Take back the last point of the mark in hand, else remove the chosen point. */
+  back() {
+    if (this.store.marks.draft) {
+      this.store.change((marks) => {
+        marks.draft.points.pop();
+        if (!marks.draft.points.length) delete marks.draft;
+      });
+    } else if (this.chosen) {
+      this.#removePoint(this.chosen);
+    }
+  }
+
+  #removePoint(address) {
+    const keys = address.split("/");
+    const index = Number(keys.pop());
+    const kind = keys[keys.length - 1];
+    const least = { path: 2, outline: 3 }[kind];
+    if (!least) return;
+    this.store.change((marks) => {
+      const owner = keys.reduce((part, key) => part[key], marks);
+      if (owner.length > least) owner.splice(index, 1);
+    });
+    this.chosen = `${keys.join("/")}/${Math.max(0, index - 1)}`;
+  }
+
+  /** Remove the whole chosen mark. */
+  remove() {
+    if (!this.chosen) return;
+    const owner = ownerOf(this.chosen);
+    const index = this.rootIndex;
+    this.store.change((marks) => {
+      if (index >= 0) marks.roots.splice(index, 1);
+      else if (owner === "draft") delete marks.draft;
+      else marks[owner] = null;
+    });
+    this.chosen = null;
+  }
+
+  height() {
+    const index = this.rootIndex;
+    if (index < 0) return;
+    this.store.change((marks) => {
+      const order = ["on", "above", "below"];
+      const now = order.indexOf(marks.roots[index].height ?? "on");
+      marks.roots[index].height = order[(now + 1) % 3];
+    });
+  }
+}

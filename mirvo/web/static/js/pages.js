@@ -1,0 +1,48 @@
+/* Small behaviours of ordinary pages; every page works without them. */
+
+document.addEventListener("keydown", (event) => {
+  const typing = event.target.closest("input, textarea, select, dialog");
+  if (event.key === "/" && !typing) {
+    const find = document.querySelector("[data-find]");
+    if (find && find.offsetParent) {
+      event.preventDefault();
+      find.focus();
+    }
+  }
+});
+
+/* Intake of photos one request a file, so that progress is true and one bad file stops nothing. */
+const intake = document.querySelector("[data-intake]");
+if (intake) {
+  intake.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const input = intake.querySelector("input[type=file]");
+    const button = intake.querySelector("button");
+    const progress = intake.querySelector("[data-progress]");
+    const results = intake.querySelector("[data-results]");
+    const files = [...input.files];
+    results.replaceChildren();
+    progress.hidden = false;
+    progress.max = files.length;
+    button.disabled = true;
+    let refused = 0;
+    for (const [index, file] of files.entries()) {
+      const body = new FormData();
+      body.append("kind", intake.querySelector("[name=kind]").value);
+      body.append("files", file);
+      try {
+        const answer = await fetch(intake.action, { method: "POST", body, headers: { "HX-Request": "true" } });
+        results.insertAdjacentHTML("beforeend", await answer.text());
+      } catch {
+        const line = document.createElement("li");
+        line.className = "complaint";
+        line.textContent = `${file.name}: the server could not be reached; choose it again later.`;
+        results.append(line);
+      }
+      refused = results.querySelectorAll(".complaint").length;
+      progress.value = index + 1;
+    }
+    button.disabled = false;
+    if (!refused && files.length) window.location.reload();
+  });
+}

@@ -1,0 +1,60 @@
+"""Words for codes: one place for how faults, limits and states are said."""
+
+from __future__ import annotations
+
+from typing import Any
+
+FAULTS = {
+    "above_plane": "above the root plane",
+    "below_plane": "below the root plane",
+    "crossing": "crosses",
+    "circling": "circles",
+    "looping_back": "loops back",
+    "kinked": "bent sharply",
+    "crowded": "crowded by",
+    "oversized": "far thicker than the rest",
+    "dead": "dead",
+    "no_feeders": "no fine roots",
+}
+BINDINGS = {
+    "interval": "interval",
+    "budget": "budget",
+    "flare_growth": "flare growth",
+    "gap": "graft",
+    "hold": "held years",
+    "together": "several limits together",
+    "already_reached": "already reached",
+    "spread_ratio": "spread out of reach",
+    "largest_gap_deg": "gap out of reach",
+    "pot_depth_mm": "pot depth out of reach",
+    "strength": "strength",
+    "faults": "faults",
+}
+RADIALITY_PARTS = {
+    "coverage": "share of the circle within an hour of a root",
+    "evenness": "how evenly they are spaced",
+    "balance": "how well their widths balance",
+    "heading": "how straight outward they run",
+}
+HEIGHTS = ("above", "on", "below")
+CONDITIONS = ("sound", "weak", "dead")
+FEEDERS = ("none", "few", "some", "many")
+
+
+def fault(found: dict[str, Any]) -> str:
+    """One fault with its figure and threshold."""
+    text = FAULTS[found["code"]]
+    if found.get("with_root"):
+        text += f" {found['with_root']}"
+    if found.get("figure") is not None:
+        unit = {"deg": "°", "%": " %", "mm": " mm"}[found["unit"]]
+        text += f" ({found['figure']:.0f}{unit}, limit {found['threshold']:.0f}{unit})"
+    return text
+
+
+def clock(hour: float | None) -> str:
+    """7.3 as "7:18"; half hours are read on a clock, tenths are not."""
+    if hour is None:
+        return ""
+    minutes = round((hour % 12) * 60)
+    return f"{(minutes // 60) % 12 or 12}:{minutes % 60:02d}"
