@@ -24,8 +24,9 @@ from mirvo.studio.photos import photograph, shoot
 from mirvo.studio.sessions import RootDone, SessionForm, measured_roots, record_session
 from mirvo.studio.trees import TreeForm, add_tree
 
-PHOTO_SIZE = (1600, 1200)
+PHOTO_SIZE = (1440, 1080)
 CLICK_SD_PX = 1.5
+WORKERS = 2
 
 
 @dataclass
@@ -68,12 +69,19 @@ def fill_yard(studio: Studio) -> None:
     yard = yaml.safe_load(files(__package__).joinpath("yard.yaml").read_text("utf-8"))
     studio.save_yard(**yard["yard"])
     histories = [_history(index, entry) for index, entry in enumerate(yard["trees"])]
-    with ProcessPoolExecutor(2) as pool:
+    with ProcessPoolExecutor(WORKERS, initializer=_single_threaded) as pool:
         for history in histories:
             for shot in history.shots:
                 shot.taken = pool.submit(shoot, shot.base, shot.seed, shot.taken_on, PHOTO_SIZE)
         for entry, history in zip(yard["trees"], histories, strict=True):
             _grow_up(studio, entry, history)
+
+
+def _single_threaded() -> None:
+    """Workers share the cores already; threads within them only get in the way."""
+    import cv2
+
+    cv2.setNumThreads(1)
 
 
 def _history(index: int, entry: dict[str, Any]) -> _History:
@@ -119,11 +127,19 @@ def _grow_up(studio: Studio, entry: dict[str, Any], history: _History) -> None:
 
 def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str]) -> None:
     photo = photograph(
-        studio, tree_id, shot.base, shot.seed, shot.taken_on, "top",
-        size=PHOTO_SIZE, shot=shot.taken.result() if shot.taken else None,
+        studio,
+        tree_id,
+        shot.base,
+        shot.seed,
+        shot.taken_on,
+        "top",
+        size=PHOTO_SIZE,
+        shot=shot.taken.result() if shot.taken else None,
     )
     marks = true_marks(shot.base, random_camera(shot.seed, *PHOTO_SIZE), Layout())
-    ordered = sorted(zip(shot.base.roots, marks["roots"], strict=True), key=lambda x: x[0].azimuth_deg)
+    ordered = sorted(
+        zip(shot.base.roots, marks["roots"], strict=True), key=lambda x: x[0].azimuth_deg
+    )
     for base_root, root in ordered:
         letters.setdefault(base_root.key, chr(ord("A") + len(letters)))
         root["label"] = letters[base_root.key]

@@ -197,4 +197,4 @@ def _write_whole(path: Path, content: bytes) -> None:
         handle.write(content)
         handle.flush()
         os.fsync(handle.fileno())
-    os.replace(handle.name, path)
+    Path(handle.name).replace(path)

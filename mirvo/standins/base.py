@@ -93,7 +93,7 @@ def grown(base: Base, years: float, rate: float = 1.0) -> Base:
     return replace(
         base,
         radius_mm=base.radius_mm * trunk,
-        flare_mm=base.flare_mm + base.radius_mm * 0.055 * rate * years,
+        flare_mm=base.flare_mm + base.radius_mm * 0.10 * rate * years,
         roots=roots,
     )
 
@@ -155,7 +155,9 @@ def root_path(base: Base, root: BaseRoot) -> Array:
     step = root.length_mm / count
     share = (np.arange(count) + 0.5) / count
     turn = root.azimuth_deg + root.aside_deg * np.minimum(1, 3 * share) + root.bend_deg * share**1.5
-    return np.asarray(np.concatenate([start[None], start + np.cumsum(heading(turn) * step, axis=0)]))
+    return np.asarray(
+        np.concatenate([start[None], start + np.cumsum(heading(turn) * step, axis=0)])
+    )
 
 
 def root_widths(root: BaseRoot, count: int) -> Array:

@@ -49,9 +49,7 @@ class Camera:
         sight = np.array([0.0, 0.0, -1.0])
         side = np.radians(self.tilt_toward_deg)
         lean = np.radians(self.tilt_deg)
-        sight = np.array(
-            [np.sin(side) * np.sin(lean), np.cos(side) * np.sin(lean), -np.cos(lean)]
-        )
+        sight = np.array([np.sin(side) * np.sin(lean), np.cos(side) * np.sin(lean), -np.cos(lean)])
         roll = np.radians(self.roll_deg)
         right = np.array([np.cos(roll), np.sin(roll), 0.0])
         right -= sight * (right @ sight)
@@ -61,7 +59,7 @@ class Camera:
     def place(self) -> Array:
         """Optical centre: so that the line of sight meets the aim on the root plane."""
         sight = self.axes()[2]
-        return np.array([*self.aim_mm, 0.0]) - sight * (self.above_mm / -sight[2])
+        return np.asarray(np.array([*self.aim_mm, 0.0]) - sight * (self.above_mm / -sight[2]))
 
     def project(self, points: Array, height_mm: Array | float) -> Array:
         """Pixels (n, 2) of plan points (n, 2) at heights above the root plane."""
@@ -91,7 +89,7 @@ def take_photo(base: Base, camera: Camera, taken_on: date, layout: Layout | None
     rng = np.random.default_rng(base.seed + 13)
     surface = build_surface(base, layout, float(rng.uniform(200, 340)))
     picture = _render(surface, camera, base)
-    noise = cv2.randn(np.empty_like(picture), 0, 3.2)
+    noise = 3.2 * rng.standard_normal(picture.shape, dtype=np.float32)
     rows, cols = np.mgrid[-1 : 1 : camera.height * 1j, -1 : 1 : camera.width * 1j]
     dim = (1 - 0.10 * (rows**2 + cols**2)).astype(np.float32)
     shot = np.clip((picture + noise) * dim[..., None], 0, 255).astype(np.uint8)
@@ -160,7 +158,8 @@ def _root_marks(base: Base, index: int, camera: Camera) -> dict[str, Any]:
 def _across(path: Array, widths: Array, at: int, camera: Camera) -> list[list[float]]:
     step = path[at + 1] - path[at - 1]
     side = np.array([step[1], -step[0]]) / np.hypot(*step) * widths[at] / 2
-    return camera.project(np.stack([path[at] - side, path[at] + side]), 0.0).tolist()
+    ends = camera.project(np.stack([path[at] - side, path[at] + side]), 0.0)
+    return [[float(x), float(y)] for x, y in ends]
 
 
 def _exif(taken_on: date) -> Image.Exif:
@@ -207,9 +206,7 @@ def _first_hit(surface: Surface, place, slope, base: Base):  # type: ignore[no-u
         col, row = _cells(surface, place, slope, level)
         level = cv2.remap(surface.height, col, row, cv2.INTER_LINEAR, borderValue=-60.0)
         level = np.maximum(level, -60.0)
-    ground = np.hypot(
-        place[0] + slope[..., 0] * place[2], place[1] + slope[..., 1] * place[2]
-    )
+    ground = np.hypot(place[0] + slope[..., 0] * place[2], place[1] + slope[..., 1] * place[2])
     near = ground < base.radius_mm + base.flare_mm * 1.6 + 45
     rows, cols = np.flatnonzero(near.any(1)), np.flatnonzero(near.any(0))
     part = (slice(rows[0], rows[-1] + 1), slice(cols[0], cols[-1] + 1))

@@ -167,16 +167,14 @@ def _raise_trunk(
 def _set_pot(
     layout: Layout, x: Grid, y: Grid, height: Grid, colour: Grid, rng: np.random.Generator
 ) -> None:
-    over = np.maximum(
-        np.abs(x) - layout.pot_length_mm / 2, np.abs(y) - layout.pot_width_mm / 2
-    )
+    over = np.maximum(np.abs(x) - layout.pot_length_mm / 2, np.abs(y) - layout.pot_width_mm / 2)
     rim = (over >= 0) & (over < layout.rim_thickness_mm)
     height[rim] = layout.rim_height_mm
     colour[rim] = GLAZE + 6 * _noise(x.shape, 9, rng)[rim][:, None]
     outside = over >= layout.rim_thickness_mm
     height[outside] = -60.0
-    plank = 1.0 + 0.06 * np.sin(y * 0.5 + 2 * _noise(x.shape, 60, rng)) + 0.02 * _noise(
-        x.shape, 3, rng
+    plank = (
+        1.0 + 0.06 * np.sin(y * 0.5 + 2 * _noise(x.shape, 60, rng)) + 0.02 * _noise(x.shape, 3, rng)
     )
     colour[outside] = (BENCH * plank[..., None])[outside]
 
@@ -204,8 +202,10 @@ def _light(height: Grid, colour: Grid, light_deg: float) -> Grid:
     solid = np.minimum(height, 40.0)
     for step in range(2, 40, 3):
         moved = cv2.warpAffine(
-            solid, np.array([[1, 0, -step * lx * 2], [0, 1, -step * ly * 2]], np.float32),
-            (height.shape[1], height.shape[0]), borderValue=-60.0,
+            solid,
+            np.array([[1, 0, -step * lx * 2], [0, 1, -step * ly * 2]], np.float32),
+            (height.shape[1], height.shape[0]),
+            borderValue=-60.0,
         )
         shadow[moved - step * CELL_MM * 2.6 > solid] = 0.62
     hollow = np.clip(1 + 0.03 * (smooth - cv2.GaussianBlur(smooth, (0, 0), 9)), 0.6, 1.15)

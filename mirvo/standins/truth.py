@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import shapely
 from shapely.geometry import GeometryCollection, LineString, Point, Polygon
 
 from mirvo.standins.base import (
@@ -51,7 +52,7 @@ def base_width_middle(base: Base, index: int) -> Array:
     return np.asarray(root_path(base, base.roots[index])[1])
 
 
-def _roots_hull(base: Base, trunk: Polygon, centre: Array, diameter: float) -> Polygon:
+def _roots_hull(base: Base, trunk: Polygon, centre: Array, diameter: float) -> Any:
     limit = Point(centre).buffer(COUNTED_TRUNKS * diameter, quad_segs=180)
     parts = [trunk]
     for root in base.roots:
@@ -67,10 +68,9 @@ def _roots_hull(base: Base, trunk: Polygon, centre: Array, diameter: float) -> P
 
 
 def _mean_diameter(shape: Polygon, centre: Array) -> float:
-    total = 0.0
-    for azimuth in range(360):
-        turn = np.radians(azimuth)
-        far = centre + 2000 * np.array([np.sin(turn), np.cos(turn)])
-        met = LineString([centre, far]).intersection(shape.exterior)
-        total += Point(centre).hausdorff_distance(met) if not met.is_empty else 0.0
-    return 2 * total / 360
+    """Twice the mean distance to the outermost edge over 360 one-degree rays."""
+    turn = np.radians(np.arange(360))
+    far = centre + 2000 * np.stack([np.sin(turn), np.cos(turn)], axis=1)
+    rays = shapely.linestrings(np.stack([np.broadcast_to(centre, far.shape), far], axis=1))
+    met = shapely.intersection(rays, shape.exterior)
+    return float(2 * shapely.hausdorff_distance(Point(centre), met).mean())

@@ -42,7 +42,9 @@ def bench(studio: Studio) -> Bench:
     horizon = today + timedelta(days=SOON_DAYS)
     return Bench(
         now=[row for row in free if row.window.state != "too early"],
-        soon=[row for row in free if row.window.state == "too early" and row.window.start <= horizon],
+        soon=[
+            row for row in free if row.window.state == "too early" and row.window.start <= horizon
+        ],
         aftercare=care,
         unmeasured=[row for row in rows if row.figures is None],
         waiting=[row for row in free if row.window.start > horizon],

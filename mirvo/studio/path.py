@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session as Unit
 from mirvo.core.almanac import rules, species_by_key
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.errors import BadInput
-from mirvo.core.plan.case import Case, read_case
+from mirvo.core.plan.case import read_case
 from mirvo.core.plan.ground import largest_gap
 from mirvo.core.plan.growth import Rate, Seen, growth_rate
 from mirvo.core.plan.paths import plan
@@ -233,9 +233,7 @@ def _faults(
     ]
 
 
-def _gaps(
-    roots: list[dict[str, Any]], cuts: list[RootToCut], limit: float
-) -> list[dict[str, Any]]:
+def _gaps(roots: list[dict[str, Any]], cuts: list[RootToCut], limit: float) -> list[dict[str, Any]]:
     """Gaps wider than the target once all fault roots are gone, each to be grafted."""
     gone = {cut.label for cut in cuts}
     left = sorted(
@@ -245,9 +243,7 @@ def _gaps(
         return []
     pairs = zip(left, left[1:] + left[:1], strict=True)
     return [
-        {"from_deg": a, "to_deg": b, "method": "graft"}
-        for a, b in pairs
-        if (b - a) % 360.0 > limit
+        {"from_deg": a, "to_deg": b, "method": "graft"} for a, b in pairs if (b - a) % 360.0 > limit
     ]
 
 

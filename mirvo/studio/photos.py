@@ -89,7 +89,9 @@ def _record(
 def take_simulated(studio: Studio, tree_id: int) -> Photo:
     """Photograph the tree's made-up base as it stands today."""
     tree = get_tree(studio, tree_id)
-    base = random_base(1000 + tree_id, tree.trunk_mm if tree.trunk_mm and tree.trunk_mm < 60 else None)
+    base = random_base(
+        1000 + tree_id, tree.trunk_mm if tree.trunk_mm and tree.trunk_mm < 60 else None
+    )
     years = (studio.today - tree.created_at.date()).days / 365.25
     base = grown(base, years)
     for azimuth in _removed_azimuths(studio, tree_id):

@@ -28,8 +28,12 @@ def studio_of(request: Request) -> Studio:
 def render(request: Request, template: str, context: dict[str, Any]) -> str:
     """A template as text with what every page needs."""
     studio = studio_of(request)
-    return environment().get_template(template).render(
-        {"yard": studio.yard(), "today": studio.today, "place": request.url.path, **context}
+    return (
+        environment()
+        .get_template(template)
+        .render(
+            {"yard": studio.yard(), "today": studio.today, "place": request.url.path, **context}
+        )
     )
 
 

@@ -12,6 +12,6 @@ class Settings(BaseSettings):
     """Read from the environment as MIRVO_DATA, MIRVO_HOST, MIRVO_PORT."""
 
     model_config = SettingsConfigDict(env_prefix="MIRVO_")
-    data: Path = Field(Path("data"), description="Folder that holds database and photos.")
-    host: str = Field("127.0.0.1", description="Address the server listens on.")
-    port: int = Field(8000, description="Port the server listens on.")
+    data: Path = Field(default=Path("data"), description="Folder that holds database and photos.")
+    host: str = Field(default="127.0.0.1", description="Address the server listens on.")
+    port: int = Field(default=8000, description="Port the server listens on.")

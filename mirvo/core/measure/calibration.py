@@ -53,8 +53,10 @@ class PhotoInfo:
     def focal_px(self) -> float | None:
         if self.focal_length_35mm is None:
             return None
-        return self.focal_length_35mm * float(np.hypot(self.width, self.height)) / (
-            FULL_FRAME_DIAGONAL_MM
+        return (
+            self.focal_length_35mm
+            * float(np.hypot(self.width, self.height))
+            / (FULL_FRAME_DIAGONAL_MM)
         )
 
     @property
@@ -227,7 +229,7 @@ def card_layout() -> Array:
     """
     centres = np.array([[0.0, 0.0], [120.0, 0.0], [120.0, 80.0], [0.0, 80.0]])
     square = np.array([[-15.0, -15.0], [15.0, -15.0], [15.0, 15.0], [-15.0, 15.0]])
-    return (centres[:, None, :] + square[None, :, :]).reshape(16, 2)
+    return np.asarray((centres[:, None, :] + square[None, :, :]).reshape(16, 2))
 
 
 def _camera_height(
@@ -272,9 +274,7 @@ def _swapped_lengths(cal: RectangleCalibration) -> list[str]:
     seen = np.log((sides[0] + sides[2]) / (sides[1] + sides[3]))
     entered = np.log(cal.length_mm / cal.width_mm)
     if abs(seen - entered) > 0.2 and abs(seen + entered) < abs(seen - entered) - 0.1:
-        return [
-            "The length and width look swapped: the length lies between the first two corners."
-        ]
+        return ["The length and width look swapped: the length lies between the first two corners."]
     return []
 
 

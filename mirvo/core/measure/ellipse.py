@@ -28,7 +28,9 @@ def fit_conic(points: Array) -> tuple[Array, Array]:
     a, b, c, d, e, f = np.linalg.svd(design)[2][:, -1].T
     shape = np.stack([np.stack([a, b / 2], 1), np.stack([b / 2, c], 1)], 1)
     if np.linalg.det(shape[0]) <= 1e-6:
-        raise BadInput("calibration.points", "the points do not lie on an ellipse; go round the rim")
+        raise BadInput(
+            "calibration.points", "the points do not lie on an ellipse; go round the rim"
+        )
     bad = np.linalg.det(shape) <= 1e-6
     shape[bad] = shape[0]
     centre = -0.5 * np.linalg.solve(shape, np.stack([d, e], 1)[..., None])[..., 0]
@@ -54,10 +56,8 @@ def ellipse_to_circle(
     centre, shape = fit_conic(rim)
     lengths, axes = np.linalg.eigh(shape)
     root = axes @ (np.sqrt(lengths)[:, :, None] * axes.swapaxes(1, 2))
-    if long_axis is None:
-        along = axes[:, :, 0]  # the smallest eigenvalue belongs to the longest axis
-    else:
-        along = long_axis[:, 1] - long_axis[:, 0]
+    # the smallest eigenvalue belongs to the longest axis
+    along = axes[:, :, 0] if long_axis is None else long_axis[:, 1] - long_axis[:, 0]
     unit = np.einsum("kij,kj->ki", root, along)
     unit *= np.sign(unit[:, :1] + 1e-12) / np.linalg.norm(unit, axis=1, keepdims=True)
     to_axis = np.stack([unit, np.stack([-unit[:, 1], unit[:, 0]], 1)], 1)

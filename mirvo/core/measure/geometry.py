@@ -104,7 +104,7 @@ def _edge_of_each_ray(start: Array, edge: Array, ray: Array) -> Array:
     distance = _cross(a, e) / safe
     share = _cross(a, d) / safe
     hit = (share >= -1e-9) & (share <= 1 + 1e-9) & (distance > 0)
-    return np.where(hit, distance, -1.0).argmax(axis=1)
+    return np.asarray(np.where(hit, distance, -1.0).argmax(axis=1))
 
 
 def _cross(a: Array, b: Array) -> Array:

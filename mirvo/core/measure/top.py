@@ -314,9 +314,7 @@ def _faults(
     return find_faults(shapes, trunk_mm, limits)
 
 
-def _quality(
-    plane: PlaneMap, marks: TopMarks, faults: dict[str, list[Fault]]
-) -> dict[str, Any]:
+def _quality(plane: PlaneMap, marks: TopMarks, faults: dict[str, list[Fault]]) -> dict[str, Any]:
     at = np.mean(np.asarray(marks.trunk.outline), axis=0)
     density = plane.px_per_mm(at)
     warnings = list(plane.warnings)

@@ -206,9 +206,7 @@ class Ground:
 def open_gaps(case: Case) -> list[float]:
     """Middles of the gaps to be grafted, degrees: those wider than the target."""
     limit = case.target.largest_gap_deg
-    return [
-        gap.middle_deg for gap in case.gaps if (gap.to_deg - gap.from_deg) % 360.0 > limit
-    ]
+    return [gap.middle_deg for gap in case.gaps if (gap.to_deg - gap.from_deg) % 360.0 > limit]
 
 
 def largest_gap(azimuths: list[float]) -> float:
@@ -216,6 +214,4 @@ def largest_gap(azimuths: list[float]) -> float:
     order = sorted(a % 360.0 for a in azimuths)
     if len(order) < 2:
         return 360.0
-    return max(
-        (b - a) % 360.0 for a, b in zip(order, order[1:] + order[:1], strict=True)
-    )
+    return max((b - a) % 360.0 for a, b in zip(order, order[1:] + order[:1], strict=True))

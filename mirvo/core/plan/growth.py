@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 PRIOR_RELATIVE_SD = 0.4
 LEAST_YEARS = 0.5
+YEARLY_RELATIVE_SD = 0.25
 
 
 @dataclass(frozen=True)
@@ -27,13 +28,16 @@ class Rate:
     evidence: int
 
 
-def growth_rate(prior_per_trunk: float, trunk_mm: float, seen: Sequence[Seen], factor: float) -> Rate:
+def growth_rate(
+    prior_per_trunk: float, trunk_mm: float, seen: Sequence[Seen], factor: float
+) -> Rate:
     """Normal-normal update of the prior by the change from the first to the last measurement.
 
     Parameters
     ----------
     prior_per_trunk : mm a year per mm of trunk diameter. factor : mean container factor
-    times vigour over the measured years.
+    times vigour over the measured years. Years differ by a quarter of the prior rate,
+    so even exact measurements leave some doubt.
 
     Source: Gelman et al., Bayesian Data Analysis, 3rd ed., section 2.5.
     """
@@ -46,6 +50,8 @@ def growth_rate(prior_per_trunk: float, trunk_mm: float, seen: Sequence[Seen], f
     exposure = (last.year - first.year) * factor
     observed = (last.size_mm - first.size_mm) / exposure
     error = (first.plus_minus_mm**2 + last.plus_minus_mm**2) ** 0.5 / 1.96 / exposure
+    years = last.year - first.year
+    error = (error**2 + (YEARLY_RELATIVE_SD * mean) ** 2 / years) ** 0.5
     weight_prior, weight_seen = 1 / sd**2, 1 / max(error, 1e-6) ** 2
     joined = (mean * weight_prior + observed * weight_seen) / (weight_prior + weight_seen)
     return Rate(max(0.0, joined), (weight_prior + weight_seen) ** -0.5, len(order) - 1)

@@ -5,14 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
-from mirvo.core.measure.uncertainty import Array
 from mirvo.core.plan.ground import FINAL, Ground
 from mirvo.core.plan.search import Label, graft_counts
 
 OUTCOME_DRAWS = 500
 SEED = 7_919
 BAND = (0.10, 0.90)
+Flags = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -48,11 +49,13 @@ def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) ->
     return Outcomes(low.tolist(), high.tolist(), arrived.mean(axis=0).tolist())
 
 
-def _gaps_hold(ground: Ground, labels: list[Label], takes: Array) -> Array:
+def _gaps_hold(ground: Ground, labels: list[Label], takes: Flags) -> Flags:
     limit = ground.case.target.largest_gap_deg
     holds = np.zeros((len(takes), len(labels)), dtype=bool)
     for column, label in enumerate(labels):
         bare = ground.largest_gap(label.halves, False) <= limit + 1e-9
-        full = ground.largest_gap(label.halves, graft_counts(ground, label.graft_age)) <= limit + 1e-9
+        full = (
+            ground.largest_gap(label.halves, graft_counts(ground, label.graft_age)) <= limit + 1e-9
+        )
         holds[:, column] = bare | (full & takes.all(axis=1))
     return holds

@@ -210,7 +210,9 @@ def _easings(ground: Ground, route: Route) -> list[tuple[str, Ground, str]]:
                 update={
                     "species": case.species.model_copy(
                         update={
-                            "budget": case.species.budget.model_copy(update={school: min(1.0, 1.5 * case.species.budget.of(school))})
+                            "budget": case.species.budget.model_copy(
+                                update={school: min(1.0, 1.5 * case.species.budget.of(school))}
+                            )
                         }
                     )
                 }
@@ -242,5 +244,3 @@ def _easings(ground: Ground, route: Route) -> list[tuple[str, Ground, str]]:
         ("hold", case.model_copy(update={"holds": []}), "the years held free"),
     ]
     return [(code, Ground(other, school), text) for code, other, text in eased]
-
-

@@ -71,7 +71,8 @@ def _ratio_alone(case: Case, school: str) -> dict[str, Any] | None:
     )
     return _answer(
         school,
-        f"A spread of {case.target.spread_ratio:.2f} trunks is out of reach by {lacking:.2f}: {why}.",
+        f"A spread of {case.target.spread_ratio:.2f} trunks is out of reach "
+        f"by {lacking:.2f}: {why}.",
         [{"part": "spread_ratio", "by": lacking, "unit": "trunks"}],
         _nearest(case, spread_ratio=best),
     )
@@ -132,7 +133,9 @@ def _shallowest_pot(case: Case, school: str, wanted: int) -> int | None:
     """Least pot depth in whole mm that is reachable, by halving."""
 
     def reachable(depth: int) -> bool:
-        return earliest_year(Ground(with_target(case, pot_depth_mm=float(depth)), school)) is not None
+        return (
+            earliest_year(Ground(with_target(case, pot_depth_mm=float(depth)), school)) is not None
+        )
 
     low, high = wanted, DEEPEST_POT_MM
     if not reachable(high):
@@ -166,7 +169,11 @@ def _all_together(case: Case, school: str) -> dict[str, Any] | None:
     )
     units = {"spread_ratio": "trunks", "largest_gap_deg": "deg", "pot_depth_mm": "mm"}
     fails = [
-        {"part": part, "by": round(abs(nearest[part] - getattr(case.target, part)), 2), "unit": unit}
+        {
+            "part": part,
+            "by": round(abs(nearest[part] - getattr(case.target, part)), 2),
+            "unit": unit,
+        }
         for part, unit in units.items()
         if abs(nearest[part] - getattr(case.target, part)) > 1e-6
     ]

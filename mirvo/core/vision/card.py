@@ -52,5 +52,6 @@ def find_card(grey: npt.NDArray[np.uint8]) -> Array:
     rough = np.concatenate([seen[i] for i in range(4)]).astype(np.float32)
     stop = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 0.01)
     return np.asarray(
-        cv2.cornerSubPix(grey, rough.reshape(-1, 1, 2), (5, 5), (-1, -1), stop).reshape(16, 2), float
+        cv2.cornerSubPix(grey, rough.reshape(-1, 1, 2), (5, 5), (-1, -1), stop).reshape(16, 2),
+        float,
     )

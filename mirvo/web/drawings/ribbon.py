@@ -35,8 +35,12 @@ def season_ribbon(sheet: Sheet) -> Scene:
     x = _week(today) * WIDTH_PX / 52
     scene.line((x, 14), (x, 36), "today")
     anchor = "end" if x > WIDTH_PX - 40 else "middle"
-    scene.write((min(x, WIDTH_PX - 2), 12) if abs(x - start * WIDTH_PX / 52 - 70) > 100 else (x, 48),
-                "today", "small", anchor)
+    scene.write(
+        (min(x, WIDTH_PX - 2), 12) if abs(x - start * WIDTH_PX / 52 - 70) > 100 else (x, 48),
+        "today",
+        "small",
+        anchor,
+    )
     return scene
 
 

@@ -65,6 +65,9 @@ class Scene:
 
 def nice_scale(width_mm: float, room_px: float) -> float:
     """Largest scale in px per mm with which a width fits, in steps a person can read."""
-    steps: Sequence[float] = (0.5, 0.6, 0.75, 0.9, 1.0, 1.2, 1.5, 1.8, 2.0, 2.4, 3.0, 4.0, 5.0)
+    steps: Sequence[float] = (
+        *(0.5, 0.6, 0.7, 0.8, 0.9, 1.0, 1.1, 1.2, 1.3, 1.4, 1.5, 1.6, 1.7, 1.8, 1.9),
+        *(2.0, 2.2, 2.4, 2.7, 3.0, 3.5, 4.0, 5.0),
+    )
     fitting = [step for step in steps if step * width_mm <= room_px]
     return fitting[-1] if fitting else room_px / width_mm

@@ -10,8 +10,9 @@ from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe, wheel_reach_mm
 
 WIDTH_PX = 790.0
-WHEEL_RADIUS_PX = 200.0
+WHEEL_RADIUS_PX = 210.0
 LABEL_ROOM_PX = 130.0
+LEFT_ROOM_PX = 64.0
 STEM_PX = 44.0
 CSS_PX_PER_MM = 96 / 25.4
 DEFAULT_TRUNK_MM = 40.0
@@ -64,7 +65,9 @@ def ground_of(sheet: Sheet, path: dict[str, Any] | None) -> Ground:
 
 def _strata(sheet: Sheet, path: dict[str, Any] | None) -> list[Stratum]:
     done = [
-        Stratum(s.done_on.year, s.ball_after["depth_mm"], f"{s.ball_after['depth_mm']:.0f} mm", False)
+        Stratum(
+            s.done_on.year, s.ball_after["depth_mm"], f"{s.ball_after['depth_mm']:.0f} mm", False
+        )
         for s in sheet.sessions
         if s.ball_after.get("depth_mm")
     ]
@@ -73,7 +76,9 @@ def _strata(sheet: Sheet, path: dict[str, Any] | None) -> list[Stratum]:
         Stratum(
             step["year"],
             step["ball_depth_mm"][1],
-            "show pot" if step["container"] == "final pot" else f"{step['ball_depth_mm'][1]:.0f} mm",
+            "show pot"
+            if step["container"] == "final pot"
+            else f"{step['ball_depth_mm'][1]:.0f} mm",
             True,
         )
         for step in steps
@@ -86,15 +91,15 @@ def draw_sheet(sheet: Sheet) -> Scene:
     figures = None if sheet.measurement is None else sheet.measurement.figures
     ground = ground_of(sheet, sheet.path)
     reach = wheel_reach_mm(figures) if figures else 0.0
-    room = WIDTH_PX - 2 * LABEL_ROOM_PX
+    room = WIDTH_PX - LABEL_ROOM_PX - LEFT_ROOM_PX
     scale = nice_scale(ground.pot_length_mm, room)
     if figures:
         scale = min(scale, nice_scale(2 * reach, 2 * WHEEL_RADIUS_PX))
     wheel_px = reach * scale
     soil_y = (2 * wheel_px + 62 if figures else 20) + STEM_PX
-    height = soil_y + max(ground.pot_depth_mm, 40.0) * scale + 56
+    height = soil_y + _depth_shown(ground) * scale + 64
     scene = Scene("sheet", WIDTH_PX, height, f"{sheet.tree.name}: plan over section")
-    centre_x = WIDTH_PX / 2
+    centre_x = LEFT_ROOM_PX + room / 2
     if figures:
         scene.description = describe(figures)
         cut = sheet.path["steps"][0]["faults"] if sheet.path and sheet.path["steps"] else []
@@ -111,10 +116,14 @@ def draw_section(sheet: Sheet, path: dict[str, Any]) -> Scene:
     ground = ground_of(sheet, path)
     width = 560.0
     scale = nice_scale(ground.pot_length_mm, width - 190)
-    height = 30 + STEM_PX + max(ground.pot_depth_mm, 40.0) * scale + 50
+    height = 30 + STEM_PX + _depth_shown(ground) * scale + 50
     scene = Scene("section", width, height, f"{sheet.tree.name}: section with the planned sessions")
     _section(scene, ground, width / 2 - 40, 20 + STEM_PX, scale)
     return scene
+
+
+def _depth_shown(ground: Ground) -> float:
+    return max([40.0, ground.pot_depth_mm, *(level.depth_mm for level in ground.strata)])
 
 
 def _section(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
@@ -123,32 +132,51 @@ def _section(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> 
     scene.rect((x - half_pot, y), (2 * half_pot, floor - y), "soil")
     _stem(scene, ground, x, y, scale)
     scene.path(
-        [(x - half_pot, y - 7), (x - half_pot, floor), (x + half_pot, floor), (x + half_pot, y - 7)],
+        [
+            (x - half_pot, y - 7),
+            (x - half_pot, floor),
+            (x + half_pot, floor),
+            (x + half_pot, y - 7),
+        ],
         "pot",
     )
     scene.line((6, y), (scene.width - 6, y), "soil-line")
     scene.write((8, y - 6), "soil line", "small")
     _draw_strata(scene, ground, (x - half_pot, x + half_pot), y, scale)
-    bar = 50 * scale
-    scene.path([(8, floor + 22), (8, floor + 30), (8 + bar, floor + 30), (8 + bar, floor + 22)], "bar")
-    scene.write((14 + bar, floor + 31), "50 mm", "small")
+    bar, low = 50 * scale, scene.height - 12
+    scene.path([(8, low - 8), (8, low), (8 + bar, low), (8 + bar, low - 8)], "bar")
+    scene.write((14 + bar, low + 1), "50 mm", "small")
 
 
 def _stem(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
     trunk, flare = ground.trunk_mm / 2 * scale, max(ground.spread_mm, ground.trunk_mm) / 2 * scale
     scene.path(
-        [(x - trunk, y - STEM_PX), (x + trunk, y - STEM_PX), (x + trunk * 1.06, y - STEM_PX * 0.5),
-         (x + flare, y), (x - flare, y), (x - trunk * 1.06, y - STEM_PX * 0.5)],
-        "trunk", closed=True,
+        [
+            (x - trunk, y - STEM_PX),
+            (x + trunk, y - STEM_PX),
+            (x + trunk * 1.06, y - STEM_PX * 0.5),
+            (x + flare, y),
+            (x - flare, y),
+            (x - trunk * 1.06, y - STEM_PX * 0.5),
+        ],
+        "trunk",
+        closed=True,
     )
     if ground.woody_mm:
         depth = ground.woody_mm * scale
         scene.path(
-            [(x - flare, y), (x + flare, y), (x + flare * 0.8, y + depth * 0.45),
-             (x + flare * 0.28, y + depth * 0.9), (x + flare * 0.1, y + depth),
-             (x - flare * 0.1, y + depth), (x - flare * 0.28, y + depth * 0.9),
-             (x - flare * 0.8, y + depth * 0.45)],
-            "wood", closed=True,
+            [
+                (x - flare, y),
+                (x + flare, y),
+                (x + flare * 0.8, y + depth * 0.45),
+                (x + flare * 0.28, y + depth * 0.9),
+                (x + flare * 0.1, y + depth),
+                (x - flare * 0.1, y + depth),
+                (x - flare * 0.28, y + depth * 0.9),
+                (x - flare * 0.8, y + depth * 0.45),
+            ],
+            "wood",
+            closed=True,
         )
 
 

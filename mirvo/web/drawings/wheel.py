@@ -53,7 +53,7 @@ def describe(figures: dict[str, Any]) -> str:
 def add_wheel(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
     """Put the wheel into a drawing."""
     trunk = figures["trunk_diameter_mm"]["value"]
-    _rings(scene, trunk, view)
+    _rings(scene, trunk, view, _clear_direction(figures))
     _rim(scene, figures, view)
     for root in figures["plan"]["roots"]:
         _root(scene, root, view)
@@ -65,15 +65,27 @@ def add_wheel(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
         _label(scene, root, view)
 
 
-def _rings(scene: Scene, trunk_mm: float, view: WheelView) -> None:
+def _clear_direction(figures: dict[str, Any]) -> float:
+    """A direction for the rings' words, away from roots and from the words of gaps."""
+    taken = [root["azimuth_deg"]["value"] for root in figures["roots"]]
+    for start, end in figures["radiality"]["open_arcs"]:
+        taken.append(start + ((end - start) % 360 or 360.0) / 2)
+
+    def room(azimuth: float) -> float:
+        return min((abs((azimuth - other + 180) % 360 - 180) for other in taken), default=180.0)
+
+    return float(max(range(10, 360, 10), key=room))
+
+
+def _rings(scene: Scene, trunk_mm: float, view: WheelView, words_deg: float) -> None:
     for times in (1, 2, 3, 4, 5):
         radius = times * trunk_mm / 2 * view.scale
         if radius >= view.rim_px:
             break
         scene.circle(view.centre, radius, "ring")
         if times > 1:
-            x, y = _polar(34, radius, view.centre)
-            scene.write((x + 2, y), f"{times}×", "ring-words")
+            x, y = _polar(words_deg, radius, view.centre)
+            scene.write((x, y + 4), f"{times}×", "ring-words", "middle")
     if view.target_ratio is not None:
         radius = view.target_ratio * trunk_mm / 2 * view.scale
         if radius < view.rim_px:

@@ -36,9 +36,7 @@ def path_chart(sheet: Sheet, path: dict[str, Any]) -> Scene | None:
     return _chart(sheet, path, 640.0, 230.0)
 
 
-def _chart(
-    sheet: Sheet, path: dict[str, Any] | None, width: float, height: float
-) -> Scene | None:
+def _chart(sheet: Sheet, path: dict[str, Any] | None, width: float, height: float) -> Scene | None:
     basis = _basis(sheet)
     seen = [
         (day.year + day.timetuple().tm_yday / 365.25, figures["spread"][basis]["ratio"])

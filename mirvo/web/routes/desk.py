@@ -36,9 +36,7 @@ async def save_marks(request: Request, photo_id: int) -> JSONResponse:
 
 
 def _save(request: Request, photo_id: int, sent: dict[str, Any]) -> JSONResponse:
-    state = use.save_marks(
-        studio_of(request), photo_id, sent.get("marks"), sent["revision"]
-    )
+    state = use.save_marks(studio_of(request), photo_id, sent.get("marks"), sent["revision"])
     return JSONResponse(
         {
             "revision": state.revision,
@@ -55,6 +53,6 @@ def _panel_context(state: use.DeskState) -> dict[str, Any]:
         "figures": figures,
         "missing": state.missing,
         "problem": state.problem,
-        "wheel": None if figures is None else draw_wheel(figures, 300.0),
+        "wheel": None if figures is None else draw_wheel(figures, 330.0),
         "marks": state.marks,
     }

@@ -39,6 +39,7 @@ export class Tools {
   take(tool) {
     if (this.tool !== tool && this.store.marks.draft) this.finish();
     this.tool = tool;
+    if (tool === "calibrate") this.fields.root.open = true;
     if ((tool === "width" || tool === "end") && this.rootIndex < 0) {
       this.chooseRoot(this.store.marks.roots.length - 1);
     }

@@ -1,0 +1,61 @@
+PYTHON ?= $(shell command -v python3.11 || command -v python3)
+VENV := .venv
+BIN := $(VENV)/bin
+STAMP := $(VENV)/.runtime
+DEV_STAMP := $(VENV)/.dev
+
+.PHONY: env dev demo serve test lint bench screenshots styles lock chromium
+
+env: $(STAMP) ## only the environment, with the mirvo command in .venv/bin
+
+$(BIN)/python:
+	$(PYTHON) -c 'import sys; sys.exit("Mirvo needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
+	$(PYTHON) -m venv $(VENV)
+
+$(STAMP): requirements/runtime.txt pyproject.toml | $(BIN)/python
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/runtime.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
+	touch $@
+
+dev: $(DEV_STAMP)
+
+$(DEV_STAMP): requirements/dev.txt $(STAMP)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
+	touch $@
+
+demo: $(STAMP) ## the made-up yard on 127.0.0.1:8000
+	$(BIN)/mirvo demo
+
+serve: $(STAMP) ## your own data in ./data (or MIRVO_DATA)
+	$(BIN)/mirvo serve
+
+chromium:
+	@if [ ! -x /usr/bin/chromium ]; then \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium >/dev/null; \
+	  else echo "The browser tests need Chromium: as root, run 'apt-get install chromium'." >&2; exit 1; fi; \
+	fi
+
+test: $(DEV_STAMP) chromium lint ## everything: lint, then all tests
+	$(BIN)/python -W error::DeprecationWarning:mirvo -m tests
+
+lint: $(DEV_STAMP)
+	$(BIN)/ruff check mirvo tests tools
+	$(BIN)/ruff format --check --quiet mirvo tests tools
+	$(BIN)/mypy --no-error-summary
+	$(BIN)/lint-imports --no-cache
+	$(BIN)/djlint --quiet --check --lint mirvo/web/templates >/dev/null || $(BIN)/djlint --lint mirvo/web/templates
+	$(BIN)/python -m tools.styles --check
+
+bench: $(DEV_STAMP) ## how fast it is, as figures and ratios
+	$(BIN)/python -m tools.bench
+
+screenshots: $(DEV_STAMP) chromium ## docs/screenshots from the demo yard
+	$(BIN)/python -m tools.screenshots
+
+styles: ## rebuild the stylesheet; needs Node
+	npm ci --no-audit --no-fund --silent
+	$(PYTHON) -m tools.styles --build
+
+lock: $(DEV_STAMP) ## renew the locked requirements
+	$(BIN)/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-options --strip-extras --allow-unsafe -o requirements/runtime.txt pyproject.toml
+	$(BIN)/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-options --strip-extras --allow-unsafe --extra dev -o requirements/dev.txt pyproject.toml

@@ -1,0 +1,1 @@
+"""Programs for those who build Mirvo."""
