@@ -36,14 +36,14 @@ chromium:
 	fi
 
 test: $(DEV_STAMP) chromium lint ## everything: lint, then all tests
-	$(BIN)/python -W error::DeprecationWarning:mirvo -m tests
+	$(BIN)/python -m tests
 
 lint: $(DEV_STAMP)
 	$(BIN)/ruff check mirvo tests tools
 	$(BIN)/ruff format --check --quiet mirvo tests tools
 	$(BIN)/mypy --no-error-summary
 	$(BIN)/lint-imports --no-cache
-	$(BIN)/djlint --quiet --check --lint mirvo/web/templates >/dev/null || $(BIN)/djlint --lint mirvo/web/templates
+	$(BIN)/djlint --quiet --lint mirvo/web/templates
 	$(BIN)/python -m tools.styles --check
 
 bench: $(DEV_STAMP) ## how fast it is, as figures and ratios

@@ -1,0 +1,1 @@
+"""Tests; `python -m tests [name ...]` runs all or some of them."""

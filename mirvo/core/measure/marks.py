@@ -226,9 +226,9 @@ def _outline_sound(path: str, outline: list[Point]) -> None:
     polygon = Polygon(outline)
     if polygon.is_valid and polygon.area > 1:
         return
-    said = explain_validity(polygon)
-    if polygon.area <= 1 and "Self" not in said:
+    if polygon.convex_hull.area <= 1:
         raise BadInput(path, "the outline encloses nothing")
+    said = explain_validity(polygon)
     at = said[said.find("[") + 1 : said.find("]")].split() if "[" in said else []
     where = f" near ({float(at[0]):.0f}, {float(at[1]):.0f})" if len(at) >= 2 else ""
     raise BadInput(path, f"the outline crosses itself{where}; drag its points apart")

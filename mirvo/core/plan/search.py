@@ -99,8 +99,10 @@ def earliest_year(ground: Ground, by: int | None = None) -> int | None:
 
 
 def labels_at_horizon(ground: Ground) -> list[Label]:
-    """Ways to stand at the end of the horizon with the target met there."""
-    return _Pass(ground, ground.case.today.year + ground.case.horizon_years).run()
+    """Ways to stand at the end of the horizon with the target met, growth as far as it goes."""
+    sweep = _Pass(ground, ground.case.today.year + ground.case.horizon_years)
+    sweep.growth_worth = inf
+    return sweep.run()
 
 
 def arrived(ground: Ground, label: Label) -> bool:
@@ -144,6 +146,7 @@ class _Pass:
         self.most_share = ground.budget if cap is None else ground.budget * (cap / 100.0) ** 0.5
         self.load = -log1p(-min(self.most_share + CLOSE, 0.999))
         self.needed = ground.growth_needed
+        self.growth_worth = self.needed
         self.fastest = max(ground.containers[name].growth for name in ground.offered_or_now)
         self.best_cost = (inf, 0)
 
@@ -207,7 +210,7 @@ class _Pass:
         """What labels are compared on, less is better; growth beyond need is worth nothing."""
         ground, cost = self.ground, label.cost if self.by_cost else FREE
         if ground.board_gate_open(label.woody, label.grown):
-            growth = -min(label.grown, self.needed) if ground.ratio_rises else label.grown
+            growth = -min(label.grown, self.growth_worth) if ground.ratio_rises else label.grown
             return (round(growth, 9), 0.0, cost)
         growth = -label.grown if ground.ratio_rises else label.grown
         return (round(growth, 9), label.woody, cost)

@@ -1,0 +1,99 @@
+"""Budget, shares and strain by hand."""
+
+import unittest
+
+from mirvo.core.errors import BadInput
+from mirvo.core.rootwork import (
+    Ball,
+    removal_budget,
+    root_shares,
+    session_share,
+    side_trim_part,
+    slice_part,
+    strain,
+)
+from mirvo.core.rootwork.advice import roots_to_cut
+
+
+class BudgetTest(unittest.TestCase):
+    def test_factors_multiply(self):
+        self.assertAlmostEqual(
+            removal_budget(0.4, "fair", "old", "edge", 0.7, 0.7), 0.4 * 0.75 * 0.7**4
+        )
+
+    def test_nothing_in_a_shut_season_and_never_above_the_ceiling(self):
+        self.assertEqual(removal_budget(0.5, "strong", "young", "shut"), 0.0)
+        self.assertEqual(removal_budget(0.8, "strong", "young", worth=1.2), 0.85)
+
+    def test_unknown_words_are_refused_by_name(self):
+        for field, words in (("strength", ("sick", "young")), ("age", ("strong", "ancient"))):
+            with self.assertRaises(BadInput) as said:
+                removal_budget(0.4, *words)
+            self.assertEqual(said.exception.field, field)
+
+    def test_shares_follow_width_times_feeders(self):
+        found = root_shares([("A", 10, 3, "sound"), ("B", 10, None, "sound"), ("C", 20, 2, "dead")])
+        self.assertAlmostEqual(found["A"], 0.4 * 30 / 50)
+        self.assertAlmostEqual(found["B"], 0.4 * 20 / 50)
+        self.assertEqual(found["C"], 0.0)
+
+    def test_where_the_fine_roots_are(self):
+        roots = [("A", 10, 1, "sound")]
+        self.assertEqual(root_shares(roots, "mostly below"), {"A": 0.25})
+        self.assertEqual(root_shares(roots, "mostly at the surface"), {"A": 0.6})
+        self.assertEqual(root_shares([("A", 10, 0, "sound")]), {"A": 0.0})
+
+    def test_slice(self):
+        self.assertAlmostEqual(slice_part(30, 90), 1 / 3)
+        self.assertAlmostEqual(slice_part(30, 90, matted=True), 1.3 / 3)
+        self.assertEqual(slice_part(80, 90, matted=True), 1.0)
+        with self.assertRaises(BadInput):
+            slice_part(91, 90)
+
+    def test_side_trim(self):
+        self.assertAlmostEqual(side_trim_part(10, Ball(200, 100, 80)), 1 - 180 * 80 / 20000)
+        with self.assertRaises(BadInput):
+            side_trim_part(50, Ball(200, 100, 80))
+
+    def test_parts_together_are_not_a_sum(self):
+        self.assertAlmostEqual(session_share(0.1, [0.3, 0.2]), 1 - 0.9 * 0.7 * 0.8)
+        self.assertEqual(session_share(0.0), 0.0)
+
+    def test_strain(self):
+        self.assertEqual(strain(0.0, 0.0), 0.0)
+        self.assertAlmostEqual(strain(0.2, 0.4), 25.0)
+        with self.assertRaises(BadInput):
+            strain(0.1, 0.0)
+
+
+def root(label, codes, width=8.0, other=None):
+    faults = [
+        {"code": code} | ({"with_root": other} if code == "crossing" else {}) for code in codes
+    ]
+    return {
+        "label": label,
+        "azimuth_deg": {"value": 10.0},
+        "base_width_mm": {"value": width},
+        "faults": faults,
+    }
+
+
+class AdviceTest(unittest.TestCase):
+    def test_order_of_importance(self):
+        roots = [
+            root("A", ["oversized"]),
+            root("B", ["circling", "crowded"]),
+            root("C", ["dead"]),
+            root("D", []),
+        ]
+        self.assertEqual(
+            [(c.label, c.code) for c in roots_to_cut(roots)],
+            [("C", "dead"), ("B", "circling"), ("A", "oversized")],
+        )
+
+    def test_of_two_crossing_the_worse_goes(self):
+        thin, thick = root("A", ["crossing"], 5.0, "B"), root("B", ["crossing"], 9.0, "A")
+        self.assertEqual([c.label for c in roots_to_cut([thin, thick])], ["A"])
+
+    def test_a_sharp_bend_alone_is_only_watched(self):
+        self.assertEqual(roots_to_cut([root("A", ["kinked"])]), [])

@@ -1,0 +1,53 @@
+"""The card is found on a warped print, and what is wrong with it is said."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.calibration import card_layout
+from mirvo.core.vision.card import find_card
+
+PX_PER_MM = 4.0
+MARGIN = 40.0
+
+
+def printed(ids=(0, 1, 2, 3)):
+    sheet = np.full((640, 800), 235, np.uint8)
+    book = cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50)
+    side = int(30 * PX_PER_MM)
+    for place, number in enumerate(ids):
+        x, y = ((card_layout().reshape(4, 4, 2)[place, 0] + MARGIN) * PX_PER_MM).astype(int)
+        sheet[y : y + side, x : x + side] = cv2.aruco.generateImageMarker(book, number, side)
+    return sheet
+
+
+def warped(sheet):
+    source = np.array([[0, 0], [799, 0], [799, 639], [0, 639]], np.float32)
+    onto = np.array([[210, 150], [1090, 190], [1150, 900], [160, 840]], np.float32)
+    matrix = cv2.getPerspectiveTransform(source, onto)
+    return cv2.warpPerspective(sheet, matrix, (1300, 1000), borderValue=120), matrix
+
+
+class CardTest(unittest.TestCase):
+    def test_corners_within_half_a_pixel(self):
+        picture, matrix = warped(printed())
+        known = ((card_layout() + MARGIN) * PX_PER_MM - 0.5).reshape(-1, 1, 2)
+        wanted = cv2.perspectiveTransform(known, matrix)[:, 0]
+        self.assertLess(np.abs(find_card(picture) - wanted).max(), 0.8)
+
+    def test_part_of_a_card(self):
+        with self.assertRaises(BadInput) as said:
+            find_card(warped(printed((0, 1, 2, 9)))[0])
+        self.assertIn("marker 3", said.exception.message)
+
+    def test_two_cards(self):
+        picture = warped(printed())[0]
+        with self.assertRaises(BadInput) as said:
+            find_card(np.hstack([picture, picture]))
+        self.assertIn("more than one", said.exception.message)
+
+    def test_none(self):
+        with self.assertRaises(BadInput):
+            find_card(np.full((500, 500), 128, np.uint8))

@@ -1,0 +1,47 @@
+"""The database: migrations match the tables, many writers get along."""
+
+import shutil
+import tempfile
+import unittest
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import text
+
+from mirvo.records.database import open_database, writing
+from mirvo.records.models import Table, Yard
+
+
+class DatabaseTest(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
+        self.engine = open_database(self.folder)
+        self.addCleanup(self.engine.dispose)
+
+    def test_migrations_make_just_the_tables_of_the_models(self):
+        with self.engine.connect() as connection:
+            context = MigrationContext.configure(connection)
+            self.assertEqual(compare_metadata(context, Table.metadata), [])
+
+    def test_pragmas(self):
+        with self.engine.connect() as connection:
+            for pragma, value in (("journal_mode", "wal"), ("foreign_keys", 1), ("synchronous", 2)):
+                self.assertEqual(connection.execute(text(f"PRAGMA {pragma}")).scalar(), value)
+
+    def test_eight_writers_lose_nothing(self):
+        with writing(self.engine) as unit:
+            unit.add(Yard(id=1, name="0", place="", last_frost="04-20", school="steady"))
+
+        def count_up(_):
+            for _ in range(10):
+                with writing(self.engine) as unit:
+                    yard = unit.get(Yard, 1)
+                    yard.name = str(int(yard.name) + 1)
+
+        with ThreadPoolExecutor(8) as pool:
+            list(pool.map(count_up, range(8)))
+        with writing(self.engine) as unit:
+            self.assertEqual(unit.get(Yard, 1).name, "80")

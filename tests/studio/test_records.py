@@ -1,0 +1,267 @@
+"""What a person does, kept: trees, photos, marks, sessions, plans."""
+
+import io
+import struct
+import zlib
+from datetime import date
+
+from PIL import Image
+
+from mirvo.core.errors import BadInput, Conflict, NotFound
+from mirvo.studio.bench import bench
+from mirvo.studio.context import Studio
+from mirvo.studio.desk import open_desk, save_marks
+from mirvo.studio.path import TargetForm, path_view, set_target
+from mirvo.studio.photos import photos_of_tree, take_in, take_simulated, truth_of
+from mirvo.studio.sessions import (
+    RootDone,
+    SessionForm,
+    record_session,
+    sessions_of_tree,
+)
+from mirvo.studio.sheet import sheet_of
+from mirvo.studio.trees import TreeForm, edit_tree, get_tree, list_trees
+from tests.studio_case import TODAY, StudioCase
+
+
+def jpeg(size=(640, 480), **options):
+    out = io.BytesIO()
+    Image.new("RGB", size, (120, 110, 90)).save(out, options.pop("format", "JPEG"), **options)
+    return out.getvalue()
+
+
+def chunk(name, content):
+    """One part of a PNG file."""
+    body = name + content
+    return struct.pack(">I", len(content)) + body + struct.pack(">I", zlib.crc32(body))
+
+
+class TreesTest(StudioCase):
+    def test_a_second_tab_cannot_overwrite(self):
+        tree = self.tree()
+        form = TreeForm(name="Ferry zelkova", species_key="zelkova", note="first")
+        edit_tree(self.studio, tree.id, form, 1)
+        with self.assertRaises(Conflict):
+            edit_tree(self.studio, tree.id, form.model_copy(update={"note": "second"}), 1)
+        self.assertEqual(get_tree(self.studio, tree.id).note, "first")
+
+    def test_future_arrival_and_unknown_species(self):
+        with self.assertRaises(BadInput) as said:
+            self.tree(acquired_on="2030-01-01")
+        self.assertEqual(said.exception.field, "acquired_on")
+        with self.assertRaises(NotFound):
+            self.tree(species_key="triffid")
+
+    def test_list_finds_by_name_and_species(self):
+        self.tree()
+        self.tree(name="Mole pine", species_key="scots-pine")
+        self.assertEqual([r.tree.name for r in list_trees(self.studio, "scots")], ["Mole pine"])
+        self.assertEqual(len(list_trees(self.studio)), 2)
+
+    def test_opened_again_everything_is_there(self):
+        self.tree()
+        again = Studio(self.folder / "data", clock=lambda: TODAY)
+        self.addCleanup(again.close)
+        self.assertEqual(len(list_trees(again)), 1)
+
+
+class PhotosTest(StudioCase):
+    def test_bad_files_are_named_and_the_good_go_in(self):
+        tree = self.tree()
+        bomb = b"\x89PNG\r\n\x1a\n" + chunk(
+            b"IHDR", struct.pack(">IIBBBBB", 20000, 15000, 8, 2, 0, 0, 0)
+        )
+        bomb += chunk(b"IDAT", zlib.compress(b"\0" * 100))
+        files = [
+            ("empty.jpg", b""),
+            ("letter.jpg", b"Dear yard, no photo here."),
+            ("huge.png", bomb),
+            ("half.jpg", jpeg(quality=95)[:700]),
+            ("tiny.png", jpeg((50, 40), format="PNG")),
+            ("moving.gif", jpeg(format="GIF")),
+            ("good.jpg", jpeg()),
+            ("good.webp", jpeg(format="WEBP")),
+        ]
+        results = take_in(self.studio, tree.id, files)
+        refused = {r.file_name: r.refused for r in results if r.refused}
+        self.assertEqual(set(refused), {name for name, _ in files[:6]})
+        for name, said in refused.items():
+            self.assertTrue(said.startswith(name), said)
+        self.assertIn("0 bytes", refused["empty.jpg"])
+        self.assertIn("megapixels", refused["huge.png"])
+        self.assertEqual(len(photos_of_tree(self.studio, tree.id)), 2)
+
+    def test_orientation_focal_length_and_date_come_from_exif(self):
+        exif = Image.Exif()
+        exif[0x0112] = 6
+        exif.get_ifd(0x8769).update({0x9003: "2025:03:14 10:00:00", 0xA405: 26})
+        [result] = take_in(self.studio, self.tree().id, [("turned.jpg", jpeg(exif=exif))])
+        photo = result.photo
+        self.assertEqual((photo.width, photo.height), (480, 640))
+        self.assertEqual((photo.taken_on, photo.focal_length_35mm), (date(2025, 3, 14), 26))
+        with Image.open(self.studio.photos.derivative(photo.digest, "thumb")) as small:
+            self.assertEqual(small.size, (240, 320))
+
+    def test_heic_from_a_phone(self):
+        from pillow_heif import from_pillow
+
+        out = io.BytesIO()
+        from_pillow(Image.new("RGB", (640, 480), (90, 120, 80))).save(out)
+        [result] = take_in(self.studio, self.tree().id, [("phone.heic", out.getvalue())])
+        self.assertIsNone(result.refused)
+        self.assertEqual((result.photo.width, result.photo.media_type), (640, "image/heic"))
+
+    def test_derivatives_are_remade_and_originals_untouched(self):
+        content = jpeg((3000, 2000))
+        [result] = take_in(self.studio, self.tree().id, [("big.jpg", content)])
+        path = self.studio.photos.derivative(result.photo.digest, "desk")
+        path.unlink()
+        with Image.open(self.studio.photos.derivative(result.photo.digest, "desk")) as again:
+            self.assertEqual(again.size, (2016, 1344))
+        self.assertEqual(self.studio.photos.read(result.photo.digest), content)
+
+    def test_simulated_photo_keeps_its_truth(self):
+        tree = self.tree()
+        photo = take_simulated(self.studio, tree.id)
+        known = truth_of(self.studio, photo)
+        self.assertEqual(photo.focal_length_35mm, 48)
+        self.assertGreater(known["figures"]["trunk_diameter_mm"], 30)
+
+
+class DeskTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.photo_row, self.marks = self.photo(self.tree())
+
+    def save(self, revision=0, **changes):
+        return save_marks(self.studio, self.photo_row.id, self.marks | changes, revision)
+
+    def test_marks_give_figures_and_are_there_again(self):
+        state = self.save()
+        self.assertIsNone(state.problem)
+        self.assertEqual(len(state.figures["roots"]), len(self.marks["roots"]))
+        again = open_desk(self.studio, self.photo_row.id)
+        self.assertEqual((again.marks, again.revision), (self.marks, 1))
+        self.assertEqual(again.figures, state.figures)
+
+    def test_incomplete_marks_are_kept_and_the_next_step_is_said(self):
+        self.assertIn("Calibrate", self.save(calibration=None).missing)
+        self.assertIn("outline", self.save(1, trunk=None).missing)
+        self.assertIn("each root", self.save(2, roots=[]).missing)
+
+    def test_faulty_marks_are_kept_and_the_fault_is_said(self):
+        for change, field in (
+            ({"trunk": {"outline": [[0, 0], [99, 99], [99, 0], [0, 99]]}}, "trunk.outline"),
+            (
+                {"front": [5000.0, 10.0], "trunk": {"outline": [[1, 1], [9999, 5], [50, 50]]}},
+                "trunk",
+            ),
+        ):
+            revision = open_desk(self.studio, self.photo_row.id).revision
+            state = self.save(revision, **change)
+            self.assertTrue(state.problem["field"].startswith(field))
+            kept = open_desk(self.studio, self.photo_row.id)
+            self.assertEqual(kept.marks, self.marks | change)
+
+    def test_another_window_is_not_overwritten(self):
+        self.save()
+        with self.assertRaises(Conflict):
+            self.save(0, front=None)
+        self.assertEqual(
+            open_desk(self.studio, self.photo_row.id).marks["front"], self.marks["front"]
+        )
+
+    def test_what_is_no_set_of_marks_is_refused(self):
+        for junk in (None, [], {"roots": 3}, "x"):
+            with self.assertRaises(BadInput):
+                save_marks(self.studio, self.photo_row.id, junk, 0)
+
+
+class SessionsAndPathTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.tree_row = self.tree(container="wide training pot")
+        photo, marks = self.photo(self.tree_row, taken_on=date(2025, 3, 20))
+        self.figures = save_marks(self.studio, photo.id, marks, 0).figures
+
+    def record(self, **changes):
+        values = {
+            "done_on": date(2025, 3, 28),
+            "bud_stage": "buds swelling",
+            "ball_depth_before": 90,
+            "slice_mm": 30,
+            "woody_depth_mm": 55,
+            **changes,
+        }
+        return record_session(self.studio, self.tree_row.id, SessionForm.model_validate(values))
+
+    def test_share_is_computed_from_slice_and_roots(self):
+        session = self.record(roots=[RootDone(label="A", action="remove")])
+        by_width = {r["label"]: r["base_width_mm"]["value"] for r in self.figures["roots"]}
+        feeders = {r["label"]: r["feeders"] for r in self.figures["plan"]["roots"]}
+        weights = {label: w * feeders[label] for label, w in by_width.items()}
+        root = 0.4 * weights["A"] / sum(weights.values())
+        self.assertAlmostEqual(session.share_computed, 1 - (1 - root) * (2 / 3), 3)
+        self.assertAlmostEqual(session.budget, 0.5)
+        self.assertEqual(session.ball_after["depth_mm"], 60)
+
+    def test_a_removed_root_no_longer_stands(self):
+        self.record(roots=[RootDone(label="A", action="remove")])
+        self.assertNotIn(
+            "A", [root["label"] for root in sheet_of(self.studio, self.tree_row.id).roots]
+        )
+
+    def test_what_cannot_be_is_refused_and_nothing_is_kept(self):
+        for field, change in (
+            ("done_on", {"done_on": date(2027, 3, 1)}),
+            ("slice_mm", {"slice_mm": 90}),
+            ("ball_depth_after", {"ball_depth_after": 120}),
+            ("ball_depth_before", {"ball_depth_before": None}),
+            ("roots", {"roots": [RootDone(label="Z", action="remove")]}),
+            ("kind", {"kind": "haircut"}),
+        ):
+            with self.subTest(field=field), self.assertRaises(BadInput) as said:
+                self.record(**change)
+            self.assertEqual(said.exception.field, field)
+        self.assertEqual(sessions_of_tree(self.studio, self.tree_row.id), [])
+
+    def test_emergency_and_collection_have_their_own_budgets(self):
+        self.assertEqual(self.record(kind="emergency", slice_mm=0).budget, 0)
+        self.assertEqual(self.record(kind="collection").budget, 1)
+
+    def test_out_of_season_is_said(self):
+        self.assertEqual(self.record(done_on=date(2025, 7, 20), bud_stage="").budget, 0)
+
+    def target(self, **changes):
+        ratio = self.figures["spread"]["flare"]["ratio"]["value"] + 0.3
+        values = {"spread_ratio": ratio, "largest_gap_deg": 100, "pot_depth_mm": 60, **changes}
+        return set_target(self.studio, self.tree_row.id, TargetForm.model_validate(values))
+
+    def test_planning_says_what_it_needs_first(self):
+        self.target()
+        self.assertIn("Record a root session", path_view(self.studio, self.tree_row.id).missing)
+
+    def test_a_plan_is_made_kept_and_made_anew_when_records_change(self):
+        self.target()
+        self.record()
+        first = path_view(self.studio, self.tree_row.id)
+        self.assertEqual([p["school"] for p in first.result["paths"]], ["gentle", "steady", "bold"])
+        self.assertEqual(
+            path_view(self.studio, self.tree_row.id, compute=False).result, first.result
+        )
+        self.record(done_on=date(2026, 3, 28), ball_depth_before=60, slice_mm=10)
+        self.assertTrue(path_view(self.studio, self.tree_row.id, compute=False).stale)
+        second = path_view(self.studio, self.tree_row.id)
+        self.assertEqual(second.case["state"]["last_session_year"], 2026)
+
+    def test_a_target_in_the_past_is_refused(self):
+        with self.assertRaises(BadInput) as said:
+            self.target(year=2020)
+        self.assertEqual(said.exception.field, "year")
+
+    def test_the_bench_shows_aftercare_and_what_is_due(self):
+        self.assertEqual([row.tree.id for row in bench(self.studio).soon], [self.tree_row.id])
+        self.record(done_on=date(2026, 11, 10), bud_stage="", slice_mm=0)
+        [(row, tasks)] = bench(self.studio).aftercare
+        self.assertEqual(row.tree.id, self.tree_row.id)
+        self.assertEqual(tasks[0].due, date(2026, 11, 24))
