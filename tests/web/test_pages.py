@@ -7,10 +7,10 @@ from fastapi.testclient import TestClient
 
 from mirvo.core.errors import BadInput, Conflict, MirvoError, NotFound
 from mirvo.studio.desk import save_marks
+from mirvo.studio.trees import TreeForm
 from mirvo.web.app import create_app, status_of
 from mirvo.web.forms import fields_of, read_form
 from mirvo.web.wording import clock
-from mirvo.studio.trees import TreeForm
 from tests.studio_case import StudioCase
 
 

@@ -2,13 +2,15 @@
 
 from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
-from starlette.datastructures import UploadFile
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import FormData, UploadFile
 
 from mirvo.studio import photos as use
 from mirvo.studio.trees import get_tree
 from mirvo.web.pages import page, studio_of
 
 router = APIRouter()
+MOST_FILES = 200
 KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
@@ -17,17 +19,20 @@ def list_photos(request: Request, tree_id: int) -> HTMLResponse:
     return _page(request, tree_id, [])
 
 
-@router.post("/trees/{tree_id}/photos")
-async def take_in(request: Request, tree_id: int) -> Response:
-    form = await request.form(max_files=200)
-    files = [
+async def sent_files(form: FormData, name: str) -> list[tuple[str, bytes]]:
+    """Name and content of the files sent under one field."""
+    return [
         (item.filename or "photo", await item.read())
-        for item in form.getlist("files")
+        for item in form.getlist(name)
         if isinstance(item, UploadFile) and item.filename
     ]
-    kind = str(form.get("kind", "top"))
-    from starlette.concurrency import run_in_threadpool
 
+
+@router.post("/trees/{tree_id}/photos")
+async def take_in(request: Request, tree_id: int) -> Response:
+    async with request.form(max_files=MOST_FILES) as form:
+        kind = str(form.get("kind", "top"))
+        files = await sent_files(form, "files")
     results = await run_in_threadpool(use.take_in, studio_of(request), tree_id, files, kind)
     part = request.headers.get("hx-request") == "true"
     if part:

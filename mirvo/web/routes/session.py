@@ -5,7 +5,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
-from starlette.datastructures import FormData, UploadFile
+from starlette.datastructures import FormData
 
 from mirvo.core.almanac import rules, species_by_key
 from mirvo.core.care import aftercare
@@ -13,11 +13,13 @@ from mirvo.core.errors import BadInput
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.advice import roots_to_cut
 from mirvo.records.database import reading
+from mirvo.records.models import Session
 from mirvo.studio import sessions as use
 from mirvo.studio.photos import take_in
 from mirvo.studio.trees import get_tree
 from mirvo.web.forms import fields_of, read_form
 from mirvo.web.pages import page, studio_of
+from mirvo.web.routes.photos import MOST_FILES, sent_files
 
 router = APIRouter()
 PHOTO_FIELDS = (("photos_before", "before"), ("photos_after", "after"))
@@ -52,7 +54,8 @@ def new_session(request: Request, tree_id: int) -> HTMLResponse:
 
 @router.post("/trees/{tree_id}/sessions/preview")
 async def preview(request: Request, tree_id: int) -> HTMLResponse:
-    fields, _ = _entered(await request.form())
+    async with request.form(max_files=MOST_FILES) as sent:
+        fields, _ = _entered(sent)
     form, errors = read_form(use.SessionForm, fields)
     reckoned = None
     if form is not None:
@@ -65,8 +68,9 @@ async def preview(request: Request, tree_id: int) -> HTMLResponse:
 
 @router.post("/trees/{tree_id}/sessions")
 async def record(request: Request, tree_id: int) -> Response:
-    sent = await request.form(max_files=60)
-    fields, raw = _entered(sent)
+    async with request.form(max_files=MOST_FILES) as sent:
+        fields, raw = _entered(sent)
+        photos = [(kind, await sent_files(sent, name)) for name, kind in PHOTO_FIELDS]
     form, errors = read_form(use.SessionForm, fields)
     studio = studio_of(request)
     if form is not None:
@@ -75,7 +79,7 @@ async def record(request: Request, tree_id: int) -> Response:
         except BadInput as error:
             errors = {error.field: error.message}
         else:
-            refused = await _photos(request, tree_id, kept.id, sent)
+            refused = await run_in_threadpool(_take_in, request, kept, photos)
             suffix = f"?refused={'; '.join(refused)}" if refused else ""
             return RedirectResponse(f"/sessions/{kept.id}{suffix}", 303)
     return _form(request, tree_id, raw, errors, 422)
@@ -96,19 +100,17 @@ def show_session(request: Request, session_id: int, refused: str = "") -> HTMLRe
     return page(request, "session/record.html", context)
 
 
-async def _photos(request: Request, tree_id: int, session_id: int, sent: FormData) -> list[str]:
-    refused = []
-    for name, kind in PHOTO_FIELDS:
-        files = [
-            (item.filename or "photo", await item.read())
-            for item in sent.getlist(name)
-            if isinstance(item, UploadFile) and item.filename
-        ]
-        results = await run_in_threadpool(
-            take_in, studio_of(request), tree_id, files, kind, session_id
-        )
-        refused += [result.refused for result in results if result.refused]
-    return refused
+def _take_in(
+    request: Request, kept: Session, photos: list[tuple[str, list[tuple[str, bytes]]]]
+) -> list[str]:
+    """Sentences about the photos of a session that could not be taken in."""
+    studio = studio_of(request)
+    return [
+        result.refused
+        for kind, files in photos
+        for result in take_in(studio, kept.tree_id, files, kind, kept.id)
+        if result.refused
+    ]
 
 
 def _entered(sent: FormData) -> tuple[dict[str, Any], dict[str, Any]]:

@@ -5,7 +5,7 @@ import { nextLabel, ownerOf } from "./geometry.js";
 export const HINTS = {
   select: "Drag a point to move it, or choose one and use the arrow keys. Drag beside it to move the photo.",
   calibrate: "Calibrate: set the two ends of a known length, or the four corners of the pot rim clockwise from its far left, and enter the lengths.",
-  trunk: "Trunk: go round its outline just above the flare; Enter closes it.",
+  trunk: "Trunk: go round its outline just above the flare, two dozen points or more; Enter closes it.",
   flare: "Flare: go round the edge where the solid flare splits into roots; Enter closes it.",
   root: "Root: start at the trunk's edge and follow its crest outward; Enter at its end.",
   width: "Width: set a point on each edge of the chosen root, near the trunk.",

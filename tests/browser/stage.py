@@ -1,0 +1,95 @@
+"""A served studio and a headless Chromium, for browser tests."""
+
+import socket
+import threading
+import time
+
+import uvicorn
+from playwright.sync_api import sync_playwright
+
+from mirvo.studio.photos import truth_of
+from mirvo.web.app import create_app
+from tests.studio_case import StudioCase
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--no-first-run",
+]  # fmt: skip
+
+
+class Served:
+    """The application on a free port, stopped and started at will."""
+
+    def __init__(self, studio):
+        self.studio = studio
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.start()
+
+    @property
+    def address(self):
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self):
+        config = uvicorn.Config(create_app(self.studio), port=self.port, log_level="critical")
+        self.server = uvicorn.Server(config)
+        self.thread = threading.Thread(target=self.server.run, daemon=True)
+        self.thread.start()
+        while not self.server.started:
+            time.sleep(0.02)
+
+    def stop(self):
+        self.server.should_exit = True
+        self.server.force_exit = True
+        self.thread.join(10)
+
+
+class BrowserCase(StudioCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self):
+        super().setUp()
+        self.served = Served(self.studio)
+        self.addCleanup(self.served.stop)
+        self.page = self.open_page()
+
+    def open_page(self, **options):
+        context = self.browser.new_context(
+            base_url=self.served.address, **{"viewport": {"width": 1280, "height": 800}, **options}
+        )
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(15_000)
+        self.complaints = []
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        self.addCleanup(lambda: self.assertEqual(self.complaints, []))
+        return page
+
+    def truth(self, photo):
+        return truth_of(self.studio, photo)
+
+    def screen(self, point, page=None):
+        """Where a photo pixel lies on the screen."""
+        return (page or self.page).evaluate(
+            """([x, y]) => {
+                const at = new DOMPoint(x, y).matrixTransform(
+                    document.querySelector("[data-overlay]").getScreenCTM());
+                return [at.x, at.y];
+            }""",
+            point,
+        )
+
+    def click_points(self, points):
+        for point in points:
+            self.page.mouse.click(*self.screen(point))
+
+    def kept(self, page=None):
+        """Wait until every mark is on the server."""
+        (page or self.page).locator("[data-save][data-state=kept]").wait_for()

@@ -1,0 +1,140 @@
+"""The root desk by mouse, keyboard and touch, and when the server goes away."""
+
+from mirvo.studio.desk import open_desk, save_marks
+from tests.browser.stage import BrowserCase
+
+
+class DeskTest(BrowserCase):
+    def setUp(self):
+        super().setUp()
+        self.photo_row, self.marks = self.photo(self.tree())
+        self.desk = f"/photos/{self.photo_row.id}/desk"
+
+    def marked(self):
+        save_marks(self.studio, self.photo_row.id, self.marks, 0)
+
+    def on_server(self):
+        return open_desk(self.studio, self.photo_row.id).marks
+
+    def test_a_point_is_dragged_nudged_and_undone(self):
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+        before = self.marks["roots"][0]["path"][-1]
+        place = f"roots/0/path/{len(self.marks['roots'][0]['path']) - 1}"
+        x, y = self.screen(before)
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 40, y + 12, steps=6)
+        page.mouse.up()
+        self.kept()
+        dragged = self.on_server()["roots"][0]["path"][-1]
+        self.assertGreater(dragged[0], before[0] + 20)
+        self.assertEqual(page.locator(".handle.chosen").get_attribute("data-address"), place)
+        page.keyboard.press("Shift+ArrowUp")
+        page.keyboard.press("ArrowLeft")
+        page.wait_for_timeout(300)
+        self.kept()
+        nudged = self.on_server()["roots"][0]["path"][-1]
+        self.assertAlmostEqual(nudged[1], dragged[1] - 10, 3)
+        self.assertAlmostEqual(nudged[0], dragged[0] - 1, 3)
+        for _ in range(3):
+            page.keyboard.press("z")
+        page.wait_for_timeout(300)
+        self.kept()
+        self.assertEqual(self.on_server()["roots"][0]["path"][-1], before)
+        page.keyboard.press("Shift+z")
+        page.wait_for_timeout(300)
+        self.assertEqual(self.on_server()["roots"][0]["path"][-1], dragged)
+
+    def test_by_keyboard_alone(self):
+        page = self.page
+        page.goto(self.desk)
+        page.locator("[data-cal=kind]").select_option("segment")
+        page.locator("[data-cal=length_mm]").fill("100")
+        page.locator("[data-surface]").focus()
+
+        def go(keys):
+            for key in keys:
+                page.keyboard.press(key)
+
+        go(["k", *["Alt+ArrowLeft"] * 2, "Space", *["Alt+ArrowRight"] * 4, "Space"])
+        go(["t", "Alt+ArrowUp", "Space", "Alt+ArrowLeft", "Alt+ArrowLeft", "Space"])
+        go(["Alt+ArrowDown", "Alt+ArrowDown", "Space", "Alt+ArrowRight", "Space", "Enter"])
+        go(["r", "Space", "Shift+ArrowDown", "Shift+ArrowDown", "Space", "Enter"])
+        go(["Shift+ArrowUp", "Space", "Shift+ArrowRight", "Space", "h"])
+        page.wait_for_timeout(400)
+        self.kept()
+        marks = self.on_server()
+        self.assertEqual(marks["calibration"]["b"][0] - marks["calibration"]["a"][0], 400)
+        self.assertEqual(len(marks["trunk"]["outline"]), 4)
+        [root] = marks["roots"]
+        self.assertEqual((root["label"], root["height"], len(root["path"])), ("A", "above", 2))
+        self.assertIsNotNone(page.locator("[data-figure=trunk]").text_content())
+
+    def test_by_touch(self):
+        page = self.open_page(has_touch=True, viewport={"width": 390, "height": 844})
+        page.goto(self.desk)
+        page.get_by_role("button", name="Front").tap()
+        x, y = self.screen(self.marks["front"], page)
+        page.touchscreen.tap(x, y)
+        self.kept(page)
+        front = self.on_server()["front"]
+        self.assertLess(abs(front[0] - self.marks["front"][0]), 6)
+        self.assertLess(abs(front[1] - self.marks["front"][1]), 6)
+
+    def test_marks_survive_a_lost_server(self):
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+        self.served.stop()
+        page.keyboard.press("f")
+        page.mouse.click(*self.screen([300.0, 500.0]))
+        page.locator("[data-save][data-state=lost]").wait_for()
+        self.served.start()
+        self.kept()
+        self.assertLess(abs(self.on_server()["front"][0] - 300.0), 3)
+
+    def test_what_is_wrong_is_said_beside_the_photo(self):
+        page = self.page
+        page.goto(self.desk)
+        page.locator("[data-cal=kind]").select_option("segment")
+        page.locator("[data-cal=length_mm]").fill("100")
+        page.get_by_role("button", name="Calibrate").click()
+        self.click_points([[100.0, 100.0], [300.0, 100.0]])
+        page.keyboard.press("t")
+        self.click_points([[300.0, 200.0], [500.0, 400.0], [500.0, 200.0], [300.0, 400.0]])
+        page.keyboard.press("Enter")
+        page.get_by_text("crosses itself").wait_for()
+        self.assertEqual(len(self.on_server()["trunk"]["outline"]), 4)
+
+    def test_roots_are_read_and_edited_in_the_table_too(self):
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+        page.get_by_label("State of root A").select_option("dead")
+        page.locator(".fault-line", has_text="dead").wait_for()
+        self.assertEqual(self.on_server()["roots"][0]["condition"], "dead")
+
+
+class AccessTest(BrowserCase):
+    def test_no_page_breaks_the_accessibility_rules(self):
+        from pathlib import Path
+
+        photo, marks = self.photo(self.tree())
+        save_marks(self.studio, photo.id, marks, 0)
+        axe = (Path(__file__).parent / "vendor/axe.min.js").read_text("utf-8")
+        places = ("/", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/almanac",
+                  "/trees/1/sessions/new", "/trees/1/path", f"/photos/{photo.id}/desk")  # fmt: skip
+        for place in places:
+            with self.subTest(place=place):
+                self.page.goto(place)
+                self.page.evaluate(axe)
+                found = self.page.evaluate(
+                    "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})"
+                )
+                said = [
+                    (v["id"], [node["html"][:120] for node in v["nodes"]][:3])
+                    for v in found["violations"]
+                ]
+                self.assertEqual(said, [])
