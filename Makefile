@@ -53,7 +53,7 @@ screenshots: $(DEV_STAMP) chromium ## docs/screenshots from the demo yard
 	$(BIN)/python -m tools.screenshots
 
 styles: ## rebuild the stylesheet; needs Node
-	npm ci --no-audit --no-fund --silent
+	npm install --no-save --no-audit --no-fund --silent
 	$(PYTHON) -m tools.styles --build
 
 lock: $(DEV_STAMP) ## renew the locked requirements

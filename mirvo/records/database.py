@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import shutil
+import sqlite3
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -46,27 +46,33 @@ def _begin(connection: Any) -> None:
     connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
 
 
-def _migrate(engine: Engine, folder: Path) -> None:
-    from alembic import command
-    from alembic.config import Config
-    from alembic.script import ScriptDirectory
+def newest_revision() -> str:
+    """Number of the newest migration; their files are numbered in order."""
+    return max(path.name.split("_")[0] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
 
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
-    head = ScriptDirectory.from_config(config).get_current_head()
+
+def _migrate(engine: Engine, folder: Path) -> None:
+    head = newest_revision()
     with engine.connect() as connection:
         current = _revision(connection)
     if current == head:
         return
+    from alembic import command  # slow to import: only when there is something to do
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
     if current is not None:
-        copy = folder / f"before-{head}.sqlite3"
-        with engine.connect() as connection:
-            connection.exec_driver_sql("COMMIT")
-            connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
-        shutil.copy2(folder / FILE_NAME, copy)
+        _copy(folder / FILE_NAME, folder / f"before-{head}.sqlite3")
     with engine.execution_options(writes=True).begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+def _copy(source: Path, copy: Path) -> None:
+    """A whole copy of the database before its tables change."""
+    with closing(sqlite3.connect(source)) as old, closing(sqlite3.connect(copy)) as new:
+        old.backup(new)
 
 
 def _revision(connection: Any) -> str | None:

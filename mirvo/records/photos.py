@@ -24,6 +24,7 @@ TYPES = {
 MOST_BYTES = 80 * 1024 * 1024
 MOST_PIXELS = 120_000_000
 LEAST_SIDE = 200
+LARGEST = "desk"
 SIZES = {"desk": 2016, "page": 900, "thumb": 320}
 EXIF_DETAIL, EXIF_TAKEN, EXIF_FOCAL_35MM, EXIF_ORIENTATION = 0x8769, 0x9003, 0xA405, 0x0112
 QUARTER_TURNS = {5, 6, 7, 8}
@@ -74,8 +75,14 @@ class PhotoStore:
             raise NotFound("photo", f"there is no size '{size}'")
         path = self.derived / size / digest[:2] / f"{digest}.jpg"
         if not path.exists():
-            _write_whole(path, shrink(self.read(digest), SIZES[size]))
+            _write_whole(path, shrink(self._source_for(digest, size), SIZES[size]))
         return path
+
+    def _source_for(self, digest: str, size: str) -> bytes:
+        """Smaller sizes come from the largest one, so the original is decoded once."""
+        if size == LARGEST:
+            return self.read(digest)
+        return self.derivative(digest, LARGEST).read_bytes()
 
     def _original(self, digest: str) -> Path:
         return self.originals / digest[:2] / digest

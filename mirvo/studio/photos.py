@@ -15,7 +15,6 @@ from mirvo.records.database import reading, writing
 from mirvo.records.models import Measurement, Photo, Session
 from mirvo.records.photos import PhotoFacts
 from mirvo.standins.base import Base, grown, nearest_root, random_base, without
-from mirvo.standins.camera import random_camera, take_photo, truth
 from mirvo.studio.context import Studio
 from mirvo.studio.trees import get_tree
 
@@ -106,6 +105,8 @@ def shoot(
     base: Base, seed: int, taken_on: date, size: tuple[int, int]
 ) -> tuple[bytes, dict[str, Any]]:
     """A simulated photo and what it truly shows."""
+    from mirvo.standins.camera import random_camera, take_photo, truth  # heavy: renders
+
     camera = random_camera(seed, *size)
     return take_photo(base, camera, taken_on), truth(base, camera)
 

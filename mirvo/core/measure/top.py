@@ -18,7 +18,7 @@ from mirvo.core.measure.uncertainty import Array, Draws, Figure, figure, figure_
 CREST_SHARE_OF_WIDTH = 0.6
 ROOTS_COUNT_TO_TRUNKS = 2.0
 STEPS_PER_TRUNK = 8
-DISC_POINTS = 24
+DISC_POINTS = 36
 
 
 @dataclass(frozen=True)
@@ -266,18 +266,22 @@ def _spread(outline: Array, boundary: Array, centre: Array, diameter: Array) -> 
 
 def _roots_spread(roots: list[_Root], trunk: Array, centre: Array, diameter: Array) -> Spread:
     """Spread of the hull of trunk and roots widened by half their width, cut at 2 D."""
-    angle = np.arange(DISC_POINTS) * 2 * np.pi / DISC_POINTS
-    disc = np.stack([np.cos(angle), np.sin(angle)], axis=1)
-    clouds = [trunk]
+    centres, radii = [trunk], [np.zeros(trunk.shape[:2])]
     for root in roots:
         path = geometry.cut_at_radius(root.path, centre, ROOTS_COUNT_TO_TRUNKS * diameter)
-        kept = path.shape[1]
-        radius = root.widths_along[:, :kept] / 2.0
-        around = path[:, :, None] + radius[:, :, None, None] * disc
-        clouds.append(around.reshape(len(trunk), -1, 2))
-    cloud = np.concatenate(clouds, axis=1)
-    hull = cloud[:, geometry.hull_indices(cloud[0])]
+        centres.append(path)
+        radii.append(root.widths_along[:, : path.shape[1]] / 2.0)
+    hull = _hull_of_discs(np.concatenate(centres, axis=1), np.concatenate(radii, axis=1))
     return _spread(hull, hull, centre, diameter)
+
+
+def _hull_of_discs(centres: Array, radii: Array) -> Array:
+    """Convex hull (rows, m, 2) of discs; which points lie on it is found on row 0."""
+    angle = np.arange(DISC_POINTS) * 2 * np.pi / DISC_POINTS
+    disc = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    first = centres[0][:, None] + radii[0][:, None, None] * disc
+    which, turn = np.divmod(geometry.hull_indices(first.reshape(-1, 2)), DISC_POINTS)
+    return np.asarray(centres[:, which] + radii[:, which, None] * disc[turn.astype(int)])
 
 
 def _radiality(roots: list[_Root]) -> RadialityDraws:

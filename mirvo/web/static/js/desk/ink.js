@@ -49,7 +49,7 @@ export function ink(overlay, marks, { zoom, chosen, cross }) {
 function handles(group, marks, zoom, chosen, owner) {
   for (const { address, point, name } of points(marks)) {
     const mine = ownerOf(address) === owner || address.startsWith("draft/");
-    const size = (mine ? HANDLE_PX : HANDLE_PX * 0.4) / zoom;
+    const size = (mine ? HANDLE_PX : HANDLE_PX * 0.4 * Math.min(1, zoom * 2)) / zoom;
     const handle = element("circle", {
       cx: point[0], cy: point[1], r: size,
       class: `handle${address === chosen ? " chosen" : ""}`,

@@ -1,0 +1,147 @@
+"""Measures how fast Mirvo is: medians in milliseconds and ratios to a floor, in one run."""
+
+from __future__ import annotations
+
+import io
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+from fastapi.testclient import TestClient
+from PIL import Image
+
+from mirvo.core.measure.calibration import PhotoInfo
+from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.top import measure_top
+from mirvo.core.plan.case import read_case
+from mirvo.core.plan.paths import plan
+from mirvo.demo.load import load_demo
+from mirvo.records.photos import shrink
+from mirvo.standins.base import random_base
+from mirvo.standins.camera import random_camera, take_photo, truth
+from mirvo.studio.context import Studio
+from mirvo.studio.desk import open_desk
+from mirvo.studio.path import path_view
+from mirvo.web.app import create_app
+
+
+def timed(work: Callable[[], object], runs: int = 15) -> list[float]:
+    """Milliseconds of each run after one warm-up."""
+    work()
+    found = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        work()
+        found.append((time.perf_counter() - start) * 1000)
+    return found
+
+
+def say(name: str, times: list[float], floor: float | None = None) -> float:
+    median = statistics.median(times)
+    ninth = sorted(times)[int(len(times) * 0.9)]
+    ratio = "" if floor is None else f"  {median / floor:6.2f} times its floor"
+    print(f"{name:<52}{median:9.1f} ms median{ninth:9.1f} ms 90th{ratio}")
+    return median
+
+
+def process(code: str) -> Callable[[], object]:
+    return lambda: subprocess.run([sys.executable, "-c", code], check=True)
+
+
+def start_up(folder: Path) -> None:
+    lean = "import fastapi, uvicorn, jinja2, sqlalchemy.orm, pydantic_settings"
+    full = (
+        "from pathlib import Path; import asyncio, uvicorn;"
+        "from mirvo.studio.context import Studio; from mirvo.web.app import create_app;"
+        f"app = create_app(Studio(Path({str(folder)!r})));"
+        "scope = dict(type='http', method='GET', path='/', raw_path=b'/', query_string=b'',"
+        " headers=[], http_version='1.1', scheme='http', server=('x', 1), root_path='');"
+        "sent = [];\n"
+        "async def receive(): return dict(type='http.request', body=b'')\n"
+        "async def send(part): sent.append(part)\n"
+        "asyncio.run(app(scope, receive, send)); assert sent[0]['status'] == 200"
+    )
+    floor = say("start: the libraries alone", timed(process(lean), 7))
+    say("start: to the first page", timed(process(full), 7), floor)
+
+
+def pages(client: TestClient) -> None:
+    for name, place in (
+        ("page: bench", "/"),
+        ("page: trees", "/trees"),
+        ("page: tree sheet", "/trees/1"),
+        ("page: path, plan kept", "/trees/1/path"),
+    ):
+        say(name, timed(lambda place=place: client.get(place)))  # type: ignore[misc]
+
+
+def desk(client: TestClient, studio: Studio) -> None:
+    """A dragged point: marks sent, measured with 400 draws, kept, figures and wheel back."""
+    state = open_desk(studio, 3)
+    revision = [state.revision]
+
+    def drag() -> None:
+        state.marks["roots"][0]["path"][-1][0] += 1.0
+        answer = client.put("/photos/3/marks", json={"revision": revision[0], "marks": state.marks})
+        revision[0] = answer.json()["revision"]
+
+    say("desk: recompute after a dragged point, round trip", timed(drag, 40))
+
+
+def core() -> None:
+    base, camera = random_base(3), random_camera(3)
+    marks = read_marks(truth(base, camera)["marks"])
+    photo = PhotoInfo(camera.width, camera.height, 48)
+    count = sum(len(root.path) + 4 for root in marks.roots) + len(marks.trunk.outline)
+    count += len(marks.flare.outline) if marks.flare else 0
+    rng = np.random.default_rng(1)
+    floor = say("draws: random numbers alone", timed(lambda: rng.standard_normal((401, count, 2))))
+    say("draws: all figures with 400 draws", timed(lambda: measure_top(marks, photo)), floor)
+
+
+def intake() -> None:
+    content = take_photo(random_base(3), random_camera(3, 4032, 3024), date(2026, 3, 1))
+
+    def decode() -> None:
+        Image.open(io.BytesIO(content)).load()
+
+    def sizes() -> None:
+        largest = shrink(content, 2016)
+        for longest in (900, 320):
+            shrink(largest, longest)
+
+    floor = say("photo: decode of 12 megapixels", timed(decode, 7))
+    say("photo: three derivatives made", timed(sizes, 7), floor)
+
+
+def planning(studio: Studio) -> None:
+    for tree in (1, 3):
+        case = read_case(path_view(studio, tree).case)
+        say(f"plan: three paths, demo tree {tree}", timed(lambda c=case: plan(c), 5))  # type: ignore[misc]
+
+
+def main() -> None:
+    work = Path(tempfile.mkdtemp())
+    start = time.perf_counter()
+    load_demo(work / "demo")
+    print(f"{'demo: the whole yard made':<52}{(time.perf_counter() - start) * 1000:9.1f} ms once")
+    studio = Studio(work / "demo")
+    client = TestClient(create_app(studio))
+    start_up(work / "demo")
+    pages(client)
+    desk(client, studio)
+    core()
+    intake()
+    planning(studio)
+    shutil.rmtree(work)
+
+
+if __name__ == "__main__":
+    main()
