@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 
 from mirvo.core.measure.uncertainty import Array
 
 RAYS = 360
 DRAWN_RAY_STEP = 4
 CLOSE_SHARE = 0.04
+Indices = npt.NDArray[np.intp]
 
 
 def area_and_centroid(polygon: Array) -> tuple[Array, Array]:
@@ -67,7 +69,7 @@ def cut_at_radius(path: Array, centre: Array, radius: Array) -> Array:
     return np.concatenate([path[:, :first], (start + step * share)[:, None]], axis=1)
 
 
-def hull_indices(points: Array) -> Array:
+def hull_indices(points: Array) -> Indices:
     """Indices of the convex hull of (n, 2) points, in order round it."""
     from scipy.spatial import ConvexHull
 
@@ -89,7 +91,7 @@ def feret(hull: Array) -> tuple[Array, Array]:
     return greatest, _widths_over_edges(hull, near).min(axis=1)
 
 
-def _widths_over_edges(hull: Array, edges: Array) -> Array:
+def _widths_over_edges(hull: Array, edges: Indices) -> Array:
     """Width (rows, e) of convex polygons square to the edges that start at `edges`."""
     edge = hull[:, (edges + 1) % hull.shape[1]] - hull[:, edges]
     length = np.maximum(np.hypot(edge[..., 0], edge[..., 1]), 1e-9)
@@ -114,12 +116,12 @@ def mean_radius(polygon: Array, centre: Array) -> Array:
     return np.asarray(drawn + (exact - drawn[0]))
 
 
-def _radii(start: Array, edge: Array, edges: Array, ray: Array) -> Array:
+def _radii(start: Array, edge: Array, edges: Indices, ray: Array) -> Array:
     a, e = start[:, edges], edge[:, edges]
     return np.asarray(_cross(a, e) / _cross(ray[None], e))
 
 
-def _edge_of_each_ray(start: Array, edge: Array, ray: Array) -> Array:
+def _edge_of_each_ray(start: Array, edge: Array, ray: Array) -> Indices:
     a, e, d = start[None], edge[None], ray[:, None]
     along = _cross(d, e)
     safe = np.where(np.abs(along) < 1e-12, np.nan, along)

@@ -30,7 +30,8 @@ def season_ribbon(sheet: Sheet) -> Scene:
         scene.rect((week * WIDTH_PX / 52, 18), (WIDTH_PX / 52 - 1, 15), role)
     for index, letter in enumerate(MONTHS):
         scene.write((index * WIDTH_PX / 12 + 4, 50), letter, "small")
-    said = f"earliest window {window.start.day} {window.start:%b} to {window.end.day} {window.end:%b %Y}"
+    first, last = window.start, window.end
+    said = f"earliest window {first.day} {first:%b} to {last.day} {last:%b %Y}"
     scene.write((max(0.0, start * WIDTH_PX / 52), 12), said, "small")
     x = _week(today) * WIDTH_PX / 52
     scene.line((x, 14), (x, 36), "today")
