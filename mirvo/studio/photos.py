@@ -168,3 +168,12 @@ def photos_of_tree(studio: Studio, tree_id: int) -> list[tuple[Photo, bool]]:
     )
     with reading(studio.engine) as unit:
         return [(photo, bool(has)) for photo, has in unit.execute(query).all()]
+
+
+def photos_of_session(studio: Studio, session_id: int) -> list[Photo]:
+    """Photos put in with a session, those from before it first."""
+    query = (
+        select(Photo).where(Photo.session_id == session_id).order_by(Photo.kind.desc(), Photo.id)
+    )
+    with reading(studio.engine) as unit:
+        return list(unit.scalars(query))

@@ -1,9 +1,11 @@
 """Pages and answers without a browser: status, template parts, errors at their places."""
 
+import io
 import unittest
 from html.parser import HTMLParser
 
 from fastapi.testclient import TestClient
+from PIL import Image
 
 from mirvo.core.errors import BadInput, Conflict, MirvoError, NotFound
 from mirvo.studio.desk import save_marks
@@ -145,6 +147,18 @@ class PagesTest(StudioCase):
         self.assertEqual(answer.status_code, 422)
         self.assertIn("full of root", answer.text)
         self.assertIn("lies in the future", answer.text)
+
+    def test_session_photos_go_in_and_a_bad_one_is_named(self):
+        out = io.BytesIO()
+        Image.new("RGB", (640, 480), (90, 90, 80)).save(out, "JPEG")
+        files = [
+            ("photos_before", ("before.jpg", out.getvalue(), "image/jpeg")),
+            ("photos_after", ("broken.jpg", b"oops", "image/jpeg")),
+        ]
+        answer = self.client.post("/trees/1/sessions", data={"done_on": "2026-03-20"}, files=files)
+        self.assertEqual(answer.status_code, 200)
+        self.assertEqual([i["alt"] for i in tags(answer, "img")], ["Before the session"])
+        self.assertIn("broken.jpg", answer.text)
 
     def test_assets_carry_their_hash(self):
         [style] = [a for a in tags(self.client.get("/"), "link") if a["rel"] == "stylesheet"]

@@ -15,7 +15,8 @@ from mirvo.core.rootwork.advice import roots_to_cut
 from mirvo.records.database import reading
 from mirvo.records.models import Session
 from mirvo.studio import sessions as use
-from mirvo.studio.photos import take_in
+from mirvo.studio.photos import KINDS as PHOTO_KINDS
+from mirvo.studio.photos import photos_of_session, take_in
 from mirvo.studio.trees import get_tree
 from mirvo.web.forms import fields_of, read_form
 from mirvo.web.pages import page, studio_of
@@ -96,6 +97,8 @@ def show_session(request: Request, session_id: int, refused: str = "") -> HTMLRe
         "kind_name": use.kind_name,
         "tasks": aftercare(session.done_on, tree.strength),
         "refused": refused,
+        "photos": photos_of_session(studio, session_id),
+        "photo_kinds": PHOTO_KINDS,
     }
     return page(request, "session/record.html", context)
 
