@@ -7,6 +7,7 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass, field
 from datetime import date
 from importlib.resources import files
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -15,16 +16,16 @@ import yaml
 
 from mirvo.records.database import reading
 from mirvo.standins.base import Base, grown, random_base, without
-from mirvo.standins.camera import random_camera, true_marks
+from mirvo.standins.camera import random_camera, shoot, single_threaded, true_marks
 from mirvo.standins.scene import Layout
 from mirvo.studio.context import Studio
 from mirvo.studio.desk import save_marks
 from mirvo.studio.path import TargetForm, path_view, set_target
-from mirvo.studio.photos import photograph, shoot
+from mirvo.studio.photos import photograph
 from mirvo.studio.sessions import RootDone, SessionForm, measured_roots, record_session
 from mirvo.studio.trees import TreeForm, add_tree
 
-PHOTO_SIZE = (1440, 1080)
+PHOTO_SIZE = (1280, 960)
 CLICK_SD_PX = 1.5
 WORKERS = 2
 
@@ -69,7 +70,7 @@ def fill_yard(studio: Studio) -> None:
     yard = yaml.safe_load(files(__package__).joinpath("yard.yaml").read_text("utf-8"))
     studio.save_yard(**yard["yard"])
     histories = [_history(index, entry) for index, entry in enumerate(yard["trees"])]
-    with ProcessPoolExecutor(WORKERS, initializer=_single_threaded) as pool:
+    with _workers() as pool:
         for history in histories:
             for shot in history.shots:
                 shot.taken = pool.submit(shoot, shot.base, shot.seed, shot.taken_on, PHOTO_SIZE)
@@ -77,11 +78,11 @@ def fill_yard(studio: Studio) -> None:
             _grow_up(studio, entry, history)
 
 
-def _single_threaded() -> None:
-    """Workers share the cores already; threads within them only get in the way."""
-    import cv2
-
-    cv2.setNumThreads(1)
+def _workers() -> ProcessPoolExecutor:
+    """Spawned, not forked: a fork of a process with busy threads can stand still for ever."""
+    return ProcessPoolExecutor(
+        WORKERS, mp_context=get_context("spawn"), initializer=single_threaded
+    )
 
 
 def _history(index: int, entry: dict[str, Any]) -> _History:

@@ -25,7 +25,7 @@ from mirvo.standins.truth import true_figures
 
 FOCAL_35MM = 48
 MODEL = "Simulated overhead camera"
-MARCH_MM = 2.0
+MARCH_MM = 3.0
 
 
 @dataclass(frozen=True)
@@ -89,14 +89,29 @@ def take_photo(base: Base, camera: Camera, taken_on: date, layout: Layout | None
     rng = np.random.default_rng(base.seed + 13)
     surface = build_surface(base, layout, float(rng.uniform(200, 340)))
     picture = _render(surface, camera, base)
-    noise = 3.2 * rng.standard_normal(picture.shape, dtype=np.float32)
-    rows, cols = np.mgrid[-1 : 1 : camera.height * 1j, -1 : 1 : camera.width * 1j]
-    dim = (1 - 0.10 * (rows**2 + cols**2)).astype(np.float32)
+    noise = np.float32(3.2) * rng.standard_normal(picture.shape, dtype=np.float32)
+    down, across = (
+        np.linspace(-1, 1, side, dtype=np.float32) ** 2 for side in (camera.height, camera.width)
+    )
+    dim = 1 - np.float32(0.10) * (down[:, None] + across)
     shot = np.clip((picture + noise) * dim[..., None], 0, 255).astype(np.uint8)
     shot = cv2.GaussianBlur(shot, (0, 0), 0.7)
     out = io.BytesIO()
     Image.fromarray(shot).save(out, "JPEG", quality=88, exif=_exif(taken_on))
     return out.getvalue()
+
+
+def single_threaded() -> None:
+    """For worker processes: they share the cores already, threads within only get in the way."""
+    cv2.setNumThreads(1)
+
+
+def shoot(
+    base: Base, seed: int, taken_on: date, size: tuple[int, int]
+) -> tuple[bytes, dict[str, Any]]:
+    """A photo from a hand-held camera and what it truly shows."""
+    camera = random_camera(seed, *size)
+    return take_photo(base, camera, taken_on), truth(base, camera)
 
 
 def truth(base: Base, camera: Camera, layout: Layout | None = None) -> dict[str, Any]:

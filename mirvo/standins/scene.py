@@ -18,9 +18,9 @@ from mirvo.standins.base import (
 )
 
 Grid = npt.NDArray[np.float32]
-CELL_MM = 0.5
+CELL_MM = 0.6
 CREST_SHARE = 0.6
-TRUNK_TOP_MM = 80.0
+TRUNK_TOP_MM = 60.0
 SOIL = np.array([[96, 84, 70], [122, 106, 88], [74, 66, 58], [140, 128, 112]], np.float32)
 BARK = np.array([124, 98, 72], np.float32)
 GLAZE = np.array([70, 82, 92], np.float32)

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import shapely
-from shapely.geometry import GeometryCollection, LineString, Point, Polygon
+from shapely.geometry import MultiPoint, Point, Polygon
 
 from mirvo.standins.base import (
     Array,
@@ -53,18 +53,19 @@ def base_width_middle(base: Base, index: int) -> Array:
 
 
 def _roots_hull(base: Base, trunk: Polygon, centre: Array, diameter: float) -> Any:
-    limit = Point(centre).buffer(COUNTED_TRUNKS * diameter, quad_segs=180)
-    parts = [trunk]
+    """Hull of the trunk and of discs along each root, as far as they count."""
+    turn = np.radians(np.arange(0, 360, 7.5))
+    disc = np.stack([np.cos(turn), np.sin(turn)], axis=1)
+    parts = [np.array(trunk.exterior.coords)]
     for root in base.roots:
         path = root_path(base, root)
-        widths = root_widths(root, len(path))
-        line = LineString(path)
-        for at in np.linspace(0, 1, 80):
-            point = line.interpolate(at, normalized=True)
-            if limit.contains(point):
-                width = float(np.interp(at, np.linspace(0, 1, len(widths)), widths))
-                parts.append(point.buffer(width / 2, quad_segs=12))
-    return GeometryCollection(parts).convex_hull
+        along = np.linspace(0, len(path) - 1, 240)
+        spots = np.stack([np.interp(along, np.arange(len(path)), axis) for axis in path.T], axis=1)
+        widths = np.interp(along, np.arange(len(path)), root_widths(root, len(path)))
+        counted = np.hypot(*(spots - centre).T) <= COUNTED_TRUNKS * diameter
+        around = spots[counted, None] + widths[counted, None, None] / 2 * disc
+        parts.append(around.reshape(-1, 2))
+    return MultiPoint(np.concatenate(parts)).convex_hull
 
 
 def _mean_diameter(shape: Polygon, centre: Array) -> float:

@@ -101,16 +101,6 @@ def take_simulated(studio: Studio, tree_id: int) -> Photo:
     return photograph(studio, tree_id, base, 31 * tree_id + count, studio.today, "top")
 
 
-def shoot(
-    base: Base, seed: int, taken_on: date, size: tuple[int, int]
-) -> tuple[bytes, dict[str, Any]]:
-    """A simulated photo and what it truly shows."""
-    from mirvo.standins.camera import random_camera, take_photo, truth  # heavy: renders
-
-    camera = random_camera(seed, *size)
-    return take_photo(base, camera, taken_on), truth(base, camera)
-
-
 def photograph(
     studio: Studio,
     tree_id: int,
@@ -123,6 +113,8 @@ def photograph(
     shot: tuple[bytes, dict[str, Any]] | None = None,
 ) -> Photo:
     """Take (unless it is handed in), store and record one simulated photo and its truth."""
+    from mirvo.standins.camera import shoot  # heavy: renders
+
     content, known = shot or shoot(base, seed, taken_on, size)
     name = f"simulated-{taken_on:%Y-%m-%d}-{seed}.jpg"
     facts = studio.photos.keep(content, name)

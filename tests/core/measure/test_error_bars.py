@@ -1,0 +1,111 @@
+"""Error bars against simulated truth: clicks of 2 px, many hands."""
+
+import unittest
+
+import numpy as np
+
+from mirvo.core.measure.calibration import PhotoInfo
+from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.report import top_as_json, top_as_record
+from mirvo.core.measure.top import measure_top
+from mirvo.standins.base import random_base
+from mirvo.standins.camera import FOCAL_35MM, random_camera, truth
+
+
+def shaken(value, rng, sd):
+    """The same marks with a hand's errors."""
+    if isinstance(value, dict):
+        return {key: shaken(part, rng, sd) for key, part in value.items()}
+    if isinstance(value, list) and value and isinstance(value[0], float):
+        return [part + rng.normal(0, sd) for part in value]
+    return [shaken(part, rng, sd) for part in value] if isinstance(value, list) else value
+
+
+class ErrorBarsTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.cases = []
+        for seed in range(100, 124):
+            base, camera = random_base(seed), random_camera(seed)
+            known = truth(base, camera)
+            rng = np.random.default_rng(seed)
+            marks = read_marks(shaken(known["marks"], rng, 2.0))
+            photo = PhotoInfo(camera.width, camera.height, FOCAL_35MM)
+            cls.cases.append((measure_top(marks, photo), known["figures"]))
+
+    def covered(self, pairs):
+        return np.mean([abs(found.value - known) <= found.plus_minus for found, known in pairs])
+
+    def test_trunk_and_spread_intervals_hold_the_truth(self):
+        pairs = [(m.trunk_diameter_mm, f["trunk_diameter_mm"]) for m, f in self.cases]
+        pairs += [(m.flare.mean_mm, f["flare_mean_mm"]) for m, f in self.cases]
+        self.assertGreaterEqual(self.covered(pairs), 0.85)
+
+    def test_widths_and_reaches_hold_the_truth(self):
+        pairs = [
+            (root.base_width_mm, known["width_mm"])
+            for m, f in self.cases
+            for root, known in zip(m.roots, f["roots"], strict=True)
+        ]
+        self.assertGreaterEqual(self.covered(pairs), 0.88)
+        self.assertLessEqual(self.covered(pairs), 0.995)
+
+    def test_errors_are_as_small_as_the_work_needs(self):
+        trunk = [abs(m.trunk_diameter_mm.value / f["trunk_diameter_mm"] - 1) for m, f in self.cases]
+        self.assertLess(np.median(trunk), 0.006)
+        azimuth = [
+            abs((root.azimuth_deg.value - known["azimuth_deg"] + 180) % 360 - 180)
+            for m, f in self.cases
+            for root, known in zip(m.roots, f["roots"], strict=True)
+        ]
+        self.assertLess(np.median(azimuth), 1.0)
+
+
+class ContractTest(unittest.TestCase):
+    """The printed figures keep their names."""
+
+    @classmethod
+    def setUpClass(cls):
+        base, camera = random_base(6), random_camera(6)
+        cls.marks = truth(base, camera)["marks"]
+        cls.photo = PhotoInfo(camera.width, camera.height, FOCAL_35MM)
+        cls.found = measure_top(read_marks(cls.marks), cls.photo)
+
+    def test_names(self):
+        out = top_as_json(self.found)
+        self.assertEqual(
+            set(out["calibration"]),
+            {"kind", "px_per_mm", "tilt_deg", "camera_height_mm", "residual_mm", "warnings"},
+        )
+        for basis in ("flare", "roots"):
+            self.assertEqual(
+                set(out["spread"][basis]), {"across_mm", "least_mm", "mean_mm", "ratio"}
+            )
+        wanted = {"label", "azimuth_deg", "clock", "base_width_mm", "reach_mm"}
+        wanted |= {"heading_error_deg", "sweep_deg", "faults"}
+        self.assertLessEqual(wanted, set(out["roots"][0]))
+        self.assertEqual(set(out["roots"][0]["azimuth_deg"]), {"value", "plus_minus"})
+
+    def test_unmarked_parts_are_null(self):
+        marks = {**self.marks, "roots": [dict(root) for root in self.marks["roots"]]}
+        del marks["flare"]
+        del marks["roots"][0]["base_width"]
+        out = top_as_json(measure_top(read_marks(marks), self.photo))
+        self.assertIsNone(out["spread"]["flare"])
+        self.assertIsNone(out["roots"][0]["base_width_mm"])
+
+    def test_the_record_adds_the_plan_for_drawing(self):
+        plan = top_as_record(self.found)["plan"]
+        self.assertEqual(len(plan["roots"]), len(self.marks["roots"]))
+        trunk = np.array(plan["trunk"])
+        self.assertLess(np.abs(trunk.mean(axis=0)).max(), 1.0)
+
+    def test_plan_frame_has_the_front_below(self):
+        """The root nearest the viewer lies below, the one on the right at the right."""
+        for root, drawn in zip(
+            self.found.roots, top_as_record(self.found)["plan"]["roots"], strict=True
+        ):
+            x, y = np.array(drawn["path"][1])
+            azimuth = np.degrees(np.arctan2(x, y)) % 360
+            away = abs((azimuth - root.azimuth_deg.value + 180) % 360 - 180)
+            self.assertLess(away, 4)

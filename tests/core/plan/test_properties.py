@@ -1,0 +1,189 @@
+"""Properties any plan must have, on generated cases."""
+
+import random
+import unittest
+
+from mirvo.core.plan.case import read_case
+from mirvo.core.plan.ground import Ground, largest_gap
+from mirvo.core.plan.outcomes import outcomes
+from mirvo.core.plan.paths import fault_parts
+from mirvo.core.plan.search import earliest_year, find_route
+from mirvo.core.plan.unreachable import why_unreachable
+from tests.core.plan.test_search import case
+
+LATER = 9999
+
+
+def generated(rng, **changes):
+    """A case of usual size with one or two faults."""
+    azimuths = sorted(rng.sample(range(0, 360, 5), rng.randint(5, 8)))
+    faults = [
+        {
+            "label": label,
+            "share": round(rng.uniform(0.02, 0.15), 2),
+            "priority": i,
+            "azimuth_deg": a,
+        }
+        for i, (label, a) in enumerate(zip("AB", azimuths, strict=False))
+    ]
+    values = {
+        "state__root_azimuths_deg": azimuths,
+        "state__ball_depth_mm": rng.randint(40, 100),
+        "state__woody_depth_mm": rng.randint(30, 80),
+        "state__spread_mm": rng.randint(60, 85),
+        "faults": faults[: rng.randint(0, 2)],
+        "gaps": [],
+        "holds": [],
+        "target__largest_gap_deg": 300,
+        "target__spread_ratio": round(rng.uniform(1.8, 2.4), 2),
+        "target__pot_depth_mm": rng.choice([50, 55, 60]),
+        "horizon_years": 9,
+    }
+    return case(**(values | changes))
+
+
+def year(data, school="steady"):
+    return earliest_year(Ground(read_case(data), school)) or LATER
+
+
+class MonotoneTest(unittest.TestCase):
+    def setUp(self):
+        rng = random.Random(11)
+        self.cases = [generated(rng) for _ in range(12)]
+
+    def test_a_bolder_school_is_never_later(self):
+        for data in self.cases:
+            self.assertLessEqual(year(data, "bold"), year(data, "steady"))
+            self.assertLessEqual(year(data, "steady"), year(data, "gentle"))
+
+    def test_a_harder_target_is_never_earlier(self):
+        for data in self.cases:
+            base = year(data)
+            for part, change in (("spread_ratio", 0.15), ("pot_depth_mm", -6)):
+                harder = {**data, "target": {**data["target"]}}
+                harder["target"][part] += change
+                self.assertGreaterEqual(year(harder), base)
+
+    def test_a_longer_horizon_changes_no_year_reached(self):
+        for data in self.cases:
+            found = year(data)
+            if found != LATER:
+                self.assertEqual(year({**data, "horizon_years": 11}), found)
+
+    def test_a_held_year_is_never_earlier(self):
+        for data in self.cases:
+            held = {**data, "holds": [{"year": 2027, "allow": "none"}]}
+            self.assertGreaterEqual(year(held), year(data))
+
+    def test_every_route_ends_with_all_faults_gone_in_the_final_pot(self):
+        for data in self.cases:
+            ground = Ground(read_case(data), "steady")
+            route = find_route(ground)
+            if route is None or not route.labels:
+                continue
+            last = route.labels[-1]
+            self.assertEqual(last.halves, ground.all_halves)
+            self.assertEqual(last.container, "final pot")
+            self.assertEqual(last.year, route.reached)
+            self.assertEqual(
+                [label.year for label in route.labels],
+                list(range(2027, route.reached + 1)),
+            )
+
+    def test_unreachable_targets_name_a_nearest_one_that_is_reachable(self):
+        checked = 0
+        for data in self.cases:
+            hard = {**data, "target": {**data["target"], "spread_ratio": 3.2}}
+            if year(hard, "bold") != LATER:
+                continue
+            nearest = why_unreachable(read_case(hard), "bold")["nearest"]
+            if nearest is None:
+                continue
+            checked += 1
+            near = {**hard, "target": {**hard["target"], **nearest}}
+            self.assertNotEqual(year(near, "bold"), LATER)
+        self.assertGreater(checked, 3)
+
+
+class GroundTest(unittest.TestCase):
+    def test_largest_gap_over_north(self):
+        self.assertEqual(largest_gap([350, 10, 180]), 170)
+        self.assertEqual(largest_gap([90, 10, 200]), 170)
+        self.assertEqual(largest_gap([20]), 360)
+        self.assertEqual(largest_gap([]), 360)
+
+    def test_ball_grows_only_where_it_may_and_never_shrinks(self):
+        ground = Ground(read_case(case()), "steady")
+        grow = ground.ball_after_year
+        self.assertEqual(grow(50, "wide training pot"), 70)
+        self.assertEqual(grow(80, "basket"), 90)
+        self.assertEqual(grow(110, "wide training pot"), 110)
+        self.assertEqual(grow(190, "ground"), 200)
+        for container in ("usual pot", "board in a wide pot", "final pot"):
+            self.assertEqual(grow(50, container), 50)
+
+    def test_slices_go_in_steps_or_exactly_to_need(self):
+        ground = Ground(read_case(case(target__pot_depth_mm=53)), "steady")
+        self.assertEqual(ground.depths_left(50), [50, 40, 30, 20, 10, 33])
+
+    def test_faults_go_in_halves_in_advice_order(self):
+        faults = [
+            {"label": "B", "share": 0.2, "priority": 2},
+            {"label": "A", "share": 0.1, "priority": 1},
+        ]
+        ground = Ground(read_case(case(faults=faults)), "steady")
+        self.assertEqual(fault_parts(ground, 0, 3), {"A": 1.0, "B": 0.5})
+        self.assertAlmostEqual(ground.fault_share(0, 3), 0.2)
+        self.assertAlmostEqual(ground.fault_share(2, 4), 0.2)
+
+    def test_a_fault_root_stands_until_its_second_half_is_gone(self):
+        ground = Ground(read_case(case(gaps=[])), "steady")
+        before = ground.largest_gap(0, False)
+        self.assertEqual(ground.largest_gap(1, False), before)
+        wide = Ground(read_case(case(state__root_azimuths_deg=[10, 118, 230], gaps=[])), "steady")
+        self.assertEqual(wide.largest_gap(1, False), 140)
+        self.assertEqual(wide.largest_gap(2, False), 220)
+
+    def test_budget_multiplies_strength_age_origin_and_worth(self):
+        made = case(strength="fair", age="old", origin_factor=0.7, worth=0.7)
+        self.assertAlmostEqual(
+            Ground(read_case(made), "steady").budget, 0.45 * 0.75 * 0.7 * 0.7 * 0.7
+        )
+
+    def test_ratio_limit(self):
+        ground = Ground(read_case(case()), "steady")
+        self.assertAlmostEqual(ground.ratio_limit, 5.0)
+        still = Ground(read_case(case(state__growth__trunk_mm_per_year=0)), "steady")
+        self.assertEqual(still.ratio_limit, float("inf"))
+
+
+class OutcomesTest(unittest.TestCase):
+    def outlook(self, **changes):
+        ground = Ground(read_case(case(**changes)), "bold")
+        route = find_route(ground)
+        return route, outcomes(ground, route.labels)
+
+    def test_sure_growth_and_no_graft_arrive_for_certain(self):
+        route, outlook = self.outlook(
+            state__growth={
+                "spread_mm_per_year": 6, "trunk_mm_per_year": 1.2, "spread_sd": 0, "trunk_sd": 0,
+            },
+            gaps=[], target__largest_gap_deg=200,
+        )  # fmt: skip
+        self.assertEqual(outlook.chance[-1], 1.0)
+        self.assertEqual(outlook.chance[-2], 0.0)
+        self.assertEqual(outlook.low, outlook.high)
+        self.assertEqual(len(outlook.chance), len(route.labels))
+
+    def test_a_graft_takes_with_its_luck(self):
+        _, outlook = self.outlook(
+            state__growth={
+                "spread_mm_per_year": 6, "trunk_mm_per_year": 1.2, "spread_sd": 0, "trunk_sd": 0,
+            },
+        )  # fmt: skip
+        self.assertAlmostEqual(outlook.chance[-1], 0.7, 1)
+
+    def test_the_band_widens_with_the_years(self):
+        _, outlook = self.outlook()
+        widths = [high - low for low, high in zip(outlook.low, outlook.high, strict=True)]
+        self.assertEqual(widths, sorted(widths))

@@ -1,0 +1,65 @@
+"""The demo yard: whole, true to its photos, and made only once."""
+
+import shutil
+import tempfile
+import unittest
+from pathlib import Path
+
+from sqlalchemy import select
+
+from mirvo.demo.load import load_demo
+from mirvo.records.database import reading
+from mirvo.records.models import Measurement, Photo, Plan, Session
+from mirvo.studio.context import Studio
+from mirvo.studio.photos import truth_of
+from mirvo.studio.trees import list_trees
+
+
+class YardTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        work = Path(tempfile.mkdtemp())
+        cls.addClassCleanup(shutil.rmtree, work)
+        cls.folder = work / "demo"
+        (work / "demo.making").mkdir()  # as left by a start that was broken off
+        cls.made = load_demo(cls.folder)
+        cls.studio = Studio(cls.folder)
+        cls.addClassCleanup(cls.studio.close)
+
+    def rows(self, query):
+        with reading(self.studio.engine) as unit:
+            return unit.execute(query).all()
+
+    def test_made_once(self):
+        self.assertTrue(self.made)
+        self.assertFalse(load_demo(self.folder))
+        self.assertFalse((self.folder.parent / "demo.making").exists())
+
+    def test_at_least_four_trees_with_six_years_of_sessions(self):
+        spans = {}
+        for tree, day in self.rows(select(Session.tree_id, Session.done_on)):
+            spans.setdefault(tree, []).append(day.year)
+        long = [years for years in spans.values() if max(years) - min(years) >= 6]
+        self.assertGreaterEqual(len(long), 4)
+        self.assertEqual(len(list_trees(self.studio)), 8)
+
+    def test_every_photo_was_measured_and_comes_near_its_truth(self):
+        found = self.rows(select(Photo, Measurement).join(Measurement))
+        self.assertEqual(len(found), len(self.rows(select(Photo.id))))
+        for photo, measurement in found:
+            with self.subTest(photo=photo.file_name):
+                known = truth_of(self.studio, photo)["figures"]
+                value = measurement.figures["trunk_diameter_mm"]["value"]
+                self.assertLess(abs(value / known["trunk_diameter_mm"] - 1), 0.03)
+                spread = measurement.figures["spread"]["flare"]["mean_mm"]["value"]
+                self.assertLess(abs(spread / known["flare_mean_mm"] - 1), 0.03)
+                self.assertEqual(len(measurement.figures["roots"]), len(known["roots"]))
+
+    def test_plans_are_there_and_one_session_went_over_its_budget(self):
+        self.assertEqual(len(self.rows(select(Plan.id))), 7)
+        over = self.rows(
+            select(Session.id).where(
+                Session.share_computed > Session.budget, Session.kind == "routine"
+            )
+        )
+        self.assertEqual(len(over), 1)
