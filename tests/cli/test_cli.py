@@ -11,6 +11,7 @@ from pathlib import Path
 
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import random_camera, take_photo, truth
+from mirvo.web.settings import Settings
 from tests.core.plan.test_search import CASE
 
 
@@ -95,3 +96,23 @@ class CommandsTest(unittest.TestCase):
                 self.assertEqual(done.stdout, "")
                 self.assertEqual(len(done.stderr.strip().splitlines()), 1)
                 self.assertIn(said, done.stderr)
+
+
+class DocumentedTest(unittest.TestCase):
+    readme = (Path(__file__).parent.parent.parent / "README.md").read_text("utf-8")
+
+    def test_each_setting_stands_in_the_readme_with_its_default(self):
+        for name, field in Settings.model_fields.items():
+            line = f"| `MIRVO_{name.upper()}` | `{field.default}` | {field.description} |"
+            self.assertIn(line, self.readme)
+
+    def test_each_command_has_help(self):
+        for words in ((), ("measure",), ("measure", "top"), ("plan",), ("serve",), ("demo",)):
+            done = mirvo(*words, "--help")
+            self.assertEqual(done.returncode, 0)
+            self.assertIn("Usage", done.stdout)
+
+    def test_each_screenshot_is_linked(self):
+        shots = Path(__file__).parent.parent.parent / "docs/screenshots"
+        for path in shots.glob("*.png"):
+            self.assertIn(f"docs/screenshots/{path.name}", self.readme)

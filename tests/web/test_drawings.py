@@ -1,0 +1,161 @@
+"""Drawings are to scale: shapes are read back and measured."""
+
+import re
+from datetime import date
+from math import hypot
+
+from mirvo.studio.desk import save_marks
+from mirvo.studio.path import TargetForm, path_view, set_target
+from mirvo.studio.sessions import SessionForm, record_session
+from mirvo.studio.sheet import sheet_of
+from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon
+from mirvo.web.drawings.scene import Scene, nice_scale
+from mirvo.web.drawings.sheet import CSS_PX_PER_MM, draw_section, draw_sheet
+from mirvo.web.drawings.wheel import arc, draw_wheel, tapered, wheel_reach_mm
+from mirvo.web.drawings.years import years_chart
+from tests.studio_case import StudioCase
+
+
+def of_role(scene, role):
+    return [shape for shape in scene.shapes if shape.role == role]
+
+
+def points(shape):
+    return [
+        tuple(map(float, pair))
+        for pair in re.findall(r"(-?[\d.]+) (-?[\d.]+)", shape.attributes["d"])
+    ]
+
+
+class DrawnTree(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.tree_row = self.tree(container="wide training pot")
+        photo, marks = self.photo(self.tree_row, taken_on=date(2025, 3, 20))
+        self.figures = save_marks(self.studio, photo.id, marks, 0).figures
+        form = SessionForm(
+            done_on=date(2025, 3, 28), bud_stage="buds swelling", ball_depth_before=90,
+            slice_mm=30, woody_depth_mm=50, pot_length_mm=300, pot_depth_mm=80,
+        )  # fmt: skip
+        record_session(self.studio, self.tree_row.id, form)
+        ratio = self.figures["spread"]["flare"]["ratio"]["value"] + 0.3
+        target = TargetForm(spread_ratio=ratio, largest_gap_deg=120, pot_depth_mm=60)
+        set_target(self.studio, self.tree_row.id, target)
+        path_view(self.studio, self.tree_row.id)
+        self.sheet = sheet_of(self.studio, self.tree_row.id)
+
+
+class WheelTest(DrawnTree):
+    def test_rings_and_roots_share_one_scale(self):
+        scene = draw_wheel(self.figures, 400.0)
+        trunk = self.figures["trunk_diameter_mm"]["value"]
+        radii = [float(ring.attributes["r"]) for ring in of_role(scene, "ring")]
+        scale = (200 - 26) / wheel_reach_mm(self.figures)
+        for times, radius in enumerate(radii, start=1):
+            self.assertAlmostEqual(radius, times * trunk / 2 * scale, 0)
+        for root, drawn in zip(self.figures["plan"]["roots"], of_role(scene, "root"), strict=True):
+            reach = max(hypot(x - 200, y - 200) for x, y in points(drawn))
+            wanted = max(hypot(x, y) for x, y in root["path"]) * scale
+            self.assertLess(abs(reach - wanted), root["base_width_mm"] * scale)
+
+    def test_the_rim_is_covered_or_open_all_round(self):
+        scene = draw_wheel(self.figures, 400.0)
+        arcs = self.figures["radiality"]["open_arcs"]
+        self.assertEqual(len(of_role(scene, "rim-open")), len(arcs))
+        self.assertEqual(len(of_role(scene, "rim-covered")), max(1, len(arcs)))
+        self.assertEqual(len(of_role(scene, "gap-words")), len(arcs))
+
+    def test_four_hours_are_written_with_six_below(self):
+        scene = draw_wheel(self.figures, 400.0)
+        hours = {shape.text: shape.attributes for shape in of_role(scene, "hour")}
+        self.assertEqual(set(hours), {"3", "6", "9", "12"})
+        self.assertGreater(float(hours["6"]["y"]), float(hours["12"]["y"]))
+        self.assertGreater(float(hours["3"]["x"]), float(hours["9"]["x"]))
+
+    def test_words_say_what_is_drawn(self):
+        scene = draw_wheel(self.figures, 400.0)
+        self.assertIn(f"{len(self.figures['roots'])} roots", scene.description)
+
+    def test_a_base_without_roots_is_one_open_round(self):
+        bare = {**self.figures, "roots": [], "plan": {**self.figures["plan"], "roots": []}}
+        bare["radiality"] = {**self.figures["radiality"], "open_arcs": [[0.0, 360.0]]}
+        scene = draw_wheel(bare, 400.0)
+        self.assertEqual(of_role(scene, "rim-covered"), [])
+        self.assertEqual(len(of_role(scene, "rim-open")), 1)
+
+    def test_tapered_root(self):
+        root = {"path": [(0, 0), (0, 10), (0, 20)], "base_width_mm": 6.0, "end_width_mm": 2.0}
+        outline = tapered(root)
+        widths = [abs(outline[i][0] - outline[-1 - i][0]) for i in range(3)]
+        self.assertEqual(widths, [6.0, 4.0, 2.0])
+
+    def test_arc_over_north_is_drawn_the_short_way(self):
+        self.assertIn(" 0 0 1 ", arc((0, 0), 10, 350, 10))
+        self.assertIn(" 0 1 1 ", arc((0, 0), 10, 10, 350))
+
+
+class SheetTest(DrawnTree):
+    def test_depths_and_pot_are_to_the_scale_in_the_title_strip(self):
+        scene = draw_sheet(self.sheet)
+        [said] = [s.text for s in scene.shapes if s.text.startswith("1 : ")]
+        scale = CSS_PX_PER_MM / float(said.removeprefix("1 : "))
+        [pot] = of_role(scene, "pot")
+        (left, _), (_, floor), (right, _), _ = points(pot)
+        self.assertLess(abs((right - left) / scale - 300), 12)
+        [soil] = of_role(scene, "soil-line")
+        ground = points(soil)[0][1]
+        self.assertLess(abs((floor - ground) / scale - 80), 4)
+        level = points(of_role(scene, "stratum")[0])[0][1]
+        self.assertLess(abs((level - ground) / scale - 60), 3)
+        bar = points(of_role(scene, "bar")[0])
+        self.assertLess(abs((bar[2][0] - bar[1][0]) / scale - 50), 2)
+
+    def test_planned_levels_are_dashed_and_named(self):
+        steps = self.sheet.path["steps"]
+        planned = [shape.text for shape in of_role(draw_sheet(self.sheet), "planned-words")]
+        self.assertTrue(planned)
+        self.assertIn(str(steps[-1]["year"]), " ".join(planned))
+        self.assertIn("show pot", " ".join(planned))
+        alone = draw_section(self.sheet, self.sheet.path)
+        self.assertEqual(len(of_role(alone, "planned-words")), len(planned))
+
+    def test_labels_of_close_levels_do_not_overlap(self):
+        for scene in (draw_sheet(self.sheet), draw_section(self.sheet, self.sheet.path)):
+            words = of_role(scene, "done-words") + of_role(scene, "planned-words")
+            heights = sorted(float(shape.attributes["y"]) for shape in words)
+            gaps = [b - a for a, b in zip(heights, heights[1:], strict=False)]
+            self.assertTrue(all(gap >= 14 for gap in gaps), gaps)
+
+    def test_an_unmeasured_tree_still_has_its_section(self):
+        bare = sheet_of(self.studio, self.tree(name="Bare").id)
+        scene = draw_sheet(bare)
+        self.assertEqual(of_role(scene, "root"), [])
+        self.assertEqual(len(of_role(scene, "pot")), 1)
+
+    def test_years_show_measure_error_bar_target_and_band(self):
+        scene = years_chart(self.sheet)
+        for role in ("measured-point", "error-bar", "target-line", "band"):
+            self.assertEqual(len(of_role(scene, role)), 1, role)
+
+    def test_ribbon_marks_just_the_weeks_of_the_window(self):
+        scene = season_ribbon(self.sheet)
+        weeks = of_role(scene, "week-open")
+        window = self.sheet.window
+        self.assertAlmostEqual(len(weeks), (window.end - window.start).days / 7, delta=1.5)
+        starts = (window.start.timetuple().tm_yday - 1) // 7
+        self.assertAlmostEqual(float(weeks[0].attributes["x"]), starts * WIDTH_PX / 52, 0)
+        self.assertEqual(len(of_role(scene, "today")), 1)
+
+
+class SceneTest(DrawnTree):
+    def test_scale_is_the_largest_readable_one_that_fits(self):
+        self.assertEqual(nice_scale(300, 600), 2.0)
+        self.assertEqual(nice_scale(300, 599), 1.9)
+        self.assertAlmostEqual(nice_scale(3000, 600), 0.2)
+
+    def test_shapes_keep_their_order(self):
+        scene = Scene("k", 10, 10, "t")
+        scene.line((0, 0), (1, 1), "a")
+        scene.rect((0, 0), (-3, 4), "b")
+        self.assertEqual([shape.role for shape in scene.shapes], ["a", "b"])
+        self.assertEqual(scene.shapes[1].attributes["width"], "0.0")
