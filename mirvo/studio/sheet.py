@@ -11,7 +11,7 @@ from sqlalchemy import select
 from mirvo.core.almanac import Species, species_by_key
 from mirvo.core.season import Window
 from mirvo.records.database import reading
-from mirvo.records.models import Measurement, Photo, Session, Target, Tree
+from mirvo.records.models import Measurement, Photo, Plan, Session, Target, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.path import newest_plan
 from mirvo.studio.sessions import measured_roots
@@ -30,6 +30,7 @@ class Sheet:
     history: list[tuple[date, dict[str, Any]]]
     target: Target | None
     path: dict[str, Any] | None
+    path_outdated: bool
     window: Window
     photos: list[Photo]
     today: date
@@ -72,11 +73,21 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         history=[(day, figures) for day, figures in history],
         target=target,
         path=path_of_school(plan.result, yard.school) if plan and target else None,
+        path_outdated=plan is not None and _changed_since(plan, sessions, measurement, target),
         window=due_window(tree, species, last, yard.last_frost, studio.today),
         photos=photos,
         today=studio.today,
         last_frost=yard.last_frost,
     )
+
+
+def _changed_since(
+    plan: Plan, sessions: list[Session], measurement: Measurement | None, target: Target | None
+) -> bool:
+    """Whether anything the plan rests on was recorded after it was made."""
+    moments = [session.created_at for session in sessions]
+    moments += [row.updated_at for row in (measurement, target) if row is not None]
+    return any(moment > plan.made_at for moment in moments)
 
 
 def path_of_school(result: dict[str, Any], school: str) -> dict[str, Any]:

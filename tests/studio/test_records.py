@@ -3,7 +3,7 @@
 import io
 import struct
 import zlib
-from datetime import date
+from datetime import date, timedelta
 
 from PIL import Image
 
@@ -245,12 +245,15 @@ class SessionsAndPathTest(StudioCase):
         self.target()
         self.record()
         first = path_view(self.studio, self.tree_row.id)
+        self.assertFalse(sheet_of(self.studio, self.tree_row.id).path_outdated)
+        self.studio.clock = lambda: TODAY + timedelta(minutes=5)
         self.assertEqual([p["school"] for p in first.result["paths"]], ["gentle", "steady", "bold"])
         self.assertEqual(
             path_view(self.studio, self.tree_row.id, compute=False).result, first.result
         )
         self.record(done_on=date(2026, 3, 28), ball_depth_before=60, slice_mm=10)
         self.assertTrue(path_view(self.studio, self.tree_row.id, compute=False).stale)
+        self.assertTrue(sheet_of(self.studio, self.tree_row.id).path_outdated)
         second = path_view(self.studio, self.tree_row.id)
         self.assertEqual(second.case["state"]["last_session_year"], 2026)
 
