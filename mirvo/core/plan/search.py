@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 from math import exp, inf, log, log1p
 from typing import NamedTuple
 
@@ -93,9 +94,18 @@ def earliest_year(ground: Ground, by: int | None = None) -> int | None:
         return ground.case.today.year
     if ground.never:
         return None
-    end = by or ground.case.today.year + ground.case.horizon_years
-    found = _Pass(ground, end).run(stop_at_first=True)
-    return found[0].year if found else None
+    today = ground.case.today.year
+    end = by or today + ground.case.horizon_years
+    if not ground.ratio_rises:
+        found = _Pass(ground, end).run(stop_at_first=True)
+        return found[0].year if found else None
+    # Who has arrived stays arrived while the ratio rises, so the year is found by halving;
+    # a pass that aims at too early a year is cut short by its bounds.
+    low, high = today, end + 1
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (low, middle) if _Pass(ground, middle).run() else (middle, high)
+    return high if high <= end else None
 
 
 def labels_at_horizon(ground: Ground) -> list[Label]:
@@ -148,7 +158,10 @@ class _Pass:
         self.needed = ground.growth_needed
         self.growth_worth = self.needed
         self.fastest = max(ground.containers[name].growth for name in ground.offered_or_now)
-        self.best_cost = (inf, 0)
+        self.slowest = ground.containers[FINAL].growth
+        self.step = int(-(-ground.case.interval // 1))
+        self.must = cache(self._must)
+        self.best_cost: tuple[float, int] = (inf, 0)
 
     def run(self, stop_at_first: bool = False) -> list[Label]:
         """Undominated labels that have arrived at the end of the year, or of the first
@@ -218,30 +231,47 @@ class _Pass:
     def _in_time(self, label: Label) -> bool:
         """False when the label can surely not arrive by the year, or only at a worse cost."""
         ground, left = self.ground, self.year - label.year
-        if label.grown + left * self.fastest < self.needed - CLOSE and ground.ratio_rises:
-            return False
         if graft_counts_too_late(ground, label, left):
             return False
-        need = ground.case.need_mm
-        must = ground.fault_share(label.halves, ground.all_halves)
-        must += log(label.ball / need) if label.ball > need else 0.0
-        sessions = self._sessions_left(label, left)
+        must = self.must(label.halves, label.ball)
+        wait = self._wait(label)
+        sessions = int((left - wait) // self.step) + 1 if left >= wait else 0
         if label.container != FINAL and sessions == 0:
             return False
         if must > sessions * self.load + CLOSE:
             return False
+        if ground.ratio_rises and not self._grows_in_time(label, left, wait, must):
+            return False
         if not self.by_cost:
             return True
-        if label.year == self.year and arrived(ground, label):
+        if left == 0 and arrived(ground, label):
             self.best_cost = min(self.best_cost, label.cost)
         return label.cost[0] + self._least_strain(must, sessions) <= self.best_cost[0] + CLOSE
 
-    def _sessions_left(self, label: Label, left: int) -> int:
-        step = -(-self.ground.case.interval // 1)
-        wait = 1.0
-        if label.last is not None:
-            wait = max(1.0, label.last + step - label.year)
-        return max(0, int((left - wait) // step) + 1) if left >= wait else 0
+    def _must(self, halves: int, ball: float) -> float:
+        """What must still be cut, as a sum of logarithms that sessions multiply to."""
+        need = self.ground.case.need_mm
+        slices = log(ball / need) if ball > need else 0.0
+        return self.ground.fault_share(halves, self.ground.all_halves) + slices
+
+    def _wait(self, label: Label) -> int:
+        """Years until the next session may be: 1 is next year."""
+        return 1 if label.last is None else max(1, label.last + self.step - label.year)
+
+    def _grows_in_time(self, label: Label, left: int, wait: int, must: float) -> bool:
+        """Whether growth can still suffice: as now until the next session, then the fastest,
+        the last year in the final pot, less the least that cuts cost in vigour."""
+        lacking = self.needed - label.grown - CLOSE
+        if lacking <= 0:
+            return True
+        now = self.ground.containers[label.container].growth
+        before = min(wait - 1, left)
+        moved = before * now + max(0, left - before - 1) * self.fastest
+        if left > before:
+            moved += self.slowest
+        moved -= self.ground.rules.session_growth_loss * self.slowest * (1.0 - exp(-must))
+        stays = left * now if label.container == FINAL else 0.0
+        return max(moved, stays) >= lacking
 
     def _least_strain(self, must: float, sessions: int) -> float:
         """Lower bound of the strain still to come: the load spread evenly, where convex."""
