@@ -73,7 +73,8 @@ def start_label(ground: Ground) -> Label:
 def find_route(ground: Ground) -> Route | None:
     """Best route of one school, or None when none arrives within the horizon.
 
-    Order: earliest year, least worst strain, least total strain, fewest sessions.
+    Order: earliest year, least worst strain, least total strain, fewest sessions; among
+    equals the one with most growth in hand, then the one that acts sooner.
     """
     year = earliest_year(ground)
     if year is None:
@@ -81,7 +82,8 @@ def find_route(ground: Ground) -> Route | None:
     if year == ground.case.today.year:
         return Route(year, [], 0.0, 0.0, 0)
     cap = _least_cap(ground, year)
-    best = min(_Pass(ground, year, cap, by_cost=True).run(), key=lambda label: label.cost)
+    arrivals = _Pass(ground, year, cap, by_cost=True).run()
+    best = min(arrivals, key=lambda label: (label.cost, -label.grown))
     return Route(year, list(_trail(best)), cap, best.cost[0], best.cost[1])
 
 
@@ -156,7 +158,7 @@ class _Pass:
         self.most_share = ground.budget if cap is None else ground.budget * (cap / 100.0) ** 0.5
         self.load = -log1p(-min(self.most_share + CLOSE, 0.999))
         self.needed = ground.growth_needed
-        self.growth_worth = self.needed
+        self.growth_worth = inf if by_cost else self.needed
         self.fastest = max(ground.containers[name].growth for name in ground.offered_or_now)
         self.slowest = ground.containers[FINAL].growth
         self.step = int(-(-ground.case.interval // 1))
@@ -185,9 +187,12 @@ class _Pass:
         ground, year = self.ground, label.year + 1
         age = label.graft_age
         age = age if age == UNGRAFTED else min(age + 1, ground.rules.graft_years)
+        if ground.session_allowed(year, label.last):  # first, so that equals act sooner
+            yield from self._sessions(label, age)
         yield grow(ground, label, label.container, None, age)
-        if not ground.session_allowed(year, label.last):
-            return
+
+    def _sessions(self, label: Label, age: int) -> Iterator[Label]:
+        ground = self.ground
         grafts = label.graft_age == UNGRAFTED and bool(ground.open_gaps)
         for cut in ground.cuts(label.halves, label.ball):
             if self.cap is not None and cut.strain > self.cap + CLOSE:
