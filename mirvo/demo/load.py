@@ -18,7 +18,7 @@ from mirvo.records.database import reading
 from mirvo.standins.base import Base, grown, random_base, without
 from mirvo.standins.camera import random_camera, shoot, single_threaded, true_marks
 from mirvo.standins.scene import Layout
-from mirvo.studio.context import Studio
+from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import save_marks
 from mirvo.studio.path import TargetForm, path_view, set_target
 from mirvo.studio.photos import photograph
@@ -68,7 +68,7 @@ def load_demo(folder: Path) -> bool:
 def fill_yard(studio: Studio) -> None:
     """Live through the years of the whole yard."""
     yard = yaml.safe_load(files(__package__).joinpath("yard.yaml").read_text("utf-8"))
-    studio.save_yard(**yard["yard"])
+    studio.save_yard(YardForm(**yard["yard"]))
     histories = [_history(index, entry) for index, entry in enumerate(yard["trees"])]
     with _workers() as pool:
         for history in histories:

@@ -6,20 +6,37 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from pathlib import Path
+from typing import Annotated, Literal
 
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
 from sqlalchemy import Engine
 
+from mirvo.core.errors import BadInput
 from mirvo.records.database import as_utc, open_database, reading, writing
 from mirvo.records.models import Yard
 from mirvo.records.photos import PhotoStore
 
-DEFAULT_YARD = {
-    "name": "My yard",
-    "place": "",
-    "last_frost": "04-20",
-    "school": "steady",
-    "click_sd_px": 2.0,
-}
+Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
+
+
+class YardForm(BaseModel):
+    """The studio itself: name, place, usual last frost as MM-DD, school, click deviation."""
+
+    model_config = ConfigDict(extra="ignore")
+    name: Annotated[Word, StringConstraints(min_length=1)] = "My yard"
+    place: Word = ""
+    last_frost: str = "04-20"
+    school: Literal["gentle", "steady", "bold"] = "steady"
+    click_sd_px: Annotated[float, Field(ge=0.2, le=20)] = 2.0
+
+    @field_validator("last_frost")
+    @classmethod
+    def _a_day_of_the_year(cls, value: str) -> str:
+        try:
+            datetime.strptime(f"2001-{value}", "%Y-%m-%d")
+        except ValueError:
+            raise BadInput("last_frost", "Give month and day, such as 04-20.") from None
+        return value
 
 
 @dataclass
@@ -56,8 +73,9 @@ class Studio:
         """The studio's own settings; defaults until they are saved."""
         with reading(self.engine) as unit:
             found = unit.get(Yard, 1)
-        return found or Yard(id=1, **DEFAULT_YARD)
+        return found or Yard(id=1, **YardForm().model_dump())
 
-    def save_yard(self, **values: object) -> None:
+    def save_yard(self, form: YardForm) -> None:
+        """Keep the studio's own settings."""
         with writing(self.engine) as unit:
-            unit.merge(Yard(id=1, **{**DEFAULT_YARD, **values}))
+            unit.merge(Yard(id=1, **form.model_dump()))

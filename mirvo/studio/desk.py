@@ -53,7 +53,7 @@ def open_desk(studio: Studio, photo_id: int) -> DeskState:
         kept = unit.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
     if kept is None:
         return DeskState(photo, dict(EMPTY_MARKS), 0, None, NEXT_STEPS[0][1], None)
-    figures, missing, problem = evaluate(studio.photos, photo, kept.marks)
+    figures, missing, problem = evaluate(studio, photo, kept.marks)
     return DeskState(photo, kept.marks, kept.revision, figures, missing, problem)
 
 
@@ -70,7 +70,7 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
     """
     photo = get_photo(studio, photo_id)
     _shape(marks)
-    figures, missing, problem = evaluate(studio.photos, photo, marks)
+    figures, missing, problem = evaluate(studio, photo, marks)
     with writing(studio.engine) as unit:
         kept = unit.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
         if kept is None:
@@ -96,13 +96,18 @@ def _shape(marks: Any) -> None:
 
 
 def evaluate(
-    photos: PhotoStore, photo: Photo, draft: dict[str, Any]
+    studio: Studio, photo: Photo, draft: dict[str, Any]
 ) -> tuple[dict[str, Any] | None, str | None, dict[str, str] | None]:
-    """Figures of a draft, or what is missing, or what is wrong and where."""
+    """Figures of a draft, or what is missing, or what is wrong and where.
+
+    Clicks stray as the yard's settings say, unless the marks say otherwise.
+    """
     for field, sentence in NEXT_STEPS:
         if not draft.get(field):
             return None, sentence, None
-    complete = {key: value for key, value in draft.items() if value is not None}
+    complete: dict[str, Any] = {"click_sd_px": studio.yard().click_sd_px}
+    complete |= {key: value for key, value in draft.items() if value is not None}
+    complete.pop("draft", None)
     complete["roots"] = [
         {key: value for key, value in root.items() if value is not None}
         for root in draft["roots"]
@@ -110,7 +115,7 @@ def evaluate(
     ]
     try:
         marks = read_marks(complete, (photo.width, photo.height))
-        figures = measure(photos, photo, marks)
+        figures = measure(studio.photos, photo, marks)
     except BadInput as error:
         return None, None, {"field": error.field, "message": error.message}
     missing = None if marks.roots else "Draw each root from the trunk's edge outward."

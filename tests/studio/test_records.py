@@ -9,7 +9,7 @@ from PIL import Image
 
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.studio.bench import bench
-from mirvo.studio.context import Studio
+from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import open_desk, save_marks
 from mirvo.studio.path import TargetForm, path_view, set_target
 from mirvo.studio.photos import photos_of_tree, take_in, take_simulated, truth_of
@@ -143,6 +143,18 @@ class DeskTest(StudioCase):
         again = open_desk(self.studio, self.photo_row.id)
         self.assertEqual((again.marks, again.revision), (self.marks, 1))
         self.assertEqual(again.figures, state.figures)
+
+    def test_a_mark_in_hand_is_kept_and_does_not_hinder_the_figures(self):
+        state = self.save(draft={"tool": "root", "points": [[10.0, 10.0]]})
+        self.assertIsNone(state.problem)
+        self.assertIsNotNone(state.figures)
+        self.assertIn("draft", open_desk(self.studio, self.photo_row.id).marks)
+
+    def test_a_yard_of_careless_clicks_has_wider_error_bars(self):
+        careful = self.save().figures["trunk_diameter_mm"]["plus_minus"]
+        self.studio.save_yard(YardForm(click_sd_px=8))
+        careless = self.save(1).figures["trunk_diameter_mm"]["plus_minus"]
+        self.assertGreater(careless, 1.5 * careful)
 
     def test_incomplete_marks_are_kept_and_the_next_step_is_said(self):
         self.assertIn("Calibrate", self.save(calibration=None).missing)

@@ -160,6 +160,17 @@ class PagesTest(StudioCase):
         self.assertEqual([i["alt"] for i in tags(answer, "img")], ["Before the session"])
         self.assertIn("broken.jpg", answer.text)
 
+    def test_the_yard_is_kept_and_moves_the_windows(self):
+        sent = {"name": "Low yard", "place": "Brackwater", "last_frost": "05-10", "school": "bold"}
+        self.assertEqual(self.client.post("/almanac/yard", data=sent).status_code, 200)
+        yard = self.studio.yard()
+        self.assertEqual((yard.name, yard.last_frost, yard.school), ("Low yard", "05-10", "bold"))
+        self.assertIn("Low yard", self.client.get("/").text)
+        answer = self.client.post("/almanac/yard", data={**sent, "last_frost": "13-40"})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("such as 04-20", answer.text)
+        self.assertEqual(self.studio.yard().last_frost, "05-10")
+
     def test_assets_carry_their_hash(self):
         [style] = [a for a in tags(self.client.get("/"), "link") if a["rel"] == "stylesheet"]
         answer = self.client.get(style["href"])
