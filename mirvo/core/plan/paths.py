@@ -18,6 +18,14 @@ from mirvo.core.plan.search import (
 )
 from mirvo.core.plan.unreachable import why_unreachable
 
+RELIEF = {
+    "interval": "with a year between sessions",
+    "budget": "with half as much again",
+    "flare_growth": "with half as much again",
+    "gap": "without waiting for grafts",
+    "hold": "without them",
+}
+
 
 def plan(case: Case) -> dict[str, Any]:
     """The output contract of `mirvo plan`: gentle, steady and bold paths."""
@@ -184,10 +192,17 @@ def _binding(ground: Ground, route: Route) -> list[dict[str, Any]]:
         if year is not None and year < route.reached:
             gained = route.reached - year
             years = "a year" if gained == 1 else f"{gained} years"
-            found.append({"code": code, "text": text, "gained_years": gained, "years": years})
+            found.append(
+                {
+                    "code": code,
+                    "text": text,
+                    "gained_years": gained,
+                    "eased": f"{RELIEF[code]} {years} sooner",
+                }
+            )
     if not found:
         text = "No single limit: each alone leaves the year as it is."
-        found.append({"code": "together", "text": text, "gained_years": 0, "years": "none"})
+        found.append({"code": "together", "text": text, "gained_years": 0, "eased": ""})
     return found
 
 
