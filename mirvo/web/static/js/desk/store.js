@@ -58,6 +58,7 @@ export class Store extends EventTarget {
 
   #changed() {
     this.dirty = true;
+    if (!this.lost) this.#say("waiting", "Keeping …");
     this.dispatchEvent(new Event("change"));
     this.#schedule(PAUSE_MS);
   }
@@ -92,8 +93,11 @@ export class Store extends EventTarget {
     const said = await answer.json();
     if (answer.ok) {
       this.revision = said.revision;
-      if (!this.dirty) localStorage.removeItem(this.#key);
-      this.#say("kept", "All marks are kept.");
+      this.lost = false;
+      if (!this.dirty) {
+        localStorage.removeItem(this.#key);
+        this.#say("kept", "All marks are kept.");
+      }
       this.dispatchEvent(new CustomEvent("figures", { detail: said }));
       return;
     }
