@@ -25,7 +25,8 @@ from mirvo.core.plan.paths import plan
 from mirvo.demo.load import load_demo
 from mirvo.records.photos import shrink
 from mirvo.standins.base import random_base
-from mirvo.standins.camera import random_camera, take_photo, truth
+from mirvo.standins.camera import random_camera
+from mirvo.standins.photo import take_photo, truth
 from mirvo.studio.context import Studio
 from mirvo.studio.desk import open_desk
 from mirvo.studio.path import path_view

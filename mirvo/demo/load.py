@@ -16,7 +16,8 @@ import yaml
 
 from mirvo.records.database import reading
 from mirvo.standins.base import Base, grown, random_base, without
-from mirvo.standins.camera import random_camera, shoot, single_threaded, true_marks
+from mirvo.standins.camera import random_camera
+from mirvo.standins.photo import shoot, single_threaded, true_marks
 from mirvo.standins.scene import Layout
 from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import save_marks

@@ -16,6 +16,7 @@ from mirvo.standins.base import (
     root_path,
     root_widths,
 )
+from mirvo.standins.card import CardPlace
 
 Grid = npt.NDArray[np.float32]
 CELL_MM = 0.6
@@ -37,6 +38,7 @@ class Layout:
     rim_thickness_mm: float = 9.0
     ruler_length_mm: float = 150.0
     ruler_height_mm: float = 2.0
+    card: CardPlace | None = None
 
     def pot_corners(self) -> Array:
         """Inner corners of the rim, clockwise from the far left, plan frame."""

@@ -113,7 +113,7 @@ def photograph(
     shot: tuple[bytes, dict[str, Any]] | None = None,
 ) -> Photo:
     """Take (unless it is handed in), store and record one simulated photo and its truth."""
-    from mirvo.standins.camera import shoot  # heavy: renders
+    from mirvo.standins.photo import shoot  # heavy: renders
 
     content, known = shot or shoot(base, seed, taken_on, size)
     name = f"simulated-{taken_on:%Y-%m-%d}-{seed}.jpg"

@@ -10,7 +10,8 @@ from datetime import date
 from pathlib import Path
 
 from mirvo.standins.base import random_base
-from mirvo.standins.camera import random_camera, take_photo, truth
+from mirvo.standins.camera import random_camera
+from mirvo.standins.photo import take_photo, truth
 from mirvo.web.settings import Settings
 from tests.core.plan.test_search import CASE
 

@@ -18,7 +18,8 @@ from mirvo.standins.base import (
     trunk_outline,
     without,
 )
-from mirvo.standins.camera import Camera, random_camera, take_photo, truth
+from mirvo.standins.camera import Camera, random_camera
+from mirvo.standins.photo import take_photo, truth
 from mirvo.standins.scene import Layout
 from mirvo.standins.truth import true_figures
 

@@ -22,21 +22,35 @@ from mirvo.core.measure.marks import (
     RectangleCalibration,
     SegmentCalibration,
 )
-from mirvo.core.measure.pose import homography_from_points, solve_pose
+from mirvo.core.measure.pose import (
+    KNOWN_FOCAL_LOG_SD,
+    RADIAL_SD,
+    UNKNOWN_FOCAL_LOG_SD,
+    USUAL_FOCAL_35MM,
+    Prior,
+    homography_from_points,
+    solve_pose,
+    unbend,
+)
 from mirvo.core.measure.uncertainty import Array, Draws
 
 FULL_FRAME_DIAGONAL_MM = 43.27
 STEEP_TILT_DEG = 60.0
 COARSE_PX_PER_MM = 2.0
 POSE_MISFIT = 0.015
-FOCAL_RELATIVE_SD = 0.015
 UNKNOWN_TILT_SD_DEG = 4.0
 USUAL_CAMERA_HEIGHT_MM = 735.0
 USUAL_CAMERA_HEIGHT_LOG_SD = 0.25
-CARD_CORNER_SD_PX = 0.3
+CARD_CORNER_SD_PX = 0.25
+VAGUE_FOCAL_LOG_SD = 0.05
+LEAST_POINT_SD_PX = 0.1
 UNKNOWN_HEIGHT = (
     "The camera's height is unknown, so heights above the root plane cannot be allowed for; "
     "the ± is wider for it. Enter the camera's height or the focal length."
+)
+ASSUMED_FOCAL = (
+    "The photo does not tell its focal length; a usual phone's is assumed, so heights above the "
+    "root plane are allowed for only roughly. Enter the focal length or the camera's height."
 )
 STRAIGHT_DOWN = "Two points give the scale only: the camera is taken to have looked straight down."
 
@@ -51,13 +65,16 @@ class PhotoInfo:
 
     @property
     def focal_px(self) -> float | None:
-        if self.focal_length_35mm is None:
-            return None
-        return (
-            self.focal_length_35mm
-            * float(np.hypot(self.width, self.height))
-            / (FULL_FRAME_DIAGONAL_MM)
-        )
+        return None if self.focal_length_35mm is None else self.px_of_focal(self.focal_length_35mm)
+
+    @property
+    def usual_focal_px(self) -> float:
+        """The focal length as told, else a usual phone's."""
+        return self.focal_px or self.px_of_focal(USUAL_FOCAL_35MM)
+
+    def px_of_focal(self, focal_35mm: float) -> float:
+        diagonal = float(np.hypot(self.width, self.height))
+        return focal_35mm * diagonal / FULL_FRAME_DIAGONAL_MM
 
     @property
     def centre(self) -> Array:
@@ -72,6 +89,7 @@ class PlaneMap:
     foot : (rows, 2), mm, the point of the reference plane straight below the camera.
     camera_height : (rows,), mm above the reference; infinite in row 0 when unknown.
     reference_height : (rows,), mm of the reference above the root plane.
+    centre : (2,), focal : (rows,), radial : (rows,) : the lens, taken out before the map; px.
     """
 
     kind: str
@@ -79,6 +97,9 @@ class PlaneMap:
     foot: Array
     camera_height: Array
     reference_height: Array
+    centre: Array
+    focal: Array
+    radial: Array
     tilt_deg: float | None = None
     residual_mm: float | None = None
     warnings: list[str] = field(default_factory=list)
@@ -88,7 +109,8 @@ class PlaneMap:
 
         `height_mm` is a number or broadcasts to (rows, n).
         """
-        flat = apply_homography(self.to_reference, points)
+        straight = unbend(points, self.centre, self.focal, self.radial)
+        flat = apply_homography(self.to_reference, straight)
         above = np.asarray(height_mm) - self.reference_height[:, None]
         factor = 1.0 - above / self.camera_height[:, None]
         foot = self.foot[:, None, :]
@@ -152,7 +174,9 @@ def _from_segment(cal: SegmentCalibration, photo: PhotoInfo, draws: Draws) -> Pl
     tilted = _tilt_draws(foot, height, draws, UNKNOWN_TILT_SD_DEG) @ matrix
     again = apply_homography(tilted, ends)
     tilted[:, :2] *= (cal.length_mm / np.hypot(*(again[:, 1] - again[:, 0]).T))[:, None, None]
-    plane = PlaneMap("segment", tilted, foot, height, _reference_height(cal, draws))
+    plane = PlaneMap(
+        "segment", tilted, foot, height, _reference_height(cal, draws), *_lens(photo, draws)
+    )
     plane.warnings.append(STRAIGHT_DOWN)
     return plane
 
@@ -165,7 +189,9 @@ def _from_ellipse(cal: EllipseCalibration, photo: PhotoInfo, draws: Draws) -> Pl
     height = _camera_height(cal.camera_height_mm, scale, photo, draws)
     foot = apply_homography(matrix, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
     matrix = _tilt_draws(foot, height, draws, max(UNKNOWN_TILT_SD_DEG, tilt)) @ matrix
-    plane = PlaneMap("ellipse", matrix, foot, height, _reference_height(cal, draws))
+    plane = PlaneMap(
+        "ellipse", matrix, foot, height, _reference_height(cal, draws), *_lens(photo, draws)
+    )
     plane.residual_mm, plane.tilt_deg = residual, tilt
     if cal.long_axis is None and abs(cal.length_mm - cal.width_mm) > 0.02 * cal.length_mm:
         plane.warnings.append(
@@ -182,32 +208,63 @@ def _from_known_points(
 ) -> PlaneMap:
     known, seen, sd = _known_points(cal, draws, card_corners)
     picture = draws.points(seen, sd)
-    warnings: list[str] = []
-    free = homography_from_points(picture, known)
     size = float(np.ptp(known, axis=0).max())
-    if photo.focal_px is not None:
-        focal = draws.scalars(photo.focal_px, FOCAL_RELATIVE_SD * photo.focal_px)
-        pose = solve_pose(known, picture, focal, photo.centre)
-        misfit = _rms(apply_homography(pose.to_plane[:1], picture[:1])[0] - known)
-        if misfit < POSE_MISFIT * size:
-            plane = PlaneMap(
-                cal.kind, pose.to_plane, pose.foot, pose.height, _reference_height(cal, draws)
-            )
-            plane.residual_mm, plane.tilt_deg = misfit, pose.tilt_deg
-            return plane
-        warnings.append(
-            "The corners do not fit the focal length (photo cropped, or the lengths swapped?), "
-            f"off by {misfit:.1f} mm; the focal length is left aside."
-        )
+    prior = _prior(cal.camera_height_mm, photo)
+    pose = solve_pose(known, picture, max(sd, LEAST_POINT_SD_PX), photo.centre, prior, draws)
+    straight = unbend(picture[:1], photo.centre, pose.focal[:1], pose.radial[:1])
+    misfit = _rms(apply_homography(pose.to_plane[:1], straight)[0] - known)
+    if misfit < POSE_MISFIT * size:
+        matrix, lens = pose.to_plane, (photo.centre, pose.focal, pose.radial)
+        if photo.focal_px is None and len(known) == 4:
+            matrix, lens = homography_from_points(picture, known), _lens(photo, draws)
+        height = _reference_height(cal, draws)
+        plane = PlaneMap(cal.kind, matrix, pose.foot, pose.height, height, *lens)
+        plane.residual_mm, plane.tilt_deg = misfit, pose.tilt_deg
+        if prior.log_height is None and pose.focal_log_sd > VAGUE_FOCAL_LOG_SD:
+            plane.warnings.append(ASSUMED_FOCAL)
+        return plane
+    return _without_pose(cal, photo, draws, known, picture, misfit)
+
+
+def _without_pose(
+    cal: CardCalibration | RectangleCalibration,
+    photo: PhotoInfo,
+    draws: Draws,
+    known: Array,
+    picture: Array,
+    misfit: float,
+) -> PlaneMap:
+    """The plain homography, for a picture that no camera at that focal length can have taken."""
+    warnings = [
+        "The corners do not fit the focal length (photo cropped, or the lengths swapped?), "
+        f"off by {misfit:.1f} mm; the focal length is left aside."
+    ]
     if isinstance(cal, RectangleCalibration):
         warnings += _swapped_lengths(cal)
+    free = homography_from_points(picture, known)
     foot = apply_homography(free, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
     height = _entered_height(cal.camera_height_mm, draws)
-    plane = PlaneMap(cal.kind, free, foot, height, _reference_height(cal, draws))
+    lens = _lens(photo, draws)
+    plane = PlaneMap(cal.kind, free, foot, height, _reference_height(cal, draws), *lens)
     plane.warnings = warnings
     if len(known) > 4:
         plane.residual_mm = _rms(apply_homography(free[:1], picture[:1])[0] - known)
     return plane
+
+
+def _prior(camera_height_mm: float | None, photo: PhotoInfo) -> Prior:
+    known = photo.focal_px is not None
+    return Prior(
+        float(np.log(photo.usual_focal_px)),
+        KNOWN_FOCAL_LOG_SD if known else UNKNOWN_FOCAL_LOG_SD,
+        None if camera_height_mm is None else float(np.log(camera_height_mm)),
+    )
+
+
+def _lens(photo: PhotoInfo, draws: Draws) -> tuple[Array, Array, Array]:
+    """Centre, focal lengths and radial terms of a lens the reference tells nothing about."""
+    focal = np.full(draws.rows, photo.usual_focal_px)
+    return photo.centre, focal, draws.scalars(0.0, RADIAL_SD)
 
 
 def _known_points(
@@ -237,7 +294,7 @@ def _camera_height(
 ) -> Array:
     """Height above the reference: entered, else from scale and focal length, else unknown."""
     if entered is None and photo.focal_px is not None:
-        focal = draws.scalars(photo.focal_px, FOCAL_RELATIVE_SD * photo.focal_px)
+        focal = photo.focal_px * np.exp(draws.scalars(0.0, KNOWN_FOCAL_LOG_SD))
         return np.asarray(mm_per_px * focal)
     return _entered_height(entered, draws)
 

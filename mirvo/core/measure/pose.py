@@ -1,4 +1,11 @@
-"""Where the camera stood: homographies and poses from known points on one plane."""
+"""Where the camera stood and what its lens does: pose, focal length and radial term together.
+
+The most probable camera is sought: reprojection of the known points, weighed with what is
+known beforehand of the focal length, the lens and the camera's height (Gauss-Newton on the
+posterior). So a lens is corrected as far as the reference shows it and no further, and
+what it does not show stays in the error bars. Model: Hartley & Zisserman, Multiple View
+Geometry, 2nd ed., chapters 6 and 7; radial term as in Brown's model, x' = x(1 + k r²).
+"""
 
 from __future__ import annotations
 
@@ -7,21 +14,45 @@ from dataclasses import dataclass
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.uncertainty import Array
+from mirvo.core.measure.uncertainty import Array, Draws
+
+USUAL_FOCAL_35MM = 27.0
+UNKNOWN_FOCAL_LOG_SD = 0.35
+KNOWN_FOCAL_LOG_SD = 0.015
+ENTERED_HEIGHT_LOG_SD = 0.02
+RADIAL_SD = 0.005
+RADIAL_SD_OF_A_POOR_LENS = 0.1
+RADIAL_SHOWN = 12.0
+STEPS = 12
+FOCAL, RADIAL = 6, 7
+
+
+@dataclass(frozen=True)
+class Prior:
+    """What is known of a camera before its reference is looked at; logarithms and their sd."""
+
+    log_focal: float
+    log_focal_sd: float
+    log_height: float | None = None
 
 
 @dataclass(frozen=True)
 class Pose:
     """Camera over the reference plane, for every draw.
 
-    to_plane : (rows, 3, 3), px to mm on the plane. foot : (rows, 2), mm.
-    height : (rows,), mm. tilt_deg : angle between the line of sight and straight down.
+    to_plane : (rows, 3, 3), px (the lens's bend taken out) to mm on the plane.
+    foot : (rows, 2), mm. height : (rows,), mm. focal : (rows,), px. radial : (rows,).
+    tilt_deg : angle between the line of sight and straight down.
+    focal_log_sd : how well the focal length is known after the fit.
     """
 
     to_plane: Array
     foot: Array
     height: Array
+    focal: Array
+    radial: Array
     tilt_deg: float
+    focal_log_sd: float
 
 
 def homography_from_points(picture: Array, plane: Array) -> Array:
@@ -52,49 +83,155 @@ def homography_from_points(picture: Array, plane: Array) -> Array:
     return np.asarray(matrix @ normal)
 
 
-def solve_pose(plane: Array, picture: Array, focal_px: Array, centre: Array) -> Pose:
-    """Camera pose for row 0 by least squares, the draws by its first-order response.
+def unbend(points: Array, centre: Array, focal: Array, radial: Array) -> Array:
+    """Picture points (rows, n, 2) as a lens without radial bend would show them, px.
+
+    The inverse series of x(1 + k r²) to second order; exact to 0.1 px for |k| up to 0.05.
+    """
+    away = points - centre
+    bend = (radial / focal**2)[:, None] * (away**2).sum(-1)
+    return np.asarray(centre + away * (1 - bend + 3 * bend**2)[..., None])
+
+
+def solve_pose(
+    plane: Array, picture: Array, sd_px: float, centre: Array, prior: Prior, draws: Draws
+) -> Pose:
+    """The most probable camera and its draws.
 
     Parameters
     ----------
-    plane : (n, 2), mm, x right, y down. picture : (rows, n, 2), px.
-    focal_px : (rows,). centre : (2,), principal point, px.
+    plane : (n, 2), mm, x right, y down. picture : (rows, n, 2), px, row 0 as marked.
+    sd_px : standard deviation of the picture points. centre : (2,), principal point, px.
 
     Raises
     ------
     BadInput : the points allow no camera above the plane.
     """
+    solid = np.column_stack([plane, np.zeros(len(plane))])
+    start = _first_guess(solid, picture[0], float(np.exp(prior.log_focal)), centre)
+    stiff = _Fit(solid, picture[0], sd_px, centre, prior, RADIAL_SD)
+    camera, cost = stiff.most_probable(start)
+    loose = _Fit(solid, picture[0], sd_px, centre, prior, RADIAL_SD_OF_A_POOR_LENS)
+    bent, bent_cost = loose.most_probable(camera)
+    fit = stiff
+    if cost - bent_cost > RADIAL_SHOWN:
+        fit, camera = loose, bent
+    parameters, focal_log_sd = fit.draws(camera, picture, draws)
+    return _pose_of(parameters, centre, focal_log_sd)
+
+
+@dataclass(frozen=True)
+class _Fit:
+    """Posterior of a camera: rotation vector, shift as (x/z, y/z, log z), log focal, radial."""
+
+    solid: Array
+    seen: Array
+    sd_px: float
+    centre: Array
+    prior: Prior
+    radial_sd: float
+
+    def errors(self, cameras: Array) -> Array:
+        """Weighted residuals (rows, m) of cameras (rows, 8); last come those of the priors."""
+        off = (_project(self.solid, cameras, self.centre) - self.seen) / self.sd_px
+        known = [
+            (cameras[:, FOCAL] - self.prior.log_focal) / self.prior.log_focal_sd,
+            cameras[:, RADIAL] / self.radial_sd,
+        ]
+        if self.prior.log_height is not None:
+            height = np.log(np.maximum(_place(cameras)[:, 2], 1e-3))
+            known.append((height - self.prior.log_height) / ENTERED_HEIGHT_LOG_SD)
+        return np.concatenate([off.reshape(len(cameras), -1), np.stack(known, axis=1)], axis=1)
+
+    def most_probable(self, start: Array) -> tuple[Array, float]:
+        """Levenberg-Marquardt from a first guess: camera (8,) and its sum of squares."""
+        camera, damp = start, 1e-4
+        now = self.errors(camera[None])[0]
+        for _ in range(STEPS):
+            slope = self._slope(camera)
+            normal = slope.T @ slope
+            step = np.linalg.solve(normal + damp * np.diag(np.diag(normal)), -slope.T @ now)
+            there = self.errors((camera + step)[None])[0]
+            if there @ there < now @ now:
+                camera, now, damp = camera + step, there, damp / 10
+            else:
+                damp *= 20
+        return camera, float(now @ now)
+
+    def draws(self, camera: Array, picture: Array, draws: Draws) -> tuple[Array, float]:
+        """Cameras (rows, 8) for every draw, by the posterior's first-order response."""
+        slope = self._slope(camera)
+        spread = np.linalg.inv(slope.T @ slope)
+        moved = ((picture - picture[0]) / self.sd_px).reshape(len(picture), -1)
+        others = slope.shape[0] - moved.shape[1]
+        known = np.stack([draws.scalars(0.0, 1.0) for _ in range(others)], axis=1)
+        response = np.concatenate([moved, known], axis=1) @ (spread @ slope.T).T
+        return camera + response, float(np.sqrt(spread[FOCAL, FOCAL]))
+
+    def _slope(self, camera: Array) -> Array:
+        small = np.full(len(camera), 1e-6)
+        ahead = self.errors(camera + np.diag(small))
+        behind = self.errors(camera - np.diag(small))
+        return np.asarray((ahead - behind).T / (2 * small))
+
+
+def _first_guess(solid: Array, picture: Array, focal: float, centre: Array) -> Array:
     import cv2  # heavy: only where a photo is really measured
 
-    camera = np.array([[focal_px[0], 0, centre[0]], [0, focal_px[0], centre[1]], [0, 0, 1.0]])
-    solid = np.column_stack([plane, np.zeros(len(plane))])
+    matrix = np.array([[focal, 0, centre[0]], [0, focal, centre[1]], [0, 0, 1.0]])
     found, turns, shifts, _ = cv2.solvePnPGeneric(
-        solid, picture[0], camera, None, flags=cv2.SOLVEPNP_IPPE
+        solid, picture, matrix, None, flags=cv2.SOLVEPNP_IPPE
     )
     if not found:
         raise BadInput("calibration", "no camera position fits the marked reference")
-    turn, shift = cv2.solvePnPRefineLM(solid, picture[0], camera, None, turns[0], shifts[0])
-    _, jacobian = cv2.projectPoints(solid, turn, shift, camera, None)
-    response = np.linalg.pinv(jacobian[:, :6])
-    moved = (picture - picture[0]).reshape(len(picture), -1)
-    moved = moved - np.outer(focal_px - focal_px[0], jacobian[:, 6] + jacobian[:, 7])
-    parameters = np.concatenate([turn.ravel(), shift.ravel()]) + moved @ response.T
-    return _pose_of(parameters, focal_px, centre)
+    x, y, z = np.asarray(shifts[0], dtype=float).ravel()
+    if z <= 0:
+        raise BadInput("calibration", "no camera position fits the marked reference")
+    guess = [*np.asarray(turns[0], dtype=float).ravel(), x / z, y / z, np.log(z)]
+    return np.array([*guess, np.log(focal), 0.0])
 
 
-def _pose_of(parameters: Array, focal_px: Array, centre: Array) -> Pose:
+def _turns_and_shifts(cameras: Array) -> tuple[Array, Array]:
     from scipy.spatial.transform import Rotation
 
-    rows = len(parameters)
-    turn = Rotation.from_rotvec(parameters[:, :3]).as_matrix()
-    shift = parameters[:, 3:]
-    camera = np.zeros((rows, 3, 3))
-    camera[:, 0, 0] = camera[:, 1, 1] = focal_px
-    camera[:, :2, 2] = centre
-    camera[:, 2, 2] = 1.0
-    onto = camera @ np.concatenate([turn[:, :, :2], shift[:, :, None]], axis=2)
-    place = -np.einsum("kji,kj->ki", turn, shift)
-    if place[0, 2] >= 0:
+    turn = Rotation.from_rotvec(cameras[:, :3]).as_matrix()
+    z = np.exp(np.clip(cameras[:, 5], -5.0, 15.0))
+    shift = np.stack([cameras[:, 3] * z, cameras[:, 4] * z, z], axis=1)
+    return turn, shift
+
+
+def _project(solid: Array, cameras: Array, centre: Array) -> Array:
+    turn, shift = _turns_and_shifts(cameras)
+    seen = np.einsum("kij,nj->kni", turn, solid) + shift[:, None]
+    flat = seen[..., :2] / seen[..., 2:]
+    bent = flat * (1 + cameras[:, RADIAL, None, None] * (flat**2).sum(-1, keepdims=True))
+    return np.asarray(np.exp(cameras[:, FOCAL])[:, None, None] * bent + centre)
+
+
+def _place(cameras: Array) -> Array:
+    """Optical centres (rows, 3), mm: x and y on the reference, z the height above it."""
+    turn, shift = _turns_and_shifts(cameras)
+    return np.asarray(-np.einsum("kji,kj->ki", turn, shift) * np.array([1.0, 1.0, -1.0]))
+
+
+def _pose_of(cameras: Array, centre: Array, focal_log_sd: float) -> Pose:
+    turn, shift = _turns_and_shifts(cameras)
+    focal = np.exp(cameras[:, FOCAL])
+    lens = np.zeros((len(cameras), 3, 3))
+    lens[:, 0, 0] = lens[:, 1, 1] = focal
+    lens[:, :2, 2] = centre
+    lens[:, 2, 2] = 1.0
+    onto = lens @ np.concatenate([turn[:, :, :2], shift[:, :, None]], axis=2)
+    place = _place(cameras)
+    if place[0, 2] <= 0:
         raise BadInput("calibration", "the marked reference is seen from below: is it mirrored?")
     tilt = float(np.degrees(np.arccos(np.clip(turn[0, 2, 2], -1.0, 1.0))))
-    return Pose(np.linalg.inv(onto), place[:, :2], -place[:, 2], tilt)
+    return Pose(
+        np.linalg.inv(onto),
+        place[:, :2],
+        np.maximum(place[:, 2], 1.0),
+        focal,
+        cameras[:, RADIAL],
+        tilt,
+        focal_log_sd,
+    )

@@ -9,7 +9,8 @@ from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.report import top_as_json, top_as_record
 from mirvo.core.measure.top import measure_top
 from mirvo.standins.base import random_base
-from mirvo.standins.camera import FOCAL_35MM, random_camera, truth
+from mirvo.standins.camera import FOCAL_35MM, random_camera
+from mirvo.standins.photo import truth
 
 
 def shaken(value, rng, sd):
