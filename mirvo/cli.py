@@ -1,4 +1,4 @@
-"""The command line: `mirvo serve | demo | measure top | plan`."""
+"""The command line: `mirvo serve | demo | measure | plan | card`."""
 
 from __future__ import annotations
 
@@ -88,6 +88,23 @@ def plan_command(case: Annotated[Path, typer.Argument(help="CASE.json")]) -> Non
     from mirvo.core.plan.paths import plan
 
     _print(plan(read_case(_json_of(case))))
+
+
+@app.command("card")
+def card_command(
+    out: Annotated[Path, typer.Argument(help="Where to write it: a name ending in .pdf or .svg.")],
+) -> None:
+    """Write the calibration card at true size, to be printed at 100 %."""
+    from mirvo.formats.card import card_pdf, card_svg
+
+    makers = {".pdf": card_pdf, ".svg": lambda: card_svg().encode()}
+    if out.suffix.lower() not in makers:
+        raise BadInput(str(out), "give a name ending in .pdf or .svg")
+    try:
+        out.write_bytes(makers[out.suffix.lower()]())
+    except OSError as error:
+        raise BadInput(str(out), f"cannot be written: {error.strerror}") from None
+    print(f"{out} written; print it at 100 % and measure its line.")
 
 
 @app.command()

@@ -12,7 +12,9 @@ from mirvo.core.measure.uncertainty import Array
 STEPS_PER_PX = 3
 
 
-def profiles(picture: npt.NDArray[np.integer[Any] | np.floating[Any]], spots: Array, across: Array, at: Array) -> Array:
+def profiles(
+    picture: npt.NDArray[np.integer[Any] | np.floating[Any]], spots: Array, across: Array, at: Array
+) -> Array:
     """Values (n, m) of a picture at `spots` (n, 2) moved by `at` (m,) px along `across`.
 
     across : (2,) or (n, 2), unit vectors. Sampled bilinearly; beyond the border the

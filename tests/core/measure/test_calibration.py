@@ -117,7 +117,8 @@ class RectangleTest(unittest.TestCase):
         plane = plane_of(self.calibration(15.0, 0.0), BLIND)
         pair = project(np.array([[-40.0, -30], [50, 60]]), 0, 15.0)
         self.assertAlmostEqual(distance(plane, pair), np.hypot(90, 90), 2)
-        self.assertIsNone(plane.tilt_deg)
+        self.assertAlmostEqual(plane.tilt_deg, 15.0, delta=4)
+        self.assertTrue(any("focal length" in said for said in plane.warnings))
 
     def test_swapped_lengths_are_noticed(self):
         cal = self.calibration(3.0, 0.0) | {"length_mm": 200, "width_mm": 300}

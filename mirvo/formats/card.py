@@ -1,0 +1,116 @@
+"""The calibration card at true size, as SVG and as PDF, with a line to check the printer by.
+
+Both are drawn from one list of black rectangles and words on an A5 sheet, mm, y down.
+"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from xml.sax.saxutils import escape
+
+import numpy as np
+
+from mirvo.core.measure.calibration import card_layout
+
+SHEET_MM = (210.0, 148.0)
+FIRST_MARKER_MM = (45.0, 26.0)
+CELLS = 6
+CHECK_LINE_MM = 100.0
+CHECK_FROM_MM = (55.0, 136.5)
+INK_WIDTH_MM = 0.3
+SCALE_WORDS = "Print at 100 %. This line must measure 100 mm; if not, the card is wrong."
+USE_WORDS = (
+    "Lay the whole card flat beside the trunk, level with the roots if you can,",
+    "and enter how high it lies above them. Leave it in place for every photo of a set.",
+)
+
+
+@dataclass(frozen=True)
+class Words:
+    """A line of text: its middle and size, mm."""
+
+    text: str
+    x: float
+    y: float
+    size: float = 3.2
+
+
+def black_squares() -> list[tuple[float, float, float, float]]:
+    """The dark cells of all markers, joined along rows: x, y, width, height in mm."""
+    import cv2  # heavy: only where a card is made
+
+    book = cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50)
+    rectangles = []
+    for number, corners in enumerate(card_layout().reshape(4, 4, 2)):
+        left, top = corners[0] - card_layout()[0] + FIRST_MARKER_MM
+        cell = float(corners[1][0] - corners[0][0]) / CELLS
+        dark = cv2.aruco.generateImageMarker(book, number, CELLS) < 128
+        for row, line in enumerate(dark):
+            edges = np.flatnonzero(np.diff([0, *line.astype(int), 0]))
+            for start, end in edges.reshape(-1, 2):
+                rectangles.append(
+                    (left + start * cell, top + row * cell, (end - start) * cell, cell)
+                )
+    return rectangles
+
+
+def words() -> list[Words]:
+    """Everything printed beside the markers."""
+    x, y = CHECK_FROM_MM
+    middle = SHEET_MM[0] / 2
+    return [
+        Words("Mirvo card", middle, 70.0, 6.0),
+        Words("TOP", middle, 44.0, 3.6),
+        *(Words(text, middle, 82.0 + 5 * i, 2.9) for i, text in enumerate(USE_WORDS)),
+        Words(SCALE_WORDS, x + CHECK_LINE_MM / 2, y + 6.0, 2.9),
+    ]
+
+
+def check_line() -> list[tuple[float, float, float, float]]:
+    """Segments of the 100 mm line and its end ticks: x1, y1, x2, y2 in mm."""
+    x, y = CHECK_FROM_MM
+    ends = (x, x + CHECK_LINE_MM)
+    return [(x, y, ends[1], y), *((end, y - 2.5, end, y + 2.5) for end in ends)]
+
+
+def card_svg() -> str:
+    """The sheet as SVG, one user unit a millimetre."""
+    width, height = SHEET_MM
+    squares = "".join(
+        f'<path d="M{x:g} {y:g}h{w:g}v{h:g}h{-w:g}z"/>' for x, y, w, h in black_squares()
+    )
+    lines = "".join(f'<path d="M{a:g} {b:g}L{c:g} {d:g}"/>' for a, b, c, d in check_line())
+    texts = "".join(
+        f'<text x="{one.x:g}" y="{one.y:g}" font-size="{one.size:g}">{escape(one.text)}</text>'
+        for one in words()
+    )
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:g}mm" height="{height:g}mm" '
+        f'viewBox="0 0 {width:g} {height:g}"><title>Mirvo card, print at 100 %</title>'
+        f'<rect width="{width:g}" height="{height:g}" fill="#fff"/>{squares}'
+        f'<g fill="none" stroke="#000" stroke-width="{INK_WIDTH_MM}">{lines}</g>'
+        f'<g font-family="sans-serif" text-anchor="middle">{texts}</g></svg>'
+    )
+
+
+def card_pdf() -> bytes:
+    """The sheet as a one-page PDF of A5, landscape."""
+    from reportlab.lib.units import mm  # heavy: only where a card is made
+    from reportlab.pdfgen.canvas import Canvas
+
+    width, height = SHEET_MM
+    out = io.BytesIO()
+    page = Canvas(out, pagesize=(width * mm, height * mm), invariant=True)
+    page.setTitle("Mirvo card, print at 100 %")
+    for x, y, w, h in black_squares():
+        page.rect(x * mm, (height - y - h) * mm, w * mm, h * mm, stroke=0, fill=1)
+    page.setLineWidth(INK_WIDTH_MM * mm)
+    for a, b, c, d in check_line():
+        page.line(a * mm, (height - b) * mm, c * mm, (height - d) * mm)
+    for one in words():
+        page.setFont("Helvetica", one.size * mm)
+        page.drawCentredString(one.x * mm, (height - one.y) * mm, one.text)
+    page.showPage()
+    page.save()
+    return out.getvalue()
