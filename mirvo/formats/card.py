@@ -14,10 +14,10 @@ import numpy as np
 from mirvo.core.measure.calibration import card_layout
 
 SHEET_MM = (210.0, 148.0)
-FIRST_MARKER_MM = (45.0, 26.0)
+FIRST_MARKER_MM = (30.0, 12.0)
 CELLS = 6
 CHECK_LINE_MM = 100.0
-CHECK_FROM_MM = (55.0, 136.5)
+CHECK_FROM_MM = (55.0, 131.0)
 INK_WIDTH_MM = 0.3
 SCALE_WORDS = "Print at 100 %. This line must measure 100 mm; if not, the card is wrong."
 USE_WORDS = (
@@ -36,23 +36,27 @@ class Words:
     size: float = 3.2
 
 
-def black_squares() -> list[tuple[float, float, float, float]]:
-    """The dark cells of all markers, joined along rows: x, y, width, height in mm."""
+def squares() -> list[tuple[bool, tuple[float, float, float, float]]]:
+    """Dark squares and the light cells upon them, in order: x, y, width, height in mm.
+
+    Cells of a light row are joined, so that no seam shows between them.
+    """
     import cv2  # heavy: only where a card is made
 
     book = cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50)
-    rectangles = []
+    drawn = []
     for number, corners in enumerate(card_layout().reshape(4, 4, 2)):
         left, top = corners[0] - card_layout()[0] + FIRST_MARKER_MM
-        cell = float(corners[1][0] - corners[0][0]) / CELLS
-        dark = cv2.aruco.generateImageMarker(book, number, CELLS) < 128
-        for row, line in enumerate(dark):
-            edges = np.flatnonzero(np.diff([0, *line.astype(int), 0]))
-            for start, end in edges.reshape(-1, 2):
-                rectangles.append(
-                    (left + start * cell, top + row * cell, (end - start) * cell, cell)
-                )
-    return rectangles
+        side = float(corners[1][0] - corners[0][0])
+        cell = side / CELLS
+        drawn.append((True, (left, top, side, side)))
+        light = cv2.aruco.generateImageMarker(book, number, CELLS) > 127
+        for row, line in enumerate(light):
+            edges = np.flatnonzero(np.diff([0, *line.astype(int), 0])).reshape(-1, 2)
+            for start, end in edges:
+                box = (left + start * cell, top + row * cell, (end - start) * cell, cell)
+                drawn.append((False, box))
+    return drawn
 
 
 def words() -> list[Words]:
@@ -60,9 +64,9 @@ def words() -> list[Words]:
     x, y = CHECK_FROM_MM
     middle = SHEET_MM[0] / 2
     return [
-        Words("Mirvo card", middle, 70.0, 6.0),
-        Words("TOP", middle, 44.0, 3.6),
-        *(Words(text, middle, 82.0 + 5 * i, 2.9) for i, text in enumerate(USE_WORDS)),
+        Words("Mirvo card", middle, 62.0, 6.0),
+        Words("TOP", middle, 24.0, 3.6),
+        *(Words(text, middle, 74.0 + 5 * i, 2.9) for i, text in enumerate(USE_WORDS)),
         Words(SCALE_WORDS, x + CHECK_LINE_MM / 2, y + 6.0, 2.9),
     ]
 
@@ -77,8 +81,9 @@ def check_line() -> list[tuple[float, float, float, float]]:
 def card_svg() -> str:
     """The sheet as SVG, one user unit a millimetre."""
     width, height = SHEET_MM
-    squares = "".join(
-        f'<path d="M{x:g} {y:g}h{w:g}v{h:g}h{-w:g}z"/>' for x, y, w, h in black_squares()
+    boxes = "".join(
+        f'<path fill="{"#000" if dark else "#fff"}" d="M{x:g} {y:g}h{w:g}v{h:g}h{-w:g}z"/>'
+        for dark, (x, y, w, h) in squares()
     )
     lines = "".join(f'<path d="M{a:g} {b:g}L{c:g} {d:g}"/>' for a, b, c, d in check_line())
     texts = "".join(
@@ -88,7 +93,7 @@ def card_svg() -> str:
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:g}mm" height="{height:g}mm" '
         f'viewBox="0 0 {width:g} {height:g}"><title>Mirvo card, print at 100 %</title>'
-        f'<rect width="{width:g}" height="{height:g}" fill="#fff"/>{squares}'
+        f'<rect width="{width:g}" height="{height:g}" fill="#fff"/>{boxes}'
         f'<g fill="none" stroke="#000" stroke-width="{INK_WIDTH_MM}">{lines}</g>'
         f'<g font-family="sans-serif" text-anchor="middle">{texts}</g></svg>'
     )
@@ -103,8 +108,10 @@ def card_pdf() -> bytes:
     out = io.BytesIO()
     page = Canvas(out, pagesize=(width * mm, height * mm), invariant=True)
     page.setTitle("Mirvo card, print at 100 %")
-    for x, y, w, h in black_squares():
+    for dark, (x, y, w, h) in squares():
+        page.setFillGray(0 if dark else 1)
         page.rect(x * mm, (height - y - h) * mm, w * mm, h * mm, stroke=0, fill=1)
+    page.setFillGray(0)
     page.setLineWidth(INK_WIDTH_MM * mm)
     for a, b, c, d in check_line():
         page.line(a * mm, (height - b) * mm, c * mm, (height - d) * mm)

@@ -11,7 +11,7 @@ from mirvo.core.vision.card import find_card
 from mirvo.formats.card import (
     FIRST_MARKER_MM,
     SHEET_MM,
-    black_squares,
+    squares,
     card_pdf,
     card_svg,
     check_line,
@@ -24,10 +24,10 @@ class CardPrintTest(unittest.TestCase):
     def printed(self):
         """The sheet as ink lies on it."""
         sheet = np.full((int(SHEET_MM[1] * PX_PER_MM), int(SHEET_MM[0] * PX_PER_MM)), 240, np.uint8)
-        for x, y, w, h in black_squares():
+        for dark, (x, y, w, h) in squares():
             low, high = (round(v * PX_PER_MM) for v in (y, y + h))
             left, right = (round(v * PX_PER_MM) for v in (x, x + w))
-            sheet[low:high, left:right] = 20
+            sheet[low:high, left:right] = 20 if dark else 240
         return sheet
 
     def test_the_markers_are_found_where_the_measuring_expects_them(self):
@@ -36,7 +36,7 @@ class CardPrintTest(unittest.TestCase):
         self.assertLess(np.abs(found - wanted).max(), 0.3)
 
     def test_everything_lies_on_the_sheet(self):
-        for x, y, w, h in black_squares():
+        for _, (x, y, w, h) in squares():
             self.assertTrue(0 < x < x + w < SHEET_MM[0] and 0 < y < y + h < SHEET_MM[1])
 
     def test_the_check_line_is_100_mm(self):
@@ -46,7 +46,7 @@ class CardPrintTest(unittest.TestCase):
     def test_svg_is_at_true_size(self):
         svg = card_svg()
         self.assertIn('width="210mm" height="148mm" viewBox="0 0 210 148"', svg)
-        self.assertEqual(svg.count("<path"), len(black_squares()) + len(check_line()))
+        self.assertEqual(svg.count("<path"), len(squares()) + len(check_line()))
 
     def test_pdf_is_one_a5_page_with_the_markers_on_it(self):
         pdf = card_pdf()
