@@ -11,10 +11,10 @@ from mirvo.core.vision.card import find_card
 from mirvo.formats.card import (
     FIRST_MARKER_MM,
     SHEET_MM,
-    squares,
     card_pdf,
     card_svg,
     check_line,
+    squares,
 )
 
 PX_PER_MM = 8
