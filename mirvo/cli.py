@@ -4,13 +4,19 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
 from mirvo.core.errors import BadInput, MirvoError
+
+if TYPE_CHECKING:
+    from mirvo.core.measure.calibration import PhotoInfo
 
 app = typer.Typer(
     help="Measures, records and plans the root work of bonsai trees.",
@@ -21,6 +27,11 @@ app = typer.Typer(
 measure = typer.Typer(help="Measure photos from marks.", no_args_is_help=True)
 app.add_typer(measure, name="measure")
 BAD_INPUT = 2
+PhotoArgument = Annotated[Path, typer.Argument(help="The photo the marks were set on.")]
+MarksOption = Annotated[Path, typer.Option(help="MARKS.json of the photo.")]
+SetArgument = Annotated[
+    Path, typer.Argument(help="SET.json; its photos are sought beside it.", metavar="SET.json")
+]
 Data = Annotated[Path | None, typer.Option(help="Data folder; MIRVO_DATA or ./data by default.")]
 
 
@@ -57,28 +68,104 @@ def _print(result: Any) -> None:
     print(json.dumps(result, indent=1, ensure_ascii=False))
 
 
-@measure.command("top")
-def measure_top_command(
-    photo: Annotated[Path, typer.Argument(help="The photo the marks were set on.")],
-    marks: Annotated[Path, typer.Option(help="MARKS.json, view top.")],
-) -> None:
-    """Measure a base from above and print the figures as JSON."""
+@dataclass(frozen=True)
+class _Opened:
+    """A photo from a file: what is known of it and how to find the card in it."""
+
+    path: Path
+    content: bytes
+    info: PhotoInfo
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self.info.width, self.info.height
+
+    def card(self, kind: str) -> Any:
+        """Marker corners when the calibration is by card, else None."""
+        from mirvo.core.vision.card import find_card
+        from mirvo.records.photos import grey_of
+
+        return find_card(grey_of(self.content)) if kind == "card" else None  # type: ignore[arg-type]
+
+
+def _open(path: Path) -> _Opened:
     from mirvo.core.measure.calibration import PhotoInfo
+    from mirvo.records.photos import examine
+
+    content = _bytes_of(path)
+    facts = examine(content, str(path))
+    return _Opened(path, content, PhotoInfo(facts.width, facts.height, facts.focal_length_35mm))
+
+
+@contextmanager
+def _within(place: str) -> Iterator[None]:
+    """Errors of one photo of a set name its place in the set's file."""
+    try:
+        yield
+    except BadInput as error:
+        raise BadInput(f"{place}.{error.field}" if error.field else place, error.message) from None
+
+
+@measure.command("top")
+def measure_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
+    """Measure a base from above and print the figures as JSON."""
     from mirvo.core.measure.marks import read_marks
     from mirvo.core.measure.report import top_as_json
     from mirvo.core.measure.top import measure_top
-    from mirvo.records.photos import examine, grey_of
 
-    content = _bytes_of(photo)
-    facts = examine(content, str(photo))
-    checked = read_marks(_json_of(marks), (facts.width, facts.height))
-    corners = None
-    if checked.calibration.kind == "card":
-        from mirvo.core.vision.card import find_card
+    opened = _open(photo)
+    checked = read_marks(_json_of(marks), opened.size)
+    corners = opened.card(checked.calibration.kind)
+    _print(top_as_json(measure_top(checked, opened.info, corners)))
 
-        corners = find_card(grey_of(content))  # type: ignore[arg-type]
-    info = PhotoInfo(facts.width, facts.height, facts.focal_length_35mm)
-    _print(top_as_json(measure_top(checked, info, corners)))
+
+@measure.command("top-set")
+def measure_top_set_command(listed: SetArgument) -> None:
+    """Measure one base from several photos from above and print the figures as JSON."""
+    from mirvo.core.measure.marks import read_marks
+    from mirvo.core.measure.report import top_as_json
+    from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set, read_top_set
+
+    photos = []
+    for i, one in enumerate(read_top_set(_json_of(listed)).photos):
+        with _within(f"photos.{i}"):
+            opened = _open(listed.parent / one.file)
+            with _within("marks"):
+                marks = read_marks(one.marks, opened.size, in_set=True)
+                corners = opened.card(marks.calibration.kind)
+        photos.append(MarkedPhoto(one.file, marks, opened.info, corners, one.underside))
+    _print(top_as_json(measure_top_set(photos)))
+
+
+@measure.command("side")
+def measure_side_command(photo: PhotoArgument, marks: MarksOption) -> None:
+    """Measure a base from the side and print the figures as JSON."""
+    from mirvo.core.measure.report import side_as_json
+    from mirvo.core.measure.side import measure_side
+    from mirvo.core.measure.side_marks import read_side_marks
+
+    opened = _open(photo)
+    checked = read_side_marks(_json_of(marks), opened.size)
+    corners = opened.card(checked.calibration.kind)
+    _print(side_as_json(measure_side(checked, opened.info, corners)))
+
+
+@measure.command("side-set")
+def measure_side_set_command(listed: SetArgument) -> None:
+    """Measure side views of a tree on a turntable and print figures and root plane as JSON."""
+    from mirvo.core.measure.report import side_set_as_json
+    from mirvo.core.measure.side_marks import read_side_marks
+    from mirvo.core.measure.side_set import MarkedSide, measure_side_set, read_side_set
+
+    photos = []
+    for i, one in enumerate(read_side_set(_json_of(listed)).photos):
+        with _within(f"photos.{i}"):
+            opened = _open(listed.parent / one.file)
+            with _within("marks"):
+                marks = read_side_marks(one.marks, opened.size)
+                corners = opened.card(marks.calibration.kind)
+        photos.append(MarkedSide(one.file, marks, opened.info, corners))
+    _print(side_set_as_json(measure_side_set(photos)))
 
 
 @app.command("plan")
@@ -97,11 +184,11 @@ def card_command(
     """Write the calibration card at true size, to be printed at 100 %."""
     from mirvo.formats.card import card_pdf, card_svg
 
-    makers = {".pdf": card_pdf, ".svg": lambda: card_svg().encode()}
-    if out.suffix.lower() not in makers:
+    kind = out.suffix.lower()
+    if kind not in (".pdf", ".svg"):
         raise BadInput(str(out), "give a name ending in .pdf or .svg")
     try:
-        out.write_bytes(makers[out.suffix.lower()]())
+        out.write_bytes(card_pdf() if kind == ".pdf" else card_svg().encode())
     except OSError as error:
         raise BadInput(str(out), f"cannot be written: {error.strerror}") from None
     print(f"{out} written; print it at 100 % and measure its line.")

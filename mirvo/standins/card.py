@@ -65,6 +65,13 @@ def lay_card(picture: Grid, place: CardPlace, sheet_px: Array, level: Grid) -> N
     sheet_px : (4, 2), where the corners of the paper are seen, px.
     level : height of the surface seen at every pixel, mm.
     """
+    lay_card_print(picture, sheet_px, level <= place.height_mm, place.shade)
+
+
+def lay_card_print(
+    picture: Grid, sheet_px: Array, seen: npt.NDArray[np.bool_] | None = None, shade: float = 1.0
+) -> None:
+    """Paint the print over four corners (4, 2) px, where `seen` (height, width) allows."""
     texture: Grid = print_card().astype(np.float32)
     length = float(np.hypot(*(sheet_px[1] - sheet_px[0])))
     shrink = texture.shape[1] / length
@@ -76,6 +83,7 @@ def lay_card(picture: Grid, place: CardPlace, sheet_px: Array, level: Grid) -> N
     size = (picture.shape[1], picture.shape[0])
     print_seen = cv2.warpPerspective(texture, onto, size, flags=cv2.INTER_LINEAR)
     share = cv2.warpPerspective(np.ones_like(texture), onto, size, flags=cv2.INTER_LINEAR)
-    share[level > place.height_mm] = 0
+    if seen is not None:
+        share[~seen] = 0
     part = share[..., None]
-    picture[:] = picture * (1 - part) + (print_seen * place.shade)[..., None] * part
+    picture[:] = picture * (1 - part) + (print_seen * shade)[..., None] * part

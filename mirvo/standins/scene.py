@@ -24,8 +24,28 @@ CREST_SHARE = 0.6
 TRUNK_TOP_MM = 60.0
 SOIL = np.array([[96, 84, 70], [122, 106, 88], [74, 66, 58], [140, 128, 112]], np.float32)
 BARK = np.array([124, 98, 72], np.float32)
+BARKS = np.array([[124, 98, 72], [112, 106, 96], [138, 92, 66], [96, 80, 62]], np.float32)
+SOILS = np.array([[108, 96, 79], [132, 104, 74], [120, 118, 112], [70, 62, 54]], np.float32)
 GLAZE = np.array([70, 82, 92], np.float32)
 BENCH = np.array([172, 160, 142], np.float32)
+
+
+@dataclass(frozen=True)
+class Palette:
+    """Colours of one scene: bark, and each kind of grain in the soil; red, green, blue."""
+
+    bark: tuple[float, ...] = tuple(BARK.tolist())
+    soil: tuple[tuple[float, ...], ...] = tuple(tuple(tint) for tint in SOIL.tolist())
+
+
+def random_palette(seed: int) -> Palette:
+    """One of several barks on one of several soils, each a little off."""
+    rng = np.random.default_rng(seed + 311)
+    bark = BARKS[rng.integers(len(BARKS))] * rng.uniform(0.85, 1.15)
+    middle = SOILS[rng.integers(len(SOILS))] * rng.uniform(0.85, 1.15)
+    lights = np.array([0.88, 1.12, 0.72, 1.3])[:, None] ** rng.uniform(0.5, 1.0)
+    soil = middle * lights * rng.uniform(0.96, 1.04, (4, 3))
+    return Palette(tuple(bark.tolist()), tuple(tuple(tint) for tint in soil.tolist()))
 
 
 @dataclass(frozen=True)
@@ -39,6 +59,7 @@ class Layout:
     ruler_length_mm: float = 150.0
     ruler_height_mm: float = 2.0
     card: CardPlace | None = None
+    palette: Palette = Palette()
 
     def pot_corners(self) -> Array:
         """Inner corners of the rim, clockwise from the far left, plan frame."""
@@ -68,16 +89,18 @@ def build_surface(base: Base, layout: Layout, light_deg: float) -> Surface:
         np.arange(-half_x, half_x, CELL_MM, dtype=np.float32),
         np.arange(half_y, -half_y, -CELL_MM, dtype=np.float32),
     )
-    height, colour = _soil(x.shape, rng)
+    tints = np.array(layout.palette.soil, np.float32)
+    bark = np.array(layout.palette.bark, np.float32)
+    height, colour = _soil(x.shape, tints, rng)
     for root in base.roots:
-        _lay_root(base, root_path(base, root), root_widths, root, (x, y, height, colour), rng)
-    _raise_trunk(base, x, y, height, colour, rng)
+        _lay_root(bark, root_path(base, root), root_widths, root, (x, y, height, colour), rng)
+    _raise_trunk(base, bark, x, y, height, colour, rng)
     _set_pot(layout, x, y, height, colour, rng)
     _lay_ruler(layout, x, y, height, colour)
     return Surface(height, _light(height, colour, light_deg), half_x, half_y)
 
 
-def _soil(shape: tuple[int, int], rng: np.random.Generator) -> tuple[Grid, Grid]:
+def _soil(shape: tuple[int, int], tints: Grid, rng: np.random.Generator) -> tuple[Grid, Grid]:
     """Grains of about 4 mm, each a small dome of one colour."""
     seeds = np.ones(shape, np.uint8)
     count = int(shape[0] * shape[1] * CELL_MM**2 / 11)
@@ -85,7 +108,7 @@ def _soil(shape: tuple[int, int], rng: np.random.Generator) -> tuple[Grid, Grid]
     away, labels = cv2.distanceTransformWithLabels(
         seeds, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
     )
-    tint = SOIL[rng.integers(0, len(SOIL), labels.max() + 1)]
+    tint = tints[rng.integers(0, len(tints), labels.max() + 1)]
     tint = tint * rng.normal(1.0, 0.08, (len(tint), 1)).astype(np.float32)
     lift = rng.uniform(-0.8, 0.8, labels.max() + 1).astype(np.float32)
     dome = np.maximum(0.0, 1.2 - 0.09 * away**2) + lift[labels]
@@ -99,7 +122,7 @@ def _noise(shape: tuple[int, int], cell: int, rng: np.random.Generator) -> Grid:
     )
 
 
-def _lay_root(base, path, widths_of, root, grids, rng) -> None:  # type: ignore[no-untyped-def]
+def _lay_root(bark, path, widths_of, root, grids, rng) -> None:  # type: ignore[no-untyped-def]
     x, y, height, colour = grids
     points = path
     widths = widths_of(root, len(points))
@@ -117,11 +140,11 @@ def _lay_root(base, path, widths_of, root, grids, rng) -> None:  # type: ignore[
     inside = share < 1.0
     dull = 0.55 if root.condition == "dead" else 1.0
     streak = 1.0 + 0.10 * np.sin(share * 9.0 + along * 0.35) + 0.08 * np.sin(along * 1.3)
-    shade = BARK * dull + rng.normal(0, 5)
-    bark = shade * streak[..., None]
+    shade = bark * dull + rng.normal(0, 5)
+    tint = shade * streak[..., None]
     taller = inside & (best > height[part])
     height[part][taller] = best[taller]
-    colour[part][taller] = bark[taller]
+    colour[part][taller] = tint[taller]
 
 
 def _segment(points, widths, i, gx, gy, kept) -> None:  # type: ignore[no-untyped-def]
@@ -140,7 +163,13 @@ def _segment(points, widths, i, gx, gy, kept) -> None:  # type: ignore[no-untype
 
 
 def _raise_trunk(
-    base: Base, x: Grid, y: Grid, height: Grid, colour: Grid, rng: np.random.Generator
+    base: Base,
+    bark: Grid,
+    x: Grid,
+    y: Grid,
+    height: Grid,
+    colour: Grid,
+    rng: np.random.Generator,
 ) -> None:
     table = np.arange(0, 361.0)
     away = np.hypot(x, y)
@@ -158,11 +187,11 @@ def _raise_trunk(
     body = r < flare
     ridges = 1.0 + 0.13 * np.sin(azimuth * 0.6) * np.sin(r * 0.3)
     coarse = _noise(x.shape, 5, rng)[near]
-    bark = BARK * (0.92 * ridges + 0.10 * coarse)[:, None]
-    bark = np.where((inner >= 1)[:, None], BARK * 1.25 + 12 * coarse[:, None], bark)
+    skin = bark * (0.92 * ridges + 0.10 * coarse)[:, None]
+    skin = np.where((inner >= 1)[:, None], bark * 1.25 + 12 * coarse[:, None], skin)
     level, tint = height[near], colour[near]
     taller = body & (rise > level)
-    level[taller], tint[taller] = rise[taller], bark[taller]
+    level[taller], tint[taller] = rise[taller], skin[taller]
     height[near], colour[near] = level, tint
 
 

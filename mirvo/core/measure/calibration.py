@@ -10,6 +10,7 @@ Geometry, 2nd ed., section 13.1) written for parallel planes.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
@@ -116,12 +117,41 @@ class PlaneMap:
         foot = self.foot[:, None, :]
         return np.asarray(foot + (flat - foot) * factor[..., None])
 
+    def to_photo(self, points_mm: Array, height_mm: float = 0.0) -> Array:
+        """Pixels (n, 2) of points (n, 2), mm, on the plane `height_mm` above the roots.
+
+        The way back of `to_plane` for the marks as set; inverse of the lens to 0.1 px.
+        """
+        above = height_mm - float(self.reference_height[0])
+        factor = 1.0 - above / float(self.camera_height[0])
+        flat = self.foot[0] + (points_mm - self.foot[0]) / factor
+        straight = apply_homography(np.linalg.inv(self.to_reference[:1]), flat[None])[0]
+        away = straight - self.centre
+        bend = float(self.radial[0] / self.focal[0] ** 2) * (away**2).sum(-1)
+        return np.asarray(self.centre + away * (1.0 + bend)[:, None])
+
     def px_per_mm(self, at: Array) -> float:
         """Mean magnification near the photo point `at` (2,), px per mm on the root plane."""
         corners = at + np.array([[-5.0, -5.0], [5.0, -5.0], [5.0, 5.0], [-5.0, 5.0]])
         rows = self.to_reference.shape[0]
         mapped = self.to_plane(np.broadcast_to(corners, (rows, 4, 2)), 0.0)[0]
         return float(10.0 / np.sqrt(abs(_area(mapped))))
+
+    def quality(self, at: Array) -> dict[str, Any]:
+        """What is said of the map near the photo point `at` (2,): scale, pose, misfit, warnings."""
+        density = self.px_per_mm(at)
+        warnings = list(self.warnings)
+        if density < COARSE_PX_PER_MM:
+            warnings.append(f"Only {density:.1f} px per mm: go closer or use the full-size photo.")
+        height = float(self.camera_height[0])
+        return {
+            "kind": self.kind,
+            "px_per_mm": round(density, 2),
+            "tilt_deg": None if self.tilt_deg is None else round(self.tilt_deg, 1),
+            "camera_height_mm": round(height) if np.isfinite(height) else None,
+            "residual_mm": None if self.residual_mm is None else round(self.residual_mm, 2),
+            "warnings": warnings,
+        }
 
 
 def apply_homography(matrix: Array, points: Array) -> Array:

@@ -29,6 +29,16 @@ def direction_deg(vectors: Array) -> Array:
     return np.degrees(np.arctan2(vectors[..., 0], -vectors[..., 1]))
 
 
+def clock(azimuth_deg: float) -> float:
+    """Hour on the clock for an azimuth: back 12, right 3, front 6, left 9.
+
+    >>> clock(0.0), clock(90.0), clock(265.0)
+    (12.0, 3.0, 8.8)
+    """
+    hour = round(azimuth_deg % 360.0 / 30.0, 1)
+    return 12.0 if hour in (0.0, 12.0) else hour
+
+
 def arc_lengths(path: Array) -> Array:
     """Length along (rows, n, 2) paths up to each point, (rows, n), mm."""
     steps = np.hypot(*np.moveaxis(np.diff(path, axis=1), 2, 0))

@@ -6,7 +6,7 @@ y down, whole numbers at pixel centres.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
@@ -83,7 +83,7 @@ class RootMark(Contract):
     height: Literal["above", "on", "below"] | FiniteFloat | None = None
     feeders: Annotated[int, Field(ge=0, le=3)] | None = None
     condition: Literal["sound", "weak", "dead"] = "sound"
-    feeds: list[str] = []
+    feeds: list[str] = Field(default=[])
 
 
 class TopMarks(Contract):
@@ -94,9 +94,17 @@ class TopMarks(Contract):
     front: Point | None = None
     click_sd_px: Annotated[float, Field(ge=0, le=50)] = 2.0
     focal_length_35mm: Focal | None = None
-    trunk: Trunk
+    trunk: Trunk | None = None
+    trunks: Annotated[list[Trunk], Field(min_length=1, max_length=20)] | None = None
     flare: Flare | None = None
     roots: Annotated[list[RootMark], Field(max_length=60)]
+    points: dict[Annotated[str, Field(min_length=1, max_length=40)], Point] = Field(default={})
+
+    def trunk_marks(self) -> list[tuple[str, Trunk]]:
+        """Each trunk with its field path; empty in a photo of a set that shows none."""
+        if self.trunk is not None:
+            return [("trunk", self.trunk)]
+        return [(f"trunks.{i}", one) for i, one in enumerate(self.trunks or [])]
 
 
 SENTENCES = {
@@ -125,59 +133,73 @@ def as_bad_input(error: ValidationError) -> BadInput:
     return BadInput(path, said)
 
 
-def read_marks(data: Any, size: tuple[int, int] | None = None) -> TopMarks:
+def read_marks(data: Any, size: tuple[int, int] | None = None, in_set: bool = False) -> TopMarks:
     """Check marks from a file or the root desk.
 
     Parameters
     ----------
     data : the parsed JSON.
     size : width and height of the photo in px, or None to skip that check.
+    in_set : one photo of several, which may leave the trunk to another.
 
     Raises
     ------
     BadInput : names the first mark that cannot be used and why.
     """
-    if not isinstance(data, dict):
-        raise BadInput("marks", "must be one JSON object")
+    check_object(data)
     try:
         marks = TopMarks.model_validate(data)
     except ValidationError as error:
         raise as_bad_input(error) from None
     if size is not None:
-        _inside(marks, size)
-    _calibration_sound(marks.calibration)
-    _outline_sound("trunk.outline", marks.trunk.outline)
+        check_inside(all_points(marks), size)
+    check_calibration(marks.calibration)
+    _trunks_sound(marks, in_set)
     if marks.flare is not None:
         _outline_sound("flare.outline", marks.flare.outline)
     _roots_sound(marks.roots)
     return marks
 
 
+def check_object(data: Any) -> None:
+    """Marks are one JSON object."""
+    if not isinstance(data, dict):
+        raise BadInput("marks", "must be one JSON object")
+
+
 def all_points(marks: TopMarks) -> Iterator[tuple[str, Point]]:
     """Each marked point with its field path, the front left out."""
-    cal = marks.calibration
+    yield from calibration_points(marks.calibration)
+    for path, trunk in marks.trunk_marks():
+        yield from numbered(f"{path}.outline", trunk.outline)
+    if marks.flare is not None:
+        yield from numbered("flare.outline", marks.flare.outline)
+    for i, root in enumerate(marks.roots):
+        yield from numbered(f"roots.{i}.path", root.path)
+        yield from numbered(f"roots.{i}.base_width", root.base_width or ())
+        yield from numbered(f"roots.{i}.end_width", root.end_width or ())
+    yield from ((f"points.{name}", point) for name, point in marks.points.items())
+
+
+def calibration_points(cal: AnyCalibration) -> Iterator[tuple[str, Point]]:
+    """Each point marked for a calibration with its field path."""
     if isinstance(cal, SegmentCalibration):
         yield from (("calibration.a", cal.a), ("calibration.b", cal.b))
     elif isinstance(cal, RectangleCalibration):
-        yield from _numbered("calibration.corners", cal.corners)
+        yield from numbered("calibration.corners", cal.corners)
     elif isinstance(cal, EllipseCalibration):
-        yield from _numbered("calibration.points", cal.points)
-    yield from _numbered("trunk.outline", marks.trunk.outline)
-    if marks.flare is not None:
-        yield from _numbered("flare.outline", marks.flare.outline)
-    for i, root in enumerate(marks.roots):
-        yield from _numbered(f"roots.{i}.path", root.path)
-        yield from _numbered(f"roots.{i}.base_width", root.base_width or ())
-        yield from _numbered(f"roots.{i}.end_width", root.end_width or ())
+        yield from numbered("calibration.points", cal.points)
 
 
-def _numbered(path: str, points: Any) -> Iterator[tuple[str, Point]]:
+def numbered(path: str, points: Any) -> Iterator[tuple[str, Point]]:
+    """Points of a list, each with its own field path."""
     return ((f"{path}.{i}", point) for i, point in enumerate(points))
 
 
-def _inside(marks: TopMarks, size: tuple[int, int]) -> None:
+def check_inside(points: Iterable[tuple[str, Point]], size: tuple[int, int]) -> None:
+    """Every point must lie in the picture of `size` (width, height) px."""
     width, height = size
-    for path, (x, y) in all_points(marks):
+    for path, (x, y) in points:
         if not (-0.5 <= x <= width - 0.5 and -0.5 <= y <= height - 0.5):
             raise BadInput(
                 path,
@@ -185,7 +207,8 @@ def _inside(marks: TopMarks, size: tuple[int, int]) -> None:
             )
 
 
-def _calibration_sound(cal: AnyCalibration) -> None:
+def check_calibration(cal: AnyCalibration) -> None:
+    """The points of a calibration must be able to give a scale."""
     if isinstance(cal, SegmentCalibration) and _close(cal.a, cal.b):
         raise BadInput(
             "calibration", "the two points lie on each other; set them far apart on a known length"
@@ -220,6 +243,16 @@ def _rectangle_sound(cal: RectangleCalibration) -> None:
 
 def _close(a: Point, b: Point) -> bool:
     return abs(a[0] - b[0]) < 2 and abs(a[1] - b[1]) < 2
+
+
+def _trunks_sound(marks: TopMarks, in_set: bool) -> None:
+    if marks.trunk is not None and marks.trunks is not None:
+        raise BadInput("trunks", "give either trunk or trunks, not both")
+    trunks = marks.trunk_marks()
+    if not trunks and not in_set:
+        raise BadInput("trunk", "is missing")
+    for path, trunk in trunks:
+        _outline_sound(f"{path}.outline", trunk.outline)
 
 
 def _outline_sound(path: str, outline: list[Point]) -> None:

@@ -4,15 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
+from mirvo.core.measure.side import EmergenceMeasure, SideMeasure
+from mirvo.core.measure.side_set import TOO_FEW, SideSetMeasure
 from mirvo.core.measure.top import RootMeasure, Spread, TopMeasure
 from mirvo.core.measure.uncertainty import Figure
 
 
 def top_as_json(measured: TopMeasure) -> dict[str, Any]:
     """The output contract of `mirvo measure top`."""
+    trunks = measured.trunk_diameters_mm
+    several = {"trunks": [{"diameter_mm": one.as_json()} for one in trunks]}
     return {
         "calibration": measured.calibration,
         "trunk_diameter_mm": measured.trunk_diameter_mm.as_json(),
+        **(several if len(trunks) > 1 else {}),
         "spread": {"flare": _spread(measured.flare), "roots": _spread(measured.roots_spread)},
         "roots": [_root(root) for root in measured.roots],
         "radiality": {
@@ -30,7 +35,8 @@ def top_as_record(measured: TopMeasure) -> dict[str, Any]:
     """The contract plus outlines and paths on the plan, as kept with a measurement."""
     record = top_as_json(measured)
     record["plan"] = {
-        "trunk": measured.trunk_outline_mm,
+        "trunk": measured.trunk_outlines_mm[0],
+        "trunks": measured.trunk_outlines_mm,
         "flare": measured.flare_outline_mm,
         "roots": [
             {
@@ -62,9 +68,10 @@ def _spread(spread: Spread | None) -> dict[str, Any] | None:
 def _root(root: RootMeasure) -> dict[str, Any]:
     return {
         "label": root.label,
+        **({} if root.photo is None else {"photo": root.photo}),
         "azimuth_deg": root.azimuth_deg.as_json(),
         "clock": root.clock,
-        "base_width_mm": None if root.base_width_mm is None else root.base_width_mm.as_json(),
+        "base_width_mm": _figure(root.base_width_mm),
         "reach_mm": root.reach_mm.as_json(),
         "heading_error_deg": root.heading_error_deg.as_json(),
         "sweep_deg": root.sweep_deg,
@@ -76,3 +83,71 @@ def _root(root: RootMeasure) -> dict[str, Any]:
 
 def _value(figure: Figure | None) -> float | None:
     return None if figure is None else round(figure.value, 2)
+
+
+def side_as_json(measured: SideMeasure) -> dict[str, Any]:
+    """The output contract of `mirvo measure side`."""
+    out: dict[str, Any] = {
+        "calibration": measured.calibration,
+        "flare_ratio": _figure(measured.flare_ratio, 3),
+        "soil_line_width_mm": measured.soil_line_width_mm.as_json(),
+        "narrowest_width_mm": _figure(measured.narrowest_width_mm),
+        "flare_angle_deg": {
+            side: angle.as_json(1) for side, angle in measured.flare_angle_deg.items()
+        },
+        "lean_deg": measured.lean_deg.as_json(1),
+        "reverse_taper": measured.reverse_taper,
+        "undercut": measured.undercut,
+        "emergences": _emergences(measured.emergences),
+        "widths": [list(pair) for pair in measured.widths],
+    }
+    if measured.ball is not None:
+        out["ball"] = {
+            "width_mm": measured.ball.width_mm.as_json(1),
+            "depth_mm": measured.ball.depth_mm.as_json(1),
+            "woody_depth_mm": _figure(measured.ball.woody_depth_mm, 1),
+        }
+    return out
+
+
+def side_set_as_json(measured: SideSetMeasure) -> dict[str, Any]:
+    """The output contract of `mirvo measure side-set`.
+
+    The first view's figures, the emergences and root plane of all views together, and
+    under `views` each view for itself.
+    """
+    plane = measured.root_plane
+    out = side_as_json(measured.views[0][2])
+    out["emergences"] = _emergences(measured.emergences)
+    out["root_plane"] = None
+    if plane is not None:
+        out["root_plane"] = {
+            "height_mm": plane.height_mm.as_json(),
+            "tilt_deg": plane.tilt_deg.as_json(),
+            "tilt_clock": plane.tilt_clock,
+            "residuals_mm": plane.residuals_mm,
+            "left_out": plane.left_out,
+            "advice": plane.advice,
+        }
+    else:
+        out["calibration"]["warnings"].append(TOO_FEW)
+    out["views"] = [
+        {"file": name, "turntable_deg": turned, **side_as_json(view)}
+        for name, turned, view in measured.views
+    ]
+    return out
+
+
+def _emergences(emergences: list[EmergenceMeasure]) -> list[dict[str, Any]]:
+    return [
+        {
+            "label": one.label,
+            "height_mm": one.height_mm.as_json(),
+            "x_mm": one.x_mm.as_json(),
+        }
+        for one in emergences
+    ]
+
+
+def _figure(figure: Figure | None, digits: int = 2) -> dict[str, float] | None:
+    return None if figure is None else figure.as_json(digits)

@@ -40,6 +40,12 @@ class Draws:
         self.click_sd_px = click_sd_px
         self._rng = np.random.default_rng(seed)
 
+    def with_click_sd(self, click_sd_px: float) -> Draws:
+        """The same stream of draws for a photo with another click deviation."""
+        other = Draws(click_sd_px, self.rows - 1)
+        other._rng = self._rng
+        return other
+
     def points(self, points: Any, sd: float | None = None) -> Array:
         """Copies of `points` (n, 2) with Gaussian click error; shape (rows, n, 2), px."""
         base = np.asarray(points, dtype=float)

@@ -60,7 +60,8 @@ def add_wheel(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
     plan = figures["plan"]
     if plan["flare"]:
         scene.path([_place(point, view) for point in plan["flare"]], "flare-edge", closed=True)
-    scene.path([_place(point, view) for point in plan["trunk"]], "trunk", closed=True)
+    for trunk in plan.get("trunks") or [plan["trunk"]]:
+        scene.path([_place(point, view) for point in trunk], "trunk", closed=True)
     for root in plan["roots"]:
         _label(scene, root, view)
 

@@ -5,9 +5,10 @@ import unittest
 import numpy as np
 
 from mirvo.core.measure.calibration import PhotoInfo
+from mirvo.core.measure.geometry import clock
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.report import top_as_json
-from mirvo.core.measure.top import clock, measure_top
+from mirvo.core.measure.top import measure_top
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import FOCAL_35MM, random_camera
 from mirvo.standins.photo import truth

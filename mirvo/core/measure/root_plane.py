@@ -1,0 +1,159 @@
+"""The plane the roots leave the trunk in, from several side views on a turntable."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+import numpy as np
+
+from mirvo.core.measure.geometry import clock
+from mirvo.core.measure.side import EmergenceMeasure, SideView
+from mirvo.core.measure.uncertainty import Array, Figure, figure
+
+LEAST_ROOTS = 3
+ROUNDS = 2
+OUTLIER = 2.5 * 1.4826
+SMALL_RESIDUAL_MM = 0.5
+LEAST_ANGLE_SINE = 0.17
+SETTLE = 4
+
+
+@dataclass(frozen=True)
+class Emergences:
+    """Roots on the plan at the first view: labels, and x, y, z (rows, n) in mm."""
+
+    labels: list[str]
+    x: Array
+    y: Array
+    z: Array
+
+
+@dataclass(frozen=True)
+class RootPlane:
+    """z = a + bx + cy through the emergences.
+
+    height_mm : at the trunk's axis. tilt_clock : the high side, to be lowered.
+    residuals_mm : of every root, left out of the fit or not. left_out : labels.
+    """
+
+    height_mm: Figure
+    tilt_deg: Figure
+    tilt_clock: float
+    residuals_mm: dict[str, float]
+    left_out: list[str]
+    advice: str
+
+
+def join_views(views: list[SideView]) -> Emergences:
+    """Emergences of several views in one plan.
+
+    A root seen in two views at an angle to each other is cut in by both; one seen once is
+    taken to stand on the front of the base.
+    """
+    seen: dict[str, list[tuple[SideView, int]]] = defaultdict(list)
+    for view in views:
+        for index, one in enumerate(view.marks.emergences):
+            seen[one.label].append((view, index))
+    places = [_place(sightings) for sightings in seen.values()]
+    x, y, z = (np.stack([place[i] for place in places], axis=1) for i in range(3))
+    return Emergences(list(seen), x, y, z)
+
+
+def _place(sightings: list[tuple[SideView, int]]) -> tuple[Array, Array, Array]:
+    """x, y, z (rows,) of one root, mm.
+
+    With the tree turned clockwise by t, it is seen at x cos t + y sin t to the right and
+    stands x sin t - y cos t nearer to the camera.
+    """
+    turns = np.radians([view.marks.turntable_deg for view, _ in sightings])
+    cos, sin = np.cos(turns), np.sin(turns)
+    flat = [view.frame.of_draws(view.emergence_px[:, [i]])[:, 0, 0] for view, i in sightings]
+    nearer = [view.nearer(x[:, None])[:, 0] for (view, _), x in zip(sightings, flat, strict=True)]
+    crossed = abs(np.sin(turns[:, None] - turns[None])).max() > LEAST_ANGLE_SINE
+    for _ in range(SETTLE):
+        spots = [
+            view.frame.of_draws(view.emergence_px[:, [i]], depth[:, None])[:, 0]
+            for (view, i), depth in zip(sightings, nearer, strict=True)
+        ]
+        across = np.stack([spot[:, 0] for spot in spots], axis=1)
+        if not crossed:
+            depth = np.stack(nearer, axis=1)
+            x = (across * cos + depth * sin).mean(axis=1)
+            y = (across * sin - depth * cos).mean(axis=1)
+            break
+        solve = np.linalg.pinv(np.stack([cos, sin], axis=1))
+        x, y = (across @ solve.T).T
+        nearer = [x * s - y * c for c, s in zip(cos, sin, strict=True)]
+    return x, y, np.mean([spot[:, 1] for spot in spots], axis=0)
+
+
+def joined_measures(roots: Emergences) -> list[EmergenceMeasure]:
+    """Height and x at the first view of every joined root."""
+    return [
+        EmergenceMeasure(label, figure(roots.z[:, i]), figure(roots.x[:, i]))
+        for i, label in enumerate(roots.labels)
+    ]
+
+
+def fit_root_plane(roots: Emergences) -> RootPlane | None:
+    """Least-squares plane, robust: two rounds, dropping residuals over 2.5 x 1.4826 x MAD.
+
+    None with fewer than three roots, or with all of them in one line.
+    """
+    kept = np.ones(len(roots.labels), dtype=bool)
+    if kept.sum() < LEAST_ROOTS:
+        return None
+    for _ in range(ROUNDS):
+        first = _solve(roots, kept, slice(0, 1))
+        if first is None:
+            return None
+        away = np.abs(_residuals(roots, first, slice(0, 1))[0])
+        limit = max(OUTLIER * float(np.median(away[kept])), SMALL_RESIDUAL_MM)
+        still = kept & (away <= limit)
+        if still.sum() < LEAST_ROOTS:
+            break
+        kept = still
+    planes = _solve(roots, kept, slice(None))
+    if planes is None:
+        return None
+    return _described(roots, planes, kept)
+
+
+def _solve(roots: Emergences, kept: Array, rows: slice) -> Array | None:
+    x, y, z = (part[rows][:, kept] for part in (roots.x, roots.y, roots.z))
+    system = np.stack([np.ones_like(x), x, y], axis=2)
+    if np.linalg.matrix_rank(system[0], tol=1e-6 * max(1.0, float(abs(system[0]).max()))) < 3:
+        return None
+    turned = system.swapaxes(1, 2)
+    return np.asarray(np.linalg.solve(turned @ system, turned @ z[..., None])[..., 0])
+
+
+def _residuals(roots: Emergences, planes: Array, rows: slice) -> Array:
+    a, b, c = (planes[:, i, None] for i in range(3))
+    return np.asarray(roots.z[rows] - (a + b * roots.x[rows] + c * roots.y[rows]))
+
+
+def _described(roots: Emergences, planes: Array, kept: Array) -> RootPlane:
+    slope = np.hypot(planes[:, 1], planes[:, 2])
+    uphill = float(np.degrees(np.arctan2(planes[0, 1], planes[0, 2])) % 360.0)
+    hour = clock(uphill)
+    tilt = figure(np.degrees(np.arctan(slope)))
+    residuals = _residuals(roots, planes[:1], slice(0, 1))[0]
+    return RootPlane(
+        height_mm=figure(planes[:, 0]),
+        tilt_deg=tilt,
+        tilt_clock=hour,
+        residuals_mm={
+            label: round(float(value), 2)
+            for label, value in zip(roots.labels, residuals, strict=True)
+        },
+        left_out=[label for label, used in zip(roots.labels, kept, strict=True) if not used],
+        advice=_advice(tilt, hour),
+    )
+
+
+def _advice(tilt: Figure, hour: float) -> str:
+    if tilt.value <= tilt.plus_minus:
+        return f"Level within measuring error ({tilt.value:.1f}° ± {tilt.plus_minus:.1f}°)."
+    return f"Tilt {tilt.value:.1f}° toward {hour:g} o'clock levels it."

@@ -1,0 +1,118 @@
+"""Roots laid out on the plan: from marks on one photo to paths and widths in millimetres."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from mirvo.core.measure import geometry
+from mirvo.core.measure.calibration import PlaneMap
+from mirvo.core.measure.marks import RootMark
+from mirvo.core.measure.uncertainty import Array, Draws
+
+CREST_SHARE_OF_WIDTH = 0.6
+STEPS_PER_TRUNK = 8
+
+
+@dataclass
+class LaidRoot:
+    """One root on the plan for every draw.
+
+    path : (rows, n, 2), mm. base : middle of the base width or first path point, (rows, 2).
+    width : (rows,), mm, or None. widths_along : (rows, n), mm.
+    What follows from the trunk's centre is set by `follow`.
+    """
+
+    mark: RootMark
+    path: Array
+    base: Array
+    width: Array | None
+    widths_along: Array
+    photo: str | None = None
+    azimuth: Array = field(default_factory=lambda: np.zeros(0))
+    heading: Array = field(default_factory=lambda: np.zeros(0))
+    sweep: float = 0.0
+    turn: float = 0.0
+    sharpest: float = 0.0
+    looped: float = 0.0
+
+
+def lay_out_roots(marks: list[RootMark], plane: PlaneMap, draws: Draws) -> list[LaidRoot]:
+    """Rectify the roots of one photo: widths on the root plane, paths at crest height."""
+    bases = [_width(root.base_width, plane, draws) for root in marks]
+    ends = [_width(root.end_width, plane, draws) for root in marks]
+    marked = [float(base[1][0]) for base in bases if base is not None]
+    median = float(np.median(marked)) if marked else 0.0
+    roots = []
+    for root, base, end in zip(marks, bases, ends, strict=True):
+        pixels = draws.points(root.path)
+        along = _widths_along(pixels, base, end, median)
+        path = plane.to_plane(pixels, CREST_SHARE_OF_WIDTH * along)
+        middle = base[0] if base is not None else path[:, 0]
+        width = None if base is None else base[1]
+        roots.append(LaidRoot(root, path, middle, width, along))
+    return roots
+
+
+def _width(
+    pair: tuple[tuple[float, float], tuple[float, float]] | None, plane: PlaneMap, draws: Draws
+) -> tuple[Array, Array] | None:
+    """Middle (rows, 2) and distance (rows,) of two width points, mm; edges lie on the plane."""
+    if pair is None:
+        return None
+    ends = plane.to_plane(draws.points(pair))
+    return ends.mean(axis=1), np.hypot(*(ends[:, 1] - ends[:, 0]).T)
+
+
+def _widths_along(
+    pixels: Array,
+    base: tuple[Array, Array] | None,
+    end: tuple[Array, Array] | None,
+    median: float,
+) -> Array:
+    """Width (rows, n) at each path point: base to end if both are marked, else constant."""
+    rows = len(pixels)
+    first = base[1] if base is not None else np.full(rows, median)
+    last = end[1] if end is not None else first
+    length = geometry.arc_lengths(pixels)
+    share = length / np.maximum(length[:, -1:], 1e-9)
+    return np.asarray(first[:, None] + (last - first)[:, None] * share)
+
+
+def follow(root: LaidRoot, centre: Array, diameter: Array, north: Array) -> None:
+    """Azimuth, heading error, sweep, turns and looping of one root about the trunk's centre."""
+    root.azimuth = (geometry.direction_deg(root.base - centre) - north) % 360.0
+    path = root.path
+    length = geometry.arc_lengths(path)
+    total = length[:, -1]
+    chord_end = geometry.points_at(path, length, np.minimum(diameter, total)[:, None])[:, 0]
+    radial = path[:, 0] - centre
+    chord = chord_end - path[:, 0]
+    dot = (radial * chord).sum(1)
+    cross = radial[:, 0] * chord[:, 1] - radial[:, 1] * chord[:, 0]
+    root.heading = np.abs(np.degrees(np.arctan2(cross, dot)))
+    step = float(diameter[0]) / STEPS_PER_TRUNK
+    at = np.arange(0.0, float(total[0]), step)
+    at = np.append(at, float(total[0]))
+    even = geometry.points_at(path[:1], length[:1], at[None])[0]
+    away = even - centre[0]
+    azimuth = np.unwrap(np.radians(geometry.direction_deg(away)))
+    root.sweep = abs(float(np.degrees(azimuth[-1] - azimuth[0])))
+    distance = np.hypot(*away.T)
+    root.looped = float((1.0 - distance / np.maximum.accumulate(distance)).max())
+    root.turn, root.sharpest = _turning(even)
+
+
+def _turning(even: Array) -> tuple[float, float]:
+    """Total turning and the most within half a trunk diameter, degrees, of an even path."""
+    if len(even) < 3:
+        return 0.0, 0.0
+    smooth = even.copy()
+    smooth[1:-1] = (even[:-2] + even[1:-1] + even[2:]) / 3.0
+    steps = np.diff(smooth, axis=0)
+    headings = np.unwrap(np.arctan2(steps[:, 1], steps[:, 0]))
+    turns = np.abs(np.degrees(np.diff(headings)))
+    window = STEPS_PER_TRUNK // 2
+    sharpest = max(float(turns[i : i + window].sum()) for i in range(len(turns)))
+    return float(turns.sum()), sharpest

@@ -1,0 +1,98 @@
+"""The trunk's two edges in the elevation frame, read off every 5 mm."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.elevation import Elevation
+from mirvo.core.measure.side_marks import SideMarks
+from mirvo.core.measure.uncertainty import Array
+
+STEP_MM = 5.0
+MOST_GAP_MM = 10.0
+SMOOTH_MM = 6.0
+
+
+@dataclass
+class Silhouette:
+    """Left and right edge, (rows, n, 2) mm; `heights` every 5 mm from the soil line up."""
+
+    left: Array
+    right: Array
+    heights: Array
+
+    @property
+    def top(self) -> float:
+        """Height up to which both edges are marked, mm."""
+        return float(min(self.left[0, :, 1].max(), self.right[0, :, 1].max()))
+
+    def edges_at(self, heights: Array) -> Array:
+        """x of the left and right edge, (2, rows, m), at heights (m,) mm.
+
+        Where an edge crosses a height more than once the outermost crossing counts;
+        beyond its ends its last point's x holds.
+        """
+        return np.stack([_x_at(self.left, heights, -1.0), _x_at(self.right, heights, 1.0)])
+
+    def widths_at(self, heights: Array) -> Array:
+        """Widths (rows, m), mm."""
+        left, right = self.edges_at(heights)
+        return np.asarray(right - left)
+
+    def widths(self) -> Array:
+        """Widths (rows, m), mm, every 5 mm."""
+        return self.widths_at(self.heights)
+
+    def smooth_widths(self) -> Array:
+        """Widths with single clicks' errors evened out, so that the least is not just noise."""
+        apart = (self.heights[:, None] - self.heights[None]) / SMOOTH_MM
+        weight = np.exp(-(apart**2) / 2)
+        raw = self.widths()
+        offset = self.heights[:, None] - self.heights[None]
+        s0, s1, s2 = (weight.sum(0), (weight * offset).sum(0), (weight * offset**2).sum(0))
+        local = weight * (s2 - offset * s1) / np.maximum(s0 * s2 - s1**2, 1e-9)
+        return np.asarray(raw @ local)
+
+    def shifted(self, x: Array) -> Silhouette:
+        """The same with x = 0 moved to `x` (rows,)."""
+        move = np.stack([x, np.zeros_like(x)], axis=1)[:, None]
+        return Silhouette(self.left - move, self.right - move, self.heights)
+
+
+def silhouette(frame: Elevation, marks: SideMarks) -> Silhouette:
+    """The edges of one photo.
+
+    Raises
+    ------
+    BadInput : an edge does not come down to the soil line, or the two share no height.
+    """
+    edges = {name: frame.points(getattr(marks, name)) for name in ("left_edge", "right_edge")}
+    for name, edge in edges.items():
+        low, high = float(edge[0, :, 1].min()), float(edge[0, :, 1].max())
+        if low > MOST_GAP_MM:
+            raise BadInput(
+                name, f"the edge ends {low:.0f} mm above the soil line; mark it down to it"
+            )
+        if high < STEP_MM:
+            raise BadInput(name, "the edge does not rise above the soil line; mark it upward")
+    left, right = edges.values()
+    top = min(float(left[0, :, 1].max()), float(right[0, :, 1].max()))
+    return Silhouette(left, right, np.arange(0.0, top + 1e-9, STEP_MM))
+
+
+def _x_at(edge: Array, heights: Array, outward: float) -> Array:
+    start, end = edge[:, :-1], edge[:, 1:]
+    rise = end[..., 1] - start[..., 1]
+    share = (heights[None, :, None] - start[:, None, :, 1]) / np.where(
+        np.abs(rise) < 1e-9, np.nan, rise
+    )[:, None]
+    hit = (share >= 0) & (share <= 1)
+    x = start[:, None, :, 0] + share * (end - start)[:, None, :, 0]
+    found = np.where(hit, x * outward, -np.inf).max(axis=2) * outward
+    lowest = np.take_along_axis(edge[..., 0], edge[..., 1].argmin(1)[:, None], 1)
+    highest = np.take_along_axis(edge[..., 0], edge[..., 1].argmax(1)[:, None], 1)
+    beyond = np.where(heights[None] <= edge[..., 1].min(1)[:, None], lowest, highest)
+    return np.asarray(np.where(np.isfinite(found), found, beyond))

@@ -1,0 +1,264 @@
+"""One plan from several photos of a base, each root measured where it shows best."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field, ValidationError
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure import geometry
+from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.faults import Thresholds
+from mirvo.core.measure.marks import Contract, TopMarks, as_bad_input, check_object
+from mirvo.core.measure.roots import LaidRoot
+from mirvo.core.measure.top import Scene, TopMeasure, measure_scene, read_scene
+from mirvo.core.measure.uncertainty import Array, Draws
+
+LEAST_SHARED = 2
+CARD_MOVED_MM = 6.0
+SCALES_DIFFER = 0.02
+LEAST_APART_MM = 5.0
+
+
+class SetPhoto(Contract):
+    """One photo of a set. `underside` is the lifted tree seen from below."""
+
+    file: Annotated[str, Field(min_length=1, max_length=1000)]
+    marks: dict[str, Any]
+    underside: bool = False
+
+
+class TopSet(Contract):
+    """The file contract of a photo set."""
+
+    view: Literal["top-set"]
+    photos: Annotated[list[SetPhoto], Field(min_length=1, max_length=24)]
+
+
+@dataclass(frozen=True)
+class MarkedPhoto:
+    """One photo of a set, ready to be measured. card_corners : (16, 2) px for kind card."""
+
+    name: str
+    marks: TopMarks
+    photo: PhotoInfo
+    card_corners: Array | None = None
+    underside: bool = False
+
+
+def read_top_set(data: Any) -> TopSet:
+    """Check the list of a photo set; the marks of each photo are checked by `read_marks`.
+
+    Raises
+    ------
+    BadInput : names the first entry that cannot be used and why.
+    """
+    check_object(data)
+    try:
+        listed = TopSet.model_validate(data)
+    except ValidationError as error:
+        raise as_bad_input(error) from None
+    names = [photo.file for photo in listed.photos]
+    for i, name in enumerate(names):
+        if name in names[:i]:
+            raise BadInput(f"photos.{i}.file", f"{name} is listed twice")
+    return listed
+
+
+def measure_top_set(
+    photos: list[MarkedPhoto],
+    leave_out: frozenset[str] = frozenset(),
+    limits: Thresholds | None = None,
+) -> TopMeasure:
+    """Measure one plan from several photos.
+
+    Photos share the frame of the card left in place; with two or more `points` or roots of
+    the same name marked in both, they are joined by those instead. A photo of the underside
+    is mirrored into the plan and always needs such points.
+
+    Raises
+    ------
+    BadInput : no photo shows the trunk, or one cannot be joined to the others.
+    """
+    draws = Draws(photos[0].marks.click_sd_px)
+    seen = [_see(i, photo, draws) for i, photo in enumerate(photos)]
+    joined = _join(seen)
+    scene = _one_plan(joined)
+    return measure_scene(scene, leave_out, limits)
+
+
+@dataclass
+class _Seen:
+    """One photo rectified in its own frame; `shared` are the named points, (rows, 2) mm."""
+
+    index: int
+    photo: MarkedPhoto
+    scene: Scene
+    shared: dict[str, Array]
+
+
+def _see(index: int, photo: MarkedPhoto, draws: Draws) -> _Seen:
+    own = draws.with_click_sd(photo.marks.click_sd_px)
+    try:
+        scene = read_scene(photo.marks, photo.photo, own, photo.card_corners)
+        points = _shared_points(photo, own)
+    except BadInput as error:
+        raise BadInput(f"photos.{index}.marks.{error.field}", error.message) from None
+    for root in scene.roots:
+        root.photo = photo.name
+        points.setdefault(f"root {root.mark.label}", root.base)
+    if photo.underside:
+        _mirror(scene, points)
+    return _Seen(index, photo, scene, points)
+
+
+def _shared_points(photo: MarkedPhoto, draws: Draws) -> dict[str, Array]:
+    if not photo.marks.points:
+        return {}
+    info = photo.photo
+    if photo.marks.focal_length_35mm is not None:
+        info = PhotoInfo(info.width, info.height, photo.marks.focal_length_35mm)
+    plane = calibrate(photo.marks.calibration, info, draws, photo.card_corners)
+    places = plane.to_plane(draws.points(list(photo.marks.points.values())))
+    return {name: places[:, i] for i, name in enumerate(photo.marks.points)}
+
+
+def _mirror(scene: Scene, points: dict[str, Array]) -> None:
+    """Turn what was seen from below into the plan seen from above."""
+    flip = np.array([-1.0, 1.0])
+    _move(scene, points, lambda placed: placed * flip)
+
+
+def _move(scene: Scene, points: dict[str, Array], onto: Any) -> None:
+    scene.trunks = [onto(trunk) for trunk in scene.trunks]
+    scene.flare = None if scene.flare is None else onto(scene.flare)
+    scene.front = onto(scene.front[:, None])[:, 0]
+    for root in scene.roots:
+        root.path, root.base = onto(root.path), onto(root.base[:, None])[:, 0]
+    for name, place in points.items():
+        points[name] = onto(place[:, None])[:, 0]
+
+
+def _join(seen: list[_Seen]) -> list[_Seen]:
+    """Bring every photo into the frame of the first that shows the trunk."""
+    start = next((one for one in seen if one.scene.trunks), None)
+    if start is None:
+        raise BadInput("photos", "no photo of the set has the trunk marked")
+    joined, waiting = [start], [one for one in seen if one is not start]
+    while waiting:
+        ready = next((one for one in waiting if _attach(one, joined)), None)
+        if ready is None:
+            one = waiting[0]
+            raise BadInput(
+                f"photos.{one.index}",
+                f"{one.photo.name} shares neither the card left in place nor two points or roots "
+                "marked in both with another photo; mark two points by name in both",
+            )
+        waiting.remove(ready)
+        joined.append(ready)
+    return joined
+
+
+def _attach(one: _Seen, joined: list[_Seen]) -> bool:
+    for named_only in (True, False):
+        for other in joined:
+            names = _in_both(one, other, named_only)
+            if len(names) >= LEAST_SHARED and _far_apart(one, names):
+                _fit(one, other, names, rigid_needed=named_only or not _share_card(one, other))
+                return True
+        if named_only and any(_share_card(one, other) for other in joined):
+            other = next(other for other in joined if _share_card(one, other))
+            _fit(one, other, _in_both(one, other, False), rigid_needed=False)
+            return True
+    return False
+
+
+def _in_both(one: _Seen, other: _Seen, named_only: bool) -> list[str]:
+    names = [name for name in one.shared if name in other.shared]
+    return [n for n in names if not (named_only and n not in one.photo.marks.points)]
+
+
+def _far_apart(one: _Seen, names: list[str]) -> bool:
+    places = np.stack([one.shared[name][0] for name in names])
+    return bool(np.hypot(*np.ptp(places, axis=0)) > LEAST_APART_MM)
+
+
+def _share_card(one: _Seen, other: _Seen) -> bool:
+    cards = all(seen.photo.marks.calibration.kind == "card" for seen in (one, other))
+    return cards and not one.photo.underside and not other.photo.underside
+
+
+def _fit(one: _Seen, other: _Seen, names: list[str], rigid_needed: bool) -> None:
+    """Move a photo's plan onto another's, or warn when their shared marks lie apart."""
+    if not names:
+        return
+    mine = np.stack([one.shared[name] for name in names], axis=1)
+    theirs = np.stack([other.shared[name] for name in names], axis=1)
+    if rigid_needed:
+        turn, shift = _rigid(mine, theirs)
+        _warn_of_scale(one, mine[0], theirs[0])
+        _move(one.scene, one.shared, lambda placed: placed @ turn + shift[:, None])
+        return
+    off = np.hypot(*(mine[0] - theirs[0]).T)
+    if float(np.median(off)) > CARD_MOVED_MM:
+        one.scene.quality["warnings"].append(
+            f"{one.photo.name}: roots marked in both lie {float(np.median(off)):.0f} mm apart; the "
+            "card seems to have moved. Mark two points by name in both photos."
+        )
+
+
+def _rigid(mine: Array, theirs: Array) -> tuple[Array, Array]:
+    """Least-squares turn (rows, 2, 2) and shift (rows, 2): placed @ turn + shift.
+
+    Source: Kabsch's algorithm, which in the plane is one angle.
+    """
+    middle, goal = mine.mean(axis=1), theirs.mean(axis=1)
+    a, b = mine - middle[:, None], theirs - goal[:, None]
+    dot = (a * b).sum((1, 2))
+    cross = (a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]).sum(1)
+    angle = np.arctan2(cross, dot)
+    cos, sin = np.cos(angle), np.sin(angle)
+    turn = np.stack([np.stack([cos, sin], axis=1), np.stack([-sin, cos], axis=1)], axis=1)
+    return turn, goal - (middle[:, None] @ turn)[:, 0]
+
+
+def _warn_of_scale(one: _Seen, mine: Array, theirs: Array) -> None:
+    size, other = (float(np.linalg.norm(p - p.mean(axis=0))) for p in (mine, theirs))
+    if abs(size / max(other, 1e-9) - 1) > SCALES_DIFFER:
+        one.scene.quality["warnings"].append(
+            f"{one.photo.name}: the points shared with another photo lie "
+            f"{abs(size / other - 1) * 100:.0f} % nearer or farther apart than there; check both "
+            "calibrations."
+        )
+
+
+def _one_plan(joined: list[_Seen]) -> Scene:
+    """The scenes as one: first trunk and flare found, each root from its best photo."""
+    ordered = sorted(joined, key=lambda one: one.index)
+    base = next(one for one in ordered if one.scene.trunks).scene
+    front = next((one.scene for one in ordered if one.scene.front_is_marked), base)
+    best: dict[str, LaidRoot] = {}
+    for one in ordered:
+        for root in one.scene.roots:
+            label = root.mark.label
+            if label not in best or _doubt(root) < _doubt(best[label]):
+                best[label] = root
+    warnings = [said for one in ordered for said in one.scene.quality["warnings"]]
+    flare = next((one.scene.flare for one in ordered if one.scene.flare is not None), None)
+    return replace(
+        base,
+        flare=flare,
+        roots=list(best.values()),
+        front=front.front,
+        quality={**base.quality, "warnings": list(dict.fromkeys(warnings))},
+    )
+
+
+def _doubt(root: LaidRoot) -> tuple[bool, float]:
+    """How badly a photo shows a root: without a width first, then by the scatter of its base."""
+    scatter = np.hypot(*(root.base - root.base[0]).T)
+    extent = geometry.arc_lengths(root.path[:1])[0, -1]
+    return root.width is None, float(scatter.mean() / max(extent, 1.0) ** 0.5)

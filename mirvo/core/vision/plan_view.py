@@ -1,0 +1,108 @@
+"""The base as seen straight from above at a fixed scale: the grid all assistance looks at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from mirvo.core.measure import geometry
+from mirvo.core.measure.calibration import PlaneMap
+from mirvo.core.measure.uncertainty import Array
+
+Picture = npt.NDArray[np.uint8]
+CELLS_PER_TRUNK = 110
+REACH_TRUNKS = 2.3
+FINEST_PX_PER_CELL = 0.7
+
+
+@dataclass(frozen=True)
+class PlanView:
+    """A square of the root plane about the trunk.
+
+    colour : (n, n, 3), uint8, red, green, blue. trunk : (m, 2), outline in cells.
+    cell_mm : size of a cell. centre_mm : (2,), of the trunk. corner_mm : (2,), of cell 0, 0.
+    known : (n, n), bool, cells that lie in the photo.
+    """
+
+    colour: Picture
+    known: npt.NDArray[np.bool_]
+    trunk: Array
+    cell_mm: float
+    corner_mm: Array
+    centre_mm: Array
+    trunk_mm: float
+    plane: PlaneMap
+
+    def cells(self, points_mm: Array) -> Array:
+        """Cell coordinates (n, 2), x right, y down, of points on the plane, mm."""
+        return np.asarray((points_mm - self.corner_mm) / self.cell_mm)
+
+    def mm(self, cells: Array) -> Array:
+        """The way back of `cells`."""
+        return np.asarray(cells * self.cell_mm + self.corner_mm)
+
+    def photo(self, cells: Array, height_mm: Array | float = 0.0) -> Array:
+        """Pixels (n, 2) of cells (n, 2) at heights above the root plane, a number or (n,)."""
+        points = self.mm(np.asarray(cells, dtype=float))
+        heights = np.broadcast_to(height_mm, len(points))
+        return (
+            np.concatenate(
+                [
+                    self.plane.to_photo(point[None], float(height))
+                    for point, height in zip(points, heights, strict=True)
+                ]
+            )
+            if len(points)
+            else np.zeros((0, 2))
+        )
+
+
+def plan_view(
+    picture: Picture, plane: PlaneMap, trunk_px: Array, trunk_height_mm: float
+) -> PlanView:
+    """Rectify a square of 2.3 trunk diameters to each side of the trunk.
+
+    Parameters
+    ----------
+    picture : (height, width, 3), red, green, blue. trunk_px : (n, 2), the marked outline.
+    """
+    import cv2  # heavy: only where a photo is really looked at
+
+    rows = len(plane.foot)
+    outline = plane.to_plane(np.broadcast_to(trunk_px, (rows, *trunk_px.shape)), trunk_height_mm)
+    area, centre = geometry.area_and_centroid(outline[:1])
+    trunk_mm = float(2 * np.sqrt(area[0] / np.pi))
+    cell = trunk_mm / CELLS_PER_TRUNK
+    half = round(REACH_TRUNKS * CELLS_PER_TRUNK)
+    corner = centre[0] - half * cell
+    side = 2 * half + 1
+    axis = np.arange(side) * cell
+    x, y = np.meshgrid(axis + corner[0], axis + corner[1])
+    places = plane.to_photo(np.stack([x.ravel(), y.ravel()], axis=1)).astype(np.float32)
+    u, v = places.reshape(side, side, 2).transpose(2, 0, 1)
+    height, width = picture.shape[:2]
+    known = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
+    part, u, v = _close_up(picture, u, v, cell * plane.px_per_mm(trunk_px.mean(axis=0)))
+    colour = cv2.remap(part, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    trunk = (outline[0] - corner) / cell
+    return PlanView(
+        np.asarray(colour, np.uint8), known, trunk, cell, corner, centre[0], trunk_mm, plane
+    )
+
+
+def _close_up(
+    picture: Picture, u: npt.NDArray[np.float32], v: npt.NDArray[np.float32], px_per_cell: float
+) -> tuple[Picture, npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+    """The part of the photo that is needed, softened where the grid is coarser than it."""
+    import cv2
+
+    height, width = picture.shape[:2]
+    left, top = (max(0, int(part.min()) - 8) for part in (u, v))
+    right, low = min(width, int(u.max()) + 9), min(height, int(v.max()) + 9)
+    right, low = max(right, left + 1), max(low, top + 1)
+    part = picture[min(top, height - 1) : low, min(left, width - 1) : right]
+    if px_per_cell > 1 / FINEST_PX_PER_CELL:
+        part = cv2.GaussianBlur(part, (0, 0), 0.45 * px_per_cell)
+    return np.asarray(part, np.uint8), u - np.float32(left), v - np.float32(top)

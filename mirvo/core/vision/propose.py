@@ -1,0 +1,146 @@
+"""Proposing roots on a photo: the strongest ways of bark out from the trunk, one by one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from mirvo.core.measure import geometry
+from mirvo.core.measure.uncertainty import Array
+from mirvo.core.vision.bark import Map
+from mirvo.core.vision.plan_view import CELLS_PER_TRUNK
+from mirvo.core.vision.trace import Tracer
+from mirvo.core.vision.width import width_along
+
+NEUTRAL = 0.34
+LEAST_GAIN = 9.0
+LEAST_CELLS = 16.0
+MOST_ROOTS = 24
+COVER_SHARE = 0.75
+CREST_SHARE_OF_WIDTH = 0.6
+FLANK = 1.6
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A root Mirvo believes to see; pixels of the photo. confidence : 0 to 1."""
+
+    path: Array
+    base_width: Array
+    confidence: float
+    azimuth_deg: float
+
+    def as_json(self) -> dict[str, Any]:
+        return {
+            "path": np.round(self.path, 1).tolist(),
+            "base_width": np.round(self.base_width, 1).tolist(),
+            "confidence": round(self.confidence, 2),
+            "azimuth_deg": round(self.azimuth_deg, 1),
+        }
+
+
+def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
+    """Candidates in the order of the clock.
+
+    Parameters
+    ----------
+    front_mm : (2,), a point on the front side, on the plane of the photo.
+    """
+    gain_of = (tracer.bark - NEUTRAL).astype(float)
+    gain_of[tracer.trunk] = 0.0
+    order, back = _walk_order(tracer)
+    found = []
+    for _ in range(MOST_ROOTS):
+        gains = _gains(order, back, gain_of)
+        tip = int(gains.argmax())
+        if gains[tip] < LEAST_GAIN:
+            break
+        y, x = divmod(tip, tracer.bark.shape[1])
+        way = tracer.way((x, y))
+        path = tracer.path((x, y))
+        widths = width_along(tracer.bark, path)
+        _cover(gain_of, way, widths)
+        if len(path) >= 3 and geometry.arc_lengths(path[None])[0, -1] >= LEAST_CELLS:
+            found.append(_proposal(tracer, path, widths, front_mm))
+    return sorted(found, key=lambda one: one.azimuth_deg)
+
+
+def _walk_order(tracer: Tracer) -> tuple[Array, Array]:
+    """Cells within reach by rising cost, so that each comes after the one before it."""
+    cost = tracer.cost.ravel()
+    reached = np.flatnonzero(np.isfinite(cost) & (tracer.bark.ravel() > 0.02))
+    order = reached[np.argsort(cost[reached], kind="stable")]
+    return order, tracer.back.ravel()
+
+
+def _gains(order: Any, back: Any, gain_of: Array) -> Array:
+    """Evidence for bark summed along the way to each cell, never less than none."""
+    gains = np.full(gain_of.size, -np.inf)
+    values = gain_of.ravel().tolist()
+    summed: dict[int, float] = {}
+    for cell, before in zip(order.tolist(), back[order].tolist(), strict=True):
+        summed[cell] = max(summed.get(before, 0.0), 0.0) + values[cell]
+    if summed:
+        gains[np.fromiter(summed, int)] = np.fromiter(summed.values(), float)
+    return gains
+
+
+def _cover(gain_of: Array, way: Array, widths: Array) -> None:
+    """What one root explains speaks for no other."""
+    import cv2  # heavy: only where a photo is really looked at
+
+    mask = np.zeros(gain_of.shape, np.uint8)
+    half = COVER_SHARE * np.interp(
+        np.linspace(0, 1, len(way)), np.linspace(0, 1, len(widths)), widths
+    )
+    for (x, y), reach in zip(way.astype(int), half, strict=True):
+        cv2.circle(mask, (int(x), int(y)), max(3, int(reach)), 1, -1)
+    gain_of[mask > 0] = -0.02
+
+
+def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Proposal:
+    view = tracer.view
+    widths_mm = widths * view.cell_mm
+    crest = _lifted(view.mm(path), CREST_SHARE_OF_WIDTH * widths_mm, tracer)
+    direction = path[1] - path[0]
+    across = np.array([direction[1], -direction[0]]) / np.hypot(*direction) * widths[0] / 2
+    base = np.stack([path[0] - across, path[0] + across])
+    away = geometry.direction_deg(view.mm(path[:1]) - view.centre_mm)
+    north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
+    return Proposal(
+        path=crest,
+        base_width=view.photo(base),
+        confidence=_confidence(tracer.bark, path, widths),
+        azimuth_deg=float((away - north)[0] % 360.0),
+    )
+
+
+def _lifted(path_mm: Array, heights: Array, tracer: Tracer) -> Array:
+    """Pixels where the crest above a path is seen.
+
+    The plan view shows a crest displaced outwards from the camera's foot already, so a
+    path found on it is read as it lies.
+    """
+    return tracer.view.plane.to_photo(path_mm)
+
+
+def _confidence(bark: Map, path: Array, widths: Array) -> float:
+    """From how barky the path is, how clearly its flanks are not, and its length."""
+    from mirvo.core.vision.edges import profiles
+
+    steps = np.gradient(path, axis=0)
+    across = np.stack([steps[:, 1], -steps[:, 0]], axis=1)
+    across /= np.maximum(np.hypot(across[:, 0], across[:, 1]), 1e-9)[:, None]
+    inside = profiles(bark, path, across, np.array([0.0]))[:, 0]
+    flanks = [
+        profiles(
+            bark, path + side * FLANK * (widths / 2 + 2)[:, None] * across, across, np.zeros(1)
+        )
+        for side in (-1, 1)
+    ]
+    clear = np.maximum(inside[:, None] - np.concatenate(flanks, axis=1), 0).mean()
+    length = geometry.arc_lengths(path[None])[0, -1] / CELLS_PER_TRUNK
+    score = 4.0 * (inside.mean() - 0.5) + 4.0 * (clear - 0.35) + 2.5 * (min(length, 1.0) - 0.35)
+    return float(1 / (1 + np.exp(-score)))

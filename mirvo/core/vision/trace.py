@@ -1,0 +1,146 @@
+"""Following roots over the map of bark: least-cost paths back to the trunk.
+
+Costs are low along the middle of bark and high over soil, so a path keeps to its root
+even where that curls. (Least-cost paths: Dijkstra 1959, as in scikit-image's MCP.)
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from mirvo.core.measure.uncertainty import Array
+from mirvo.core.vision.bark import Map, Mask, bark_probability
+from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, PlanView
+
+FLOOR = 0.03
+CENTRE_SIGMA = 2.5
+SMOOTH_CELLS = 5.0
+SPACING_CELLS = 6.0
+BLEND_CELLS = 10.0
+STRAIGHT_CELLS = 26.0
+
+
+@dataclass(frozen=True)
+class Tracer:
+    """What is worked out once for a photo, so that each trace after it is quick.
+
+    bark : (n, n), probability of bark. ridge : (n, n), high along the middle of roots.
+    back : (n, n), the cell before each on its cheapest way from the trunk, -1 in the trunk.
+    cost : (n, n), of that way. trunk : (n, n), cells of the trunk.
+    """
+
+    view: PlanView
+    bark: Map
+    ridge: Map
+    back: npt.NDArray[np.int64]
+    cost: Array
+    trunk: Mask
+
+    def way(self, cell: tuple[int, int]) -> Array:
+        """Cells (n, 2), x and y, from the trunk's edge to a cell."""
+        side = self.back.shape[1]
+        flat = cell[1] * side + cell[0]
+        steps = [flat]
+        before = self.back.ravel()
+        while before[flat] >= 0:
+            flat = int(before[flat])
+            steps.append(flat)
+        y, x = np.divmod(np.array(steps[::-1]), side)
+        return np.stack([x, y], axis=1).astype(float)
+
+    def path(self, cell: tuple[int, int]) -> Array:
+        """A smooth path (n, 2) in cells from the trunk's outline to a cell.
+
+        Right by the trunk the flare hides where a root comes from; there the path runs
+        on straight from where the root stands out.
+        """
+        return _from_the_outline(_even(_smoothed(self.way(cell))), self.view)
+
+
+def tracer(view: PlanView) -> Tracer:
+    """Set up tracing on one photo."""
+    import cv2  # heavy: only where a photo is really looked at
+    from skimage.graph import MCP_Geometric
+
+    bark = bark_probability(view)
+    trunk = np.zeros(bark.shape, np.uint8)
+    cv2.fillPoly(trunk, [np.round(view.trunk).astype(np.int32)], 1)
+    ridge = _ridge(bark)
+    costs = 1.0 / (FLOOR + ridge)
+    costs[~view.known] = -1.0
+    walk = MCP_Geometric(costs)
+    edge = trunk - cv2.erode(trunk, np.ones((3, 3), np.uint8))
+    inside = trunk.astype(bool) & ~edge.astype(bool)
+    costs[inside] = -1.0
+    walk = MCP_Geometric(costs)
+    cost, steps = walk.find_costs(np.argwhere((edge > 0) & view.known))
+    offsets = np.array([*walk.offsets, (0, 0)])
+    dy, dx = np.moveaxis(offsets[steps], 2, 0)
+    y, x = np.indices(bark.shape)
+    back = (y - dy) * bark.shape[1] + (x - dx)
+    back[(steps < 0) | ((dy == 0) & (dx == 0))] = -1
+    return Tracer(view, bark, ridge, back, np.asarray(cost), trunk.astype(bool))
+
+
+def _ridge(bark: Map) -> Map:
+    """Bark weighed by how far it lies from the edge of bark: wide roots keep one middle."""
+    import cv2
+
+    smooth = cv2.GaussianBlur(bark, (0, 0), CENTRE_SIGMA)
+    solid = (smooth > 0.5).astype(np.uint8)
+    depth = cv2.distanceTransform(solid, cv2.DIST_L2, 5)
+    wide = cv2.dilate(depth, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (13, 13)))
+    share = np.where(solid > 0, depth / np.maximum(wide, 1.0), 0.0)
+    return np.asarray(smooth * (0.55 + 0.45 * share), np.float32)
+
+
+def _smoothed(way: Array) -> Array:
+    from scipy.ndimage import gaussian_filter1d
+
+    if len(way) < 4:
+        return way
+    smooth = gaussian_filter1d(way, SMOOTH_CELLS, axis=0, mode="nearest")
+    smooth[0], smooth[-1] = way[0], way[-1]
+    return np.asarray(smooth)
+
+
+def _even(way: Array) -> Array:
+    """The path with a point every few cells."""
+    steps = np.hypot(*np.diff(way, axis=0).T)
+    along = np.concatenate([[0.0], np.cumsum(steps)])
+    count = max(2, round(along[-1] / SPACING_CELLS) + 1)
+    at = np.linspace(0, along[-1], count)
+    return np.stack([np.interp(at, along, axis) for axis in way.T], axis=1)
+
+
+def _from_the_outline(path: Array, view: PlanView) -> Array:
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(path, axis=0).T))])
+    clear = (along >= BLEND_CELLS) & (along <= BLEND_CELLS + STRAIGHT_CELLS)
+    if clear.sum() < 3:
+        return path
+    spots = path[clear]
+    middle = spots.mean(axis=0)
+    direction = np.linalg.svd(spots - middle)[2][0]
+    if (spots[-1] - spots[0]) @ direction < 0:
+        direction = -direction
+    start = _meets_outline(spots[0], direction, view.trunk)
+    if start is None:
+        return path
+    return np.concatenate([start[None], path[along >= BLEND_CELLS]])
+
+
+def _meets_outline(point: Array, direction: Array, outline: Array) -> Array | None:
+    """Where the line back from a point first meets the trunk, if it does nearby."""
+    ends = np.roll(outline, -1, axis=0) - outline
+    away = outline - point
+    cross = direction[0] * ends[:, 1] - direction[1] * ends[:, 0]
+    safe = np.where(np.abs(cross) < 1e-9, np.nan, cross)
+    back = -(away[:, 0] * ends[:, 1] - away[:, 1] * ends[:, 0]) / safe
+    share = (away[:, 0] * direction[1] - away[:, 1] * direction[0]) / safe
+    hit = (share >= 0) & (share <= 1) & (back >= 0) & (back < 0.4 * CELLS_PER_TRUNK)
+    if not hit.any():
+        return None
+    return np.asarray(point - back[hit].min() * direction)

@@ -1,0 +1,51 @@
+"""How wide a root is: the edges of bark across its path, and its taper fitted to them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from mirvo.core.measure.uncertainty import Array
+from mirvo.core.vision.bark import Map
+from mirvo.core.vision.edges import profiles
+
+MOST_HALF_WIDTH = 34.0
+STEP = 0.5
+FLARE_CELLS = 9.0
+LEAST_WIDTH = 3.0
+
+
+def width_along(bark: Map, path: Array) -> Array:
+    """Width (n,), cells, at each point of a path (n, 2), from a straight taper.
+
+    The taper is fitted to half-height widths of the bark's profile (the median of slopes:
+    Theil-Sen), leaving out the flare, where roots run together.
+    """
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(path, axis=0).T))])
+    wide = widths_seen(bark, path)
+    sound = np.isfinite(wide) & (along >= min(FLARE_CELLS, along[-1] / 3))
+    if sound.sum() < 3:
+        usual = float(np.nanmedian(wide)) if np.isfinite(wide).any() else LEAST_WIDTH
+        return np.full(len(path), max(usual, LEAST_WIDTH))
+    from scipy.stats import theilslopes
+
+    slope, level, *_ = theilslopes(wide[sound], along[sound])
+    fitted = level + min(slope, 0.0) * along
+    if slope > 0:
+        fitted = np.full(len(path), float(np.median(wide[sound])))
+    return np.maximum(fitted, LEAST_WIDTH)
+
+
+def widths_seen(bark: Map, path: Array) -> Array:
+    """Width (n,) of bark across each point of a path, NaN where it has no edge in reach."""
+    steps = np.gradient(path, axis=0)
+    across = np.stack([steps[:, 1], -steps[:, 0]], axis=1)
+    across /= np.maximum(np.hypot(across[:, 0], across[:, 1]), 1e-9)[:, None]
+    at = np.arange(-MOST_HALF_WIDTH, MOST_HALF_WIDTH + STEP / 2, STEP)
+    seen = profiles(bark, path, across, at)
+    middle = len(at) // 2
+    peak = seen[:, middle - 4 : middle + 5].max(axis=1)
+    level = 0.5 * peak[:, None]
+    low = seen < level
+    right = np.where(low[:, middle:].any(1), low[:, middle:].argmax(1), np.nan)
+    left = np.where(low[:, : middle + 1].any(1), low[:, middle::-1].argmax(1), np.nan)
+    return np.asarray((left + right) * STEP)
