@@ -117,14 +117,14 @@ class PlaneMap:
         foot = self.foot[:, None, :]
         return np.asarray(foot + (flat - foot) * factor[..., None])
 
-    def to_photo(self, points_mm: Array, height_mm: float = 0.0) -> Array:
-        """Pixels (n, 2) of points (n, 2), mm, on the plane `height_mm` above the roots.
+    def to_photo(self, points_mm: Array, height_mm: Array | float = 0.0) -> Array:
+        """Pixels (n, 2) of points (n, 2), mm, at heights above the roots, a number or (n,).
 
         The way back of `to_plane` for the marks as set; inverse of the lens to 0.1 px.
         """
-        above = height_mm - float(self.reference_height[0])
-        factor = 1.0 - above / float(self.camera_height[0])
-        flat = self.foot[0] + (points_mm - self.foot[0]) / factor
+        above = np.asarray(height_mm) - self.reference_height[0]
+        factor = np.broadcast_to(1.0 - above / self.camera_height[0], len(points_mm))
+        flat: Array = np.asarray(self.foot[0] + (points_mm - self.foot[0]) / factor[:, None], float)
         straight = apply_homography(np.linalg.inv(self.to_reference[:1]), flat[None])[0]
         away = straight - self.centre
         bend = float(self.radial[0] / self.focal[0] ** 2) * (away**2).sum(-1)

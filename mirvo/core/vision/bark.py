@@ -26,7 +26,9 @@ INSIDE_SHARE = 0.30
 SOIL_FROM_TRUNKS = 1.15
 SURE_BARK, SURE_SOIL = 0.75, 0.25
 NEAR_TRUNKS = 1.1
-SCALES = (1.5, 4.0)
+FLANK_CELLS = 0.0
+SCALES = (1.0, 2.0)
+BRIGHTNESS_SCALE = 2.5
 SEED = 11
 
 
@@ -40,7 +42,9 @@ def bark_probability(view: PlanView) -> Map:
     first = _classify(features, bark, soil)
     near = (away > 0) & (away < NEAR_TRUNKS * trunk) & view.known
     again_bark = _touching(first > SURE_BARK, away) & near
-    again_soil = near & (first < SURE_SOIL)
+    again_soil = (
+        near & (first < SURE_SOIL) & (_distance_from(again_bark | (away <= 0)) > FLANK_CELLS)
+    )
     second = _classify(features, again_bark | bark, again_soil | soil, weights=(near, 3.0))
     both = 0.35 * first + 0.65 * second if again_bark.sum() > SAMPLES / 10 else first
     both[away <= 0] = 1.0
@@ -49,23 +53,33 @@ def bark_probability(view: PlanView) -> Map:
 
 
 def _features(view: PlanView) -> Map:
-    """Colour and texture at two scales, (cells, features)."""
+    """Colour and texture at two scales, (cells, features).
+
+    Ratios of the colours and relative contrast hardly change from a root's lit side to its
+    shaded one; the brightness itself comes in once only, softened.
+    """
     import cv2  # heavy: only where a photo is really looked at
 
-    lab = cv2.cvtColor(view.colour, cv2.COLOR_RGB2LAB).astype(np.float32)
+    logs = np.log(view.colour.astype(np.float32) + 6.0)
+    light = logs.mean(axis=2)
+    tints = [logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]]
     parts: list[Any] = []
     for sigma in SCALES:
-        smooth = cv2.GaussianBlur(lab, (0, 0), sigma)
-        parts += [smooth[..., i] for i in range(3)]
-        light = lab[..., 0]
-        square = cv2.GaussianBlur(light * light, (0, 0), sigma)
-        parts.append(np.log1p(np.sqrt(np.maximum(square - smooth[..., 0] ** 2, 0))))
-    gx, gy = (cv2.Sobel(lab[..., 0], cv2.CV_32F, *order) for order in ((1, 0), (0, 1)))
+        parts += [cv2.GaussianBlur(tint, (0, 0), sigma) for tint in tints]
+        smooth = cv2.GaussianBlur(light, (0, 0), sigma)
+        contrast = np.log(np.abs(light - smooth) + 0.01)
+        parts.append(cv2.GaussianBlur(contrast, (0, 0), sigma))
+    gx, gy = (cv2.Sobel(light, cv2.CV_32F, *order) for order in ((1, 0), (0, 1)))
     xx, yy, xy = (cv2.GaussianBlur(part, (0, 0), 3.0) for part in (gx * gx, gy * gy, gx * gy))
-    size = xx + yy
-    parts.append(np.sqrt((xx - yy) ** 2 + 4 * xy**2) / (size + 1.0))
-    parts.append(np.log1p(np.sqrt(size)))
+    parts.append(np.sqrt((xx - yy) ** 2 + 4 * xy**2) / (xx + yy + 1e-4))
     return np.stack([part.ravel() for part in parts], axis=1).astype(np.float32)
+
+
+def _distance_from(mask: Mask) -> Map:
+    """Distance to the nearest cell of a mask, cells."""
+    import cv2
+
+    return np.asarray(cv2.distanceTransform(1 - mask.astype(np.uint8), cv2.DIST_L2, 5), np.float32)
 
 
 def _distance_outside(view: PlanView) -> Map:

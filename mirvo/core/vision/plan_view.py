@@ -23,7 +23,8 @@ class PlanView:
 
     colour : (n, n, 3), uint8, red, green, blue. trunk : (m, 2), outline in cells.
     cell_mm : size of a cell. centre_mm : (2,), of the trunk. corner_mm : (2,), of cell 0, 0.
-    known : (n, n), bool, cells that lie in the photo.
+    known : (n, n), bool, cells that lie in the photo. foot : (2,), in cells, the point below
+    the camera, and camera_mm, how high it stands: what stands up is seen away from there.
     """
 
     colour: Picture
@@ -43,20 +44,28 @@ class PlanView:
         """The way back of `cells`."""
         return np.asarray(cells * self.cell_mm + self.corner_mm)
 
+    @property
+    def foot(self) -> Array:
+        return np.asarray(self.cells(self.plane.foot[:1])[0])
+
+    @property
+    def camera_mm(self) -> float:
+        """Height of the camera above the root plane, mm; infinite when unknown."""
+        return float(self.plane.camera_height[0] + self.plane.reference_height[0])
+
     def photo(self, cells: Array, height_mm: Array | float = 0.0) -> Array:
         """Pixels (n, 2) of cells (n, 2) at heights above the root plane, a number or (n,)."""
-        points = self.mm(np.asarray(cells, dtype=float))
-        heights = np.broadcast_to(height_mm, len(points))
-        return (
-            np.concatenate(
-                [
-                    self.plane.to_photo(point[None], float(height))
-                    for point, height in zip(points, heights, strict=True)
-                ]
-            )
-            if len(points)
-            else np.zeros((0, 2))
-        )
+        return self.plane.to_photo(self.mm(np.asarray(cells, dtype=float)), height_mm)
+
+    def shadowed(self, up_to_mm: float) -> npt.NDArray[np.bool_]:
+        """Cells (n, n) a trunk of a height would hide: its outline swept away from the foot."""
+        import cv2  # heavy: only where a photo is really looked at
+
+        mask = np.zeros(self.known.shape, np.uint8)
+        for height in np.linspace(0, up_to_mm, 12):
+            swept = self.foot + (self.trunk - self.foot) / (1 - height / self.camera_mm)
+            cv2.fillPoly(mask, [np.round(swept).astype(np.int32)], 1)
+        return mask.astype(bool)
 
 
 def plan_view(
@@ -104,5 +113,5 @@ def _close_up(
     right, low = max(right, left + 1), max(low, top + 1)
     part = picture[min(top, height - 1) : low, min(left, width - 1) : right]
     if px_per_cell > 1 / FINEST_PX_PER_CELL:
-        part = cv2.GaussianBlur(part, (0, 0), 0.45 * px_per_cell)
-    return np.asarray(part, np.uint8), u - np.float32(left), v - np.float32(top)
+        part = np.asarray(cv2.GaussianBlur(part, (0, 0), 0.45 * px_per_cell), np.uint8)
+    return part, u - np.float32(left), v - np.float32(top)

@@ -21,6 +21,9 @@ MOST_ROOTS = 24
 COVER_SHARE = 0.75
 CREST_SHARE_OF_WIDTH = 0.6
 FLANK = 1.6
+SOIL, MOST_GAP = 0.25, 14
+COVERED, LEAST_OWN_SHARE = -0.02, 0.55
+HIDDEN_TRUNKS, HIDDEN_WEIGHT = 1.5, 0.15
 
 
 @dataclass(frozen=True)
@@ -49,11 +52,13 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
     front_mm : (2,), a point on the front side, on the plane of the photo.
     """
     gain_of = (tracer.bark - NEUTRAL).astype(float)
+    gain_of[tracer.view.shadowed(HIDDEN_TRUNKS * tracer.view.trunk_mm)] *= HIDDEN_WEIGHT
     gain_of[tracer.trunk] = 0.0
     order, back = _walk_order(tracer)
     found = []
+    soil = tracer.bark < SOIL
     for _ in range(MOST_ROOTS):
-        gains = _gains(order, back, gain_of)
+        gains = _gains(order, back, gain_of, soil)
         tip = int(gains.argmax())
         if gains[tip] < LEAST_GAIN:
             break
@@ -61,30 +66,46 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
         way = tracer.way((x, y))
         path = tracer.path((x, y))
         widths = width_along(tracer.bark, path)
+        own = _own_share(gain_of, way)
         _cover(gain_of, way, widths)
-        if len(path) >= 3 and geometry.arc_lengths(path[None])[0, -1] >= LEAST_CELLS:
+        soil[gain_of == COVERED] = False
+        long_enough = geometry.arc_lengths(path[None])[0, -1] >= LEAST_CELLS
+        if len(path) >= 3 and long_enough and own >= LEAST_OWN_SHARE:
             found.append(_proposal(tracer, path, widths, front_mm))
     return sorted(found, key=lambda one: one.azimuth_deg)
 
 
-def _walk_order(tracer: Tracer) -> tuple[Array, Array]:
+def _walk_order(tracer: Tracer) -> tuple[Any, Any]:
     """Cells within reach by rising cost, so that each comes after the one before it."""
     cost = tracer.cost.ravel()
-    reached = np.flatnonzero(np.isfinite(cost) & (tracer.bark.ravel() > 0.02))
+    reached = np.flatnonzero(np.isfinite(cost) & (tracer.bark.ravel() > 0.01))
     order = reached[np.argsort(cost[reached], kind="stable")]
     return order, tracer.back.ravel()
 
 
-def _gains(order: Any, back: Any, gain_of: Array) -> Array:
-    """Evidence for bark summed along the way to each cell, never less than none."""
+def _gains(order: Any, back: Any, gain_of: Array, soil: Any) -> Array:
+    """Evidence for bark summed along the way to each cell; a way ends at a stretch of soil."""
     gains = np.full(gain_of.size, -np.inf)
-    values = gain_of.ravel().tolist()
+    values, bare = gain_of.ravel().tolist(), soil.ravel().tolist()
     summed: dict[int, float] = {}
+    gaps: dict[int, int] = {}
     for cell, before in zip(order.tolist(), back[order].tolist(), strict=True):
+        if before >= 0 and before not in summed:
+            continue
+        gap = gaps.get(before, 0) + 1 if bare[cell] else 0
+        if gap > MOST_GAP:
+            continue
         summed[cell] = max(summed.get(before, 0.0), 0.0) + values[cell]
+        gaps[cell] = gap
     if summed:
         gains[np.fromiter(summed, int)] = np.fromiter(summed.values(), float)
     return gains
+
+
+def _own_share(gain_of: Array, way: Array) -> float:
+    """Share of a way that no root found before it explains."""
+    x, y = way.astype(int).T
+    return float((gain_of[y, x] != COVERED).mean())
 
 
 def _cover(gain_of: Array, way: Array, widths: Array) -> None:
@@ -97,33 +118,27 @@ def _cover(gain_of: Array, way: Array, widths: Array) -> None:
     )
     for (x, y), reach in zip(way.astype(int), half, strict=True):
         cv2.circle(mask, (int(x), int(y)), max(3, int(reach)), 1, -1)
-    gain_of[mask > 0] = -0.02
+    gain_of[mask > 0] = COVERED
 
 
 def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Proposal:
+    """A proposal from a path along the middle of what is seen.
+
+    The middle of the visible bark stands over the root's own middle on the root plane; its
+    crest, which people mark, is seen away from there.
+    """
     view = tracer.view
-    widths_mm = widths * view.cell_mm
-    crest = _lifted(view.mm(path), CREST_SHARE_OF_WIDTH * widths_mm, tracer)
     direction = path[1] - path[0]
     across = np.array([direction[1], -direction[0]]) / np.hypot(*direction) * widths[0] / 2
     base = np.stack([path[0] - across, path[0] + across])
     away = geometry.direction_deg(view.mm(path[:1]) - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     return Proposal(
-        path=crest,
+        path=view.photo(path, CREST_SHARE_OF_WIDTH * widths * view.cell_mm),
         base_width=view.photo(base),
         confidence=_confidence(tracer.bark, path, widths),
         azimuth_deg=float((away - north)[0] % 360.0),
     )
-
-
-def _lifted(path_mm: Array, heights: Array, tracer: Tracer) -> Array:
-    """Pixels where the crest above a path is seen.
-
-    The plan view shows a crest displaced outwards from the camera's foot already, so a
-    path found on it is read as it lies.
-    """
-    return tracer.view.plane.to_photo(path_mm)
 
 
 def _confidence(bark: Map, path: Array, widths: Array) -> float:

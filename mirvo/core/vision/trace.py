@@ -60,18 +60,16 @@ class Tracer:
         return _from_the_outline(_even(_smoothed(self.way(cell))), self.view)
 
 
-def tracer(view: PlanView) -> Tracer:
-    """Set up tracing on one photo."""
+def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
+    """Set up tracing on one photo; the trunk's visible foot is where all ways begin."""
     import cv2  # heavy: only where a photo is really looked at
     from skimage.graph import MCP_Geometric
 
     bark = bark_probability(view)
-    trunk = np.zeros(bark.shape, np.uint8)
-    cv2.fillPoly(trunk, [np.round(view.trunk).astype(np.int32)], 1)
+    trunk = view.shadowed(trunk_height_mm).astype(np.uint8)
     ridge = _ridge(bark)
     costs = 1.0 / (FLOOR + ridge)
     costs[~view.known] = -1.0
-    walk = MCP_Geometric(costs)
     edge = trunk - cv2.erode(trunk, np.ones((3, 3), np.uint8))
     inside = trunk.astype(bool) & ~edge.astype(bool)
     costs[inside] = -1.0

@@ -12,6 +12,7 @@ MOST_HALF_WIDTH = 34.0
 STEP = 0.5
 FLARE_CELLS = 9.0
 LEAST_WIDTH = 3.0
+EDGE_LEVEL = 0.35
 
 
 def width_along(bark: Map, path: Array) -> Array:
@@ -32,7 +33,7 @@ def width_along(bark: Map, path: Array) -> Array:
     fitted = level + min(slope, 0.0) * along
     if slope > 0:
         fitted = np.full(len(path), float(np.median(wide[sound])))
-    return np.maximum(fitted, LEAST_WIDTH)
+    return np.asarray(np.maximum(fitted, LEAST_WIDTH))
 
 
 def widths_seen(bark: Map, path: Array) -> Array:
@@ -44,7 +45,7 @@ def widths_seen(bark: Map, path: Array) -> Array:
     seen = profiles(bark, path, across, at)
     middle = len(at) // 2
     peak = seen[:, middle - 4 : middle + 5].max(axis=1)
-    level = 0.5 * peak[:, None]
+    level = EDGE_LEVEL * peak[:, None]
     low = seen < level
     right = np.where(low[:, middle:].any(1), low[:, middle:].argmax(1), np.nan)
     left = np.where(low[:, : middle + 1].any(1), low[:, middle::-1].argmax(1), np.nan)
