@@ -1,4 +1,4 @@
-"""The command line: `mirvo serve | demo | measure | plan | card`."""
+"""The command line: `mirvo serve | demo | measure | propose | plan | card`."""
 
 from __future__ import annotations
 
@@ -26,6 +26,15 @@ app = typer.Typer(
 )
 measure = typer.Typer(help="Measure photos from marks.", no_args_is_help=True)
 app.add_typer(measure, name="measure")
+propose = typer.Typer(help="Propose marks on photos.", no_args_is_help=True)
+app.add_typer(propose, name="propose")
+
+
+@propose.callback()
+def _propose() -> None:
+    """Propose marks on photos; nothing is taken for measured that you did not look at."""
+
+
 BAD_INPUT = 2
 PhotoArgument = Annotated[Path, typer.Argument(help="The photo the marks were set on.")]
 MarksOption = Annotated[Path, typer.Option(help="MARKS.json of the photo.")]
@@ -85,7 +94,7 @@ class _Opened:
         from mirvo.core.vision.card import find_card
         from mirvo.records.photos import grey_of
 
-        return find_card(grey_of(self.content)) if kind == "card" else None  # type: ignore[arg-type]
+        return find_card(grey_of(self.content)) if kind == "card" else None
 
 
 def _open(path: Path) -> _Opened:
@@ -166,6 +175,23 @@ def measure_side_set_command(listed: SetArgument) -> None:
                 corners = opened.card(marks.calibration.kind)
         photos.append(MarkedSide(one.file, marks, opened.info, corners))
     _print(side_set_as_json(measure_side_set(photos)))
+
+
+@propose.command("top")
+def propose_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
+    """Propose roots on a photo from above, from its calibration and trunk outline, as JSON."""
+    from mirvo.core.measure.marks import read_marks
+    from mirvo.core.vision.assist import assistant
+    from mirvo.records.photos import colour_of
+
+    opened = _open(photo)
+    listed = _json_of(marks)
+    if isinstance(listed, dict):
+        listed.setdefault("roots", [])
+    checked = read_marks(listed, opened.size)
+    corners = opened.card(checked.calibration.kind)
+    helper = assistant(checked, opened.info, colour_of(opened.content), corners)
+    _print({"roots": [root.as_json() for root in helper.propose()]})
 
 
 @app.command("plan")

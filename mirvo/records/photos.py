@@ -9,10 +9,15 @@ import tempfile
 from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from mirvo.core.errors import BadInput, NotFound
+
+if TYPE_CHECKING:
+    import numpy as np
+    import numpy.typing as npt
 
 TYPES = {
     "JPEG": ("image/jpeg", "jpg"),
@@ -189,12 +194,21 @@ def shrink(content: bytes, longest: int) -> bytes:
     return out.getvalue()
 
 
-def grey_of(content: bytes) -> object:
-    """The upright picture in full size as grey levels, (height, width) uint8."""
-    import numpy as np
+def grey_of(content: bytes) -> npt.NDArray[np.uint8]:
+    """The upright picture in full size as grey levels, (height, width)."""
+    return _pixels_of(content, "L")
+
+
+def colour_of(content: bytes) -> npt.NDArray[np.uint8]:
+    """The upright picture in full size, (height, width, 3), red, green, blue."""
+    return _pixels_of(content, "RGB")
+
+
+def _pixels_of(content: bytes, mode: str) -> npt.NDArray[np.uint8]:
+    import numpy as np  # heavy: only where a photo is really looked at
 
     upright = ImageOps.exif_transpose(_open(content, "photo"))
-    return np.asarray(upright.convert("L"))
+    return np.array(upright.convert(mode), dtype=np.uint8)
 
 
 def _write_whole(path: Path, content: bytes) -> None:

@@ -129,5 +129,5 @@ def measure(photos: PhotoStore, photo: Photo, marks: TopMarks) -> dict[str, Any]
     if marks.calibration.kind == "card":
         from mirvo.core.vision.card import find_card
 
-        corners = find_card(grey_of(photos.read(photo.digest)))  # type: ignore[arg-type]
+        corners = find_card(grey_of(photos.read(photo.digest)))
     return top_as_record(measure_top(marks, info, corners))

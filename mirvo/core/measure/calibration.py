@@ -124,8 +124,9 @@ class PlaneMap:
         """
         above = np.asarray(height_mm) - self.reference_height[0]
         factor = np.broadcast_to(1.0 - above / self.camera_height[0], len(points_mm))
-        flat: Array = np.asarray(self.foot[0] + (points_mm - self.foot[0]) / factor[:, None], float)
-        straight = apply_homography(np.linalg.inv(self.to_reference[:1]), flat[None])[0]
+        flat = self.foot[0] + (points_mm - self.foot[0]) / factor[:, None]
+        back = np.asarray(np.linalg.inv(self.to_reference[:1]), dtype=float)
+        straight = apply_homography(back, np.asarray(flat[None], dtype=float))[0]
         away = straight - self.centre
         bend = float(self.radial[0] / self.focal[0] ** 2) * (away**2).sum(-1)
         return np.asarray(self.centre + away * (1.0 + bend)[:, None])

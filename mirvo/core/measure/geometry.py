@@ -45,6 +45,13 @@ def arc_lengths(path: Array) -> Array:
     return np.concatenate([np.zeros((len(path), 1)), np.cumsum(steps, axis=1)], axis=1)
 
 
+def dense(path: Array, step: float = 2.0) -> Array:
+    """A path (n, 2) with points no more than about `step` apart along it."""
+    length = arc_lengths(path[None])[0]
+    at = np.linspace(0.0, length[-1], max(2, round(length[-1] / step) + 1))
+    return np.stack([np.interp(at, length, axis) for axis in path.T], axis=1)
+
+
 def points_at(path: Array, lengths: Array, at: Array) -> Array:
     """Points at arc length `at` (rows, m) of paths (rows, n, 2), ends included."""
     last = path.shape[1] - 2

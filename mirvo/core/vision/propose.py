@@ -128,17 +128,21 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     crest, which people mark, is seen away from there.
     """
     view = tracer.view
-    direction = path[1] - path[0]
-    across = np.array([direction[1], -direction[0]]) / np.hypot(*direction) * widths[0] / 2
-    base = np.stack([path[0] - across, path[0] + across])
     away = geometry.direction_deg(view.mm(path[:1]) - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     return Proposal(
         path=view.photo(path, CREST_SHARE_OF_WIDTH * widths * view.cell_mm),
-        base_width=view.photo(base),
+        base_width=view.photo(across_base(path, widths)),
         confidence=_confidence(tracer.bark, path, widths),
         azimuth_deg=float((away - north)[0] % 360.0),
     )
+
+
+def across_base(path: Array, widths: Array) -> Array:
+    """Two points (2, 2), cells, across the base of a path, its width apart."""
+    direction = path[1] - path[0]
+    half = np.array([direction[1], -direction[0]]) / np.hypot(*direction) * widths[0] / 2
+    return np.stack([path[0] - half, path[0] + half])
 
 
 def _confidence(bark: Map, path: Array, widths: Array) -> float:

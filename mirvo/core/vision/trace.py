@@ -6,7 +6,7 @@ even where that curls. (Least-cost paths: Dijkstra 1959, as in scikit-image's MC
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +14,7 @@ import numpy.typing as npt
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.bark import Map, Mask, bark_probability
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, PlanView
+from mirvo.core.vision.width import width_along
 
 FLOOR = 0.03
 CENTRE_SIGMA = 2.5
@@ -21,6 +22,7 @@ SMOOTH_CELLS = 5.0
 SPACING_CELLS = 6.0
 BLEND_CELLS = 10.0
 STRAIGHT_CELLS = 26.0
+TAKEN_COST = 12.0
 
 
 @dataclass(frozen=True)
@@ -62,25 +64,44 @@ class Tracer:
 
 def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
     """Set up tracing on one photo; the trunk's visible foot is where all ways begin."""
+    bark = bark_probability(view)
+    trunk = view.shadowed(trunk_height_mm)
+    ridge = _ridge(bark)
+    cost, back = _walk(view, trunk, 1.0 / (FLOOR + ridge))
+    return Tracer(view, bark, ridge, back, cost, trunk)
+
+
+def avoiding(traced: Tracer, taken: list[Array]) -> Tracer:
+    """The same with other roots, paths (n, 2) in cells, made costly to run along.
+
+    A crossing stays cheap, so a root that ends upon another is led back along its own bark.
+    """
+    import cv2
+
+    mask = np.zeros(traced.bark.shape, np.uint8)
+    for path in taken:
+        width = max(3, round(float(np.median(width_along(traced.bark, path)))))
+        cv2.polylines(mask, [np.round(path).astype(np.int32)], False, 1, width)
+    costs = 1.0 / (FLOOR + traced.ridge)
+    cost, back = _walk(traced.view, traced.trunk, np.where(mask > 0, costs + TAKEN_COST, costs))
+    return replace(traced, back=back, cost=cost)
+
+
+def _walk(view: PlanView, trunk: Mask, costs: Array) -> tuple[Array, npt.NDArray[np.int64]]:
+    """Cost of the cheapest way to every cell, and the cell before it on that way."""
     import cv2  # heavy: only where a photo is really looked at
     from skimage.graph import MCP_Geometric
 
-    bark = bark_probability(view)
-    trunk = view.shadowed(trunk_height_mm).astype(np.uint8)
-    ridge = _ridge(bark)
-    costs = 1.0 / (FLOOR + ridge)
-    costs[~view.known] = -1.0
-    edge = trunk - cv2.erode(trunk, np.ones((3, 3), np.uint8))
-    inside = trunk.astype(bool) & ~edge.astype(bool)
-    costs[inside] = -1.0
+    core = cv2.erode(trunk.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
+    costs = np.where(core | ~view.known, -1.0, costs)
     walk = MCP_Geometric(costs)
-    cost, steps = walk.find_costs(np.argwhere((edge > 0) & view.known))
+    cost, steps = walk.find_costs(np.argwhere(trunk & ~core & view.known))
     offsets = np.array([*walk.offsets, (0, 0)])
     dy, dx = np.moveaxis(offsets[steps], 2, 0)
-    y, x = np.indices(bark.shape)
-    back = (y - dy) * bark.shape[1] + (x - dx)
+    y, x = np.indices(costs.shape)
+    back = (y - dy) * costs.shape[1] + (x - dx)
     back[(steps < 0) | ((dy == 0) & (dx == 0))] = -1
-    return Tracer(view, bark, ridge, back, np.asarray(cost), trunk.astype(bool))
+    return np.asarray(cost), back
 
 
 def _ridge(bark: Map) -> Map:

@@ -1,0 +1,129 @@
+"""Help on one photo from above: proposals, live trace and widths, all in pixels of the photo."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure import geometry
+from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.marks import TopMarks
+from mirvo.core.measure.uncertainty import Array, Draws
+from mirvo.core.vision.plan_view import plan_view
+from mirvo.core.vision.propose import CREST_SHARE_OF_WIDTH, Proposal, across_base, propose_roots
+from mirvo.core.vision.trace import Tracer, avoiding, tracer
+from mirvo.core.vision.width import width_along
+
+FEW_DRAWS = 1
+NEAR_CELLS = 4
+CLOSE_CELLS, SHARED_TOO_MUCH = 5.0, 0.4
+OUT_OF_REACH = "the tip lies more than 2.3 trunk diameters from the trunk; trace it by hand"
+
+
+@dataclass(frozen=True)
+class Assistant:
+    """What is worked out once for a photo, its calibration and its trunk outline."""
+
+    tracer: Tracer
+    front_mm: Array
+
+    def propose(self) -> list[Proposal]:
+        """Roots believed to be seen, in the order of the clock."""
+        return propose_roots(self.tracer, self.front_mm)
+
+    def trace(self, tip: tuple[float, float], taken: Sequence[Array] = ()) -> dict[str, Any]:
+        """Path from the trunk to a clicked tip, with the width across its base, px.
+
+        taken : paths (n, 2), px, of roots already marked; a way that runs along one of
+        them is sought anew beside it.
+
+        Raises
+        ------
+        BadInput : the tip lies inside the trunk or out of reach.
+        """
+        view = self.tracer.view
+        on_plane = view.plane.to_plane(
+            np.broadcast_to(np.array([[tip]]), (len(view.plane.foot), 1, 2))
+        )
+        x, y = (round(float(value)) for value in view.cells(on_plane[0])[0])
+        side = self.tracer.bark.shape[0]
+        if not (0 <= x < side and 0 <= y < side):
+            raise BadInput("tip", OUT_OF_REACH)
+        if self.tracer.trunk[y, x]:
+            raise BadInput("tip", "the tip lies on the trunk; click where the root ends")
+        if not np.isfinite(self.tracer.cost[y, x]):
+            raise BadInput("tip", "no way leads from there to the trunk")
+        tip_cell = self._on_the_ridge(x, y)
+        path = self.tracer.path(tip_cell)
+        others = [self._cells(one) for one in taken]
+        if others and _along(path, others) > SHARED_TOO_MUCH:
+            path = avoiding(self.tracer, others).path(tip_cell)
+        widths = width_along(self.tracer.bark, path)
+        crest = view.photo(path, CREST_SHARE_OF_WIDTH * widths * view.cell_mm)
+        return {
+            "path": np.round(crest, 1).tolist(),
+            "base_width": np.round(view.photo(across_base(path, widths)), 1).tolist(),
+        }
+
+    def width_of(self, path_px: Array) -> Array:
+        """Two points (2, 2), px, across the base of a path (n, 2), px, drawn by hand."""
+        path = self._cells(path_px)
+        widths = width_along(self.tracer.bark, path)
+        return self.tracer.view.photo(across_base(path, widths))
+
+    def _cells(self, pixels: Array) -> Array:
+        """Pixels (n, 2) as cells of the root plane."""
+        view = self.tracer.view
+        rows = len(view.plane.foot)
+        return view.cells(view.plane.to_plane(np.broadcast_to(pixels, (rows, *pixels.shape)))[0])
+
+    def _on_the_ridge(self, x: int, y: int) -> tuple[int, int]:
+        """The barkiest cell right by a clicked one: a click misses the middle a little."""
+        low_x, low_y = max(0, x - NEAR_CELLS), max(0, y - NEAR_CELLS)
+        part = np.where(
+            np.isfinite(self.tracer.cost) & ~self.tracer.trunk, self.tracer.ridge, -1.0
+        )[low_y : y + NEAR_CELLS + 1, low_x : x + NEAR_CELLS + 1]
+        row, column = np.unravel_index(int(part.argmax()), part.shape)
+        return low_x + int(column), low_y + int(row)
+
+
+def _along(path: Array, others: list[Array]) -> float:
+    """Share of a path (n, 2), cells, that runs close to one of the others."""
+    from scipy.spatial.distance import cdist
+
+    nearest = [cdist(path, geometry.dense(one)).min(axis=1) for one in others]
+    return float((np.min(nearest, axis=0) < CLOSE_CELLS).mean())
+
+
+def assistant(
+    marks: TopMarks,
+    photo: PhotoInfo,
+    picture: npt.NDArray[np.uint8],
+    card_corners: Array | None = None,
+) -> Assistant:
+    """Set up help on one photo; takes a second or so, each answer after it far less.
+
+    Parameters
+    ----------
+    picture : (height, width, 3), red, green, blue, full size.
+
+    Raises
+    ------
+    BadInput : the trunk is not marked, or the calibration gives no map.
+    """
+    if marks.focal_length_35mm is not None:
+        photo = PhotoInfo(photo.width, photo.height, marks.focal_length_35mm)
+    trunks = marks.trunk_marks()
+    if not trunks:
+        raise BadInput("trunk", "mark the trunk's outline first; roots are sought from it")
+    plane = calibrate(marks.calibration, photo, Draws(0.0, FEW_DRAWS), card_corners)
+    trunk = max((one for _, one in trunks), key=lambda one: len(one.outline))
+    view = plan_view(picture, plane, np.array(trunk.outline), trunk.height_mm)
+    front = marks.front or (float(np.mean([x for x, _ in trunk.outline])), photo.height - 1.0)
+    front_mm = plane.to_plane(np.broadcast_to(np.array([[front]]), (len(plane.foot), 1, 2)))[0, 0]
+    return Assistant(tracer(view, trunk.height_mm), front_mm)
