@@ -10,6 +10,7 @@ from mirvo.core.measure.uncertainty import Array
 RAYS = 360
 DRAWN_RAY_STEP = 4
 CLOSE_SHARE = 0.04
+MOST_BULGE = 0.01
 Indices = npt.NDArray[np.intp]
 
 
@@ -22,6 +23,20 @@ def area_and_centroid(polygon: Array) -> tuple[Array, Array]:
     doubled = cross.sum(axis=1)
     centroid = ((local + after) * cross[..., None]).sum(axis=1) / (3.0 * doubled[:, None])
     return np.abs(doubled) / 2.0, centroid + origin[:, 0]
+
+
+def bulged(outline: Array, share: Array) -> Array:
+    """Outlines (rows, n, 2) swollen about their middle as if their sides were arcs.
+
+    A clicked outline cuts the corners of the smooth one it follows; by how much follows
+    from its sides: the mean sagitta over the radius, at most 1 %. `share` (rows,) of that
+    is added, 0 leaves the outline as marked.
+    """
+    sides = np.hypot(*(np.roll(outline[0], -1, axis=0) - outline[0]).T)
+    area, middle = area_and_centroid(outline)
+    radius = float(np.sqrt(area[0] / np.pi))
+    most = min(float((sides**3).sum() / sides.sum()) / (12.0 * radius**2), MOST_BULGE)
+    return middle[:, None] + (outline - middle[:, None]) * (1.0 + most * share)[:, None, None]
 
 
 def direction_deg(vectors: Array) -> Array:

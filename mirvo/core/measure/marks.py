@@ -11,10 +11,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 from shapely.geometry import Polygon
-from shapely.validation import explain_validity
+from shapely.validation import explain_validity, make_valid
 
 from mirvo.core.errors import BadInput
 
+TINY_LOOP = 0.01
 Point = tuple[FiniteFloat, FiniteFloat]
 Pair = tuple[Point, Point]
 Millimetres = Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)]
@@ -261,10 +262,19 @@ def _outline_sound(path: str, outline: list[Point]) -> None:
         return
     if polygon.convex_hull.area <= 1:
         raise BadInput(path, "the outline encloses nothing")
+    if _only_kinked(polygon):
+        return
     said = explain_validity(polygon)
     at = said[said.find("[") + 1 : said.find("]")].split() if "[" in said else []
     where = f" near ({float(at[0]):.0f}, {float(at[1]):.0f})" if len(at) >= 2 else ""
     raise BadInput(path, f"the outline crosses itself{where}; drag its points apart")
+
+
+def _only_kinked(polygon: Polygon) -> bool:
+    """Close clicks may cross in a tiny loop, which changes no figure."""
+    parts = getattr(make_valid(polygon), "geoms", [make_valid(polygon)])
+    largest = max(part.area for part in parts)
+    return bool(abs(polygon.area - largest) <= TINY_LOOP * largest)
 
 
 def _roots_sound(roots: list[RootMark]) -> None:

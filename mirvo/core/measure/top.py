@@ -119,7 +119,7 @@ def read_scene(
         photo = PhotoInfo(photo.width, photo.height, marks.focal_length_35mm)
     plane = calibrate(marks.calibration, photo, draws, card_corners)
     trunks = [
-        plane.to_plane(draws.points(trunk.outline), trunk.height_mm)
+        _outline(plane.to_plane(draws.points(trunk.outline), trunk.height_mm), draws)
         for _, trunk in marks.trunk_marks()
     ]
     outlines = [trunk.outline for _, trunk in marks.trunk_marks()]
@@ -129,12 +129,19 @@ def read_scene(
     front = (float(middle[0]), photo.height - 1.0) if marks.front is None else marks.front
     return Scene(
         trunks=trunks,
-        flare=plane.to_plane(draws.points(marks.flare.outline)) if marks.flare else None,
+        flare=_outline(plane.to_plane(draws.points(marks.flare.outline)), draws)
+        if marks.flare
+        else None,
         roots=lay_out_roots(marks.roots, plane, draws),
         front=plane.to_plane(np.broadcast_to(np.array([[front]]), (draws.rows, 1, 2)))[:, 0],
         quality=plane.quality(middle),
         front_is_marked=marks.front is not None,
     )
+
+
+def _outline(marked: Array, draws: Draws) -> Array:
+    """An outline whose draws may bulge between the clicks; row 0 stays as marked."""
+    return geometry.bulged(marked, np.abs(draws.scalars(0.0, 1.0)))
 
 
 def measure_scene(

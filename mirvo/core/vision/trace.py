@@ -67,7 +67,7 @@ def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
     bark = bark_probability(view)
     trunk = view.shadowed(trunk_height_mm)
     ridge = _ridge(bark)
-    cost, back = _walk(view, trunk, 1.0 / (FLOOR + ridge))
+    cost, back = _walk(view, trunk, np.asarray(1.0 / (FLOOR + ridge), float))
     return Tracer(view, bark, ridge, back, cost, trunk)
 
 
