@@ -14,7 +14,7 @@ from mirvo.core.measure.uncertainty import Array, Figure, figure
 LEAST_ROOTS = 3
 ROUNDS = 2
 OUTLIER = 2.5 * 1.4826
-SMALL_RESIDUAL_MM = 0.5
+SMALL_RESIDUAL_MM = 1.0
 LEAST_ANGLE_SINE = 0.17
 SETTLE = 4
 

@@ -11,7 +11,7 @@ from mirvo.core.vision.edges import profiles
 
 RAYS = 72
 FROM_SHARE, TO_SHARE, STEPS = 0.86, 1.14, 70
-JUMP_COST = 0.6
+JUMP_COST = 0.15
 PULL = 1.2
 KEPT = 36
 

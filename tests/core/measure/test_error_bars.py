@@ -11,15 +11,7 @@ from mirvo.core.measure.top import measure_top
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import FOCAL_35MM, random_camera
 from mirvo.standins.photo import truth
-
-
-def shaken(value, rng, sd):
-    """The same marks with a hand's errors."""
-    if isinstance(value, dict):
-        return {key: shaken(part, rng, sd) for key, part in value.items()}
-    if isinstance(value, list) and value and isinstance(value[0], float):
-        return [part + rng.normal(0, sd) for part in value]
-    return [shaken(part, rng, sd) for part in value] if isinstance(value, list) else value
+from tests.hand import shaken
 
 
 class ErrorBarsTest(unittest.TestCase):

@@ -1,0 +1,134 @@
+"""Proposals, live trace, widths and outlines on simulated photos of known roots."""
+
+import io
+import unittest
+from dataclasses import replace
+from datetime import date
+
+import cv2
+import numpy as np
+from PIL import Image
+from scipy.spatial.distance import cdist
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.calibration import PhotoInfo
+from mirvo.core.measure.geometry import dense
+from mirvo.core.measure.marks import read_marks
+from mirvo.core.vision.assist import assistant
+from mirvo.core.vision.outline import ellipse_points, snap_outline
+from mirvo.standins.base import random_base
+from mirvo.standins.camera import phone_camera
+from mirvo.standins.card import CardPlace
+from mirvo.standins.photo import card_seen, take_photo, true_marks
+from mirvo.standins.scene import Layout, random_palette
+from mirvo.standins.truth import true_figures
+
+SIZE = (2016, 1512)
+
+
+class Scene:
+    """One simulated photo, its true marks and the help set up on it."""
+
+    def __init__(self, seed):
+        base = random_base(seed)
+        layout = Layout(card=CardPlace(0.0, -190.0, 5.0, 14.0), palette=random_palette(seed))
+        shot = replace(phone_camera(seed, 15, SIZE), above_mm=470.0)
+        content = take_photo(base, shot, date(2025, 3, 1), layout)
+        self.picture = np.asarray(Image.open(io.BytesIO(content)).convert("RGB"))
+        self.marks = true_marks(base, shot, layout)
+        self.figures = true_figures(base)["roots"]
+        read = read_marks({**self.marks, "roots": []})
+        card = card_seen(layout.card, shot)
+        self.help = assistant(read, PhotoInfo(*SIZE, 26), self.picture, card)
+
+
+class AssistTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.scenes = [Scene(seed) for seed in (61, 62, 63, 64)]
+
+    def test_proposals_are_the_roots(self):
+        found, made, away, widths = 0, 0, [], []
+        for scene in self.scenes:
+            proposals = scene.help.propose()
+            made += len(proposals)
+            for known in scene.figures:
+                off = [
+                    (abs((p.azimuth_deg - known["azimuth_deg"] + 180) % 360 - 180), p)
+                    for p in proposals
+                ]
+                nearest, proposal = min(off, key=lambda pair: pair[0])
+                if nearest < 12:
+                    found += 1
+                    away.append(nearest)
+                    across = np.hypot(*(proposal.base_width[1] - proposal.base_width[0]))
+                    widths.append(across)
+        total = sum(len(scene.figures) for scene in self.scenes)
+        self.assertGreaterEqual(found / total, 0.85)
+        self.assertGreaterEqual(found / made, 0.85)
+        self.assertLess(np.median(away), 2.5)
+        self.assertGreater(min(widths), 5)
+
+    def test_they_come_in_the_order_of_the_clock_with_a_confidence(self):
+        proposals = self.scenes[0].help.propose()
+        azimuths = [one.azimuth_deg for one in proposals]
+        self.assertEqual(azimuths, sorted(azimuths))
+        for one in proposals:
+            self.assertEqual(
+                set(one.as_json()), {"path", "base_width", "confidence", "azimuth_deg"}
+            )
+            self.assertTrue(0 <= one.confidence <= 1)
+
+    def test_a_click_at_the_tip_traces_the_root(self):
+        good = total = 0
+        for scene in self.scenes:
+            paths = [np.array(root["path"]) for root in scene.marks["roots"]]
+            for i, root in enumerate(scene.marks["roots"]):
+                others = paths[:i] + paths[i + 1 :]
+                traced = scene.help.trace(tuple(root["path"][-1]), others)
+                half = np.hypot(*np.diff(np.array(root["base_width"]), axis=0)[0]) / 2
+                near = cdist(dense(np.array(traced["path"])), dense(paths[i])).min(axis=1)
+                good += (near <= half).mean() >= 0.9
+                total += 1
+        self.assertGreaterEqual(good / total, 0.85)
+
+    def test_tips_that_lead_nowhere(self):
+        helper = self.scenes[0].help
+        middle = np.mean(self.scenes[0].marks["trunk"]["outline"], axis=0)
+        for tip, said in (((2.0, 2.0), "by hand"), (tuple(middle), "on the trunk")):
+            with self.assertRaises(BadInput) as error:
+                helper.trace(tip)
+            self.assertIn(said, error.exception.message)
+
+    def test_the_width_across_a_path_drawn_by_hand(self):
+        ratios = []
+        for scene in self.scenes:
+            for root in scene.marks["roots"]:
+                known = np.hypot(*np.diff(np.array(root["base_width"]), axis=0)[0])
+                found = scene.help.width_of(np.array(root["path"]))
+                ratios.append(np.hypot(*(found[1] - found[0])) / known)
+        self.assertAlmostEqual(np.median(ratios), 1.0, delta=0.12)
+
+    def test_without_a_trunk_there_is_nothing_to_go_out_from(self):
+        marks = {**self.scenes[0].marks, "roots": []}
+        del marks["trunk"]
+        with self.assertRaises(BadInput) as said:
+            assistant(read_marks(marks, in_set=True), PhotoInfo(*SIZE, 26), self.scenes[0].picture)
+        self.assertEqual(said.exception.field, "trunk")
+
+
+class OutlineTest(unittest.TestCase):
+    def test_a_rough_ellipse_finds_the_edge(self):
+        picture = np.full((600, 800, 3), (150, 140, 120), np.uint8)
+        cv2.ellipse(picture, (400, 300), (150, 110), 0, 0, 360, (90, 60, 40), -1)
+        noise = np.random.default_rng(1).normal(0, 6, picture.shape)
+        picture = np.clip(picture + noise, 0, 255).astype(np.uint8)
+        rough = ellipse_points(np.array([262.0, 200.0]), np.array([556.0, 415.0]))
+        found = snap_outline(picture, rough)
+        off = np.hypot((found[:, 0] - 400) / 150, (found[:, 1] - 300) / 110) - 1
+        self.assertLess(np.abs(off).max(), 0.03)
+        self.assertEqual(len(found), 36)
+
+    def test_nothing_drawn(self):
+        with self.assertRaises(BadInput):
+            snap_outline(np.zeros((50, 50, 3), np.uint8), np.full((8, 2), 20.0))
