@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import hashlib
 import io
+import json
 import os
 import tempfile
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PIL import Image, ImageOps, UnidentifiedImageError
 
@@ -69,10 +71,7 @@ class PhotoStore:
 
     def read(self, digest: str) -> bytes:
         """The original. Raises NotFound."""
-        path = self._original(digest)
-        if not path.exists():
-            raise NotFound("photo", "the photo's file is missing from the data folder")
-        return path.read_bytes()
+        return self.original(digest).read_bytes()
 
     def derivative(self, digest: str, size: str) -> Path:
         """Path of a JPEG no longer than the size's longest side, upright; made when missing."""
@@ -82,6 +81,22 @@ class PhotoStore:
         if not path.exists():
             _write_whole(path, shrink(self._source_for(digest, size), SIZES[size]))
         return path
+
+    def original(self, digest: str) -> Path:
+        """Path of the original. Raises NotFound."""
+        path = self._original(digest)
+        if not path.exists():
+            raise NotFound("photo", "the photo's file is missing from the data folder")
+        return path
+
+    def finding(self, digest: str, name: str, work_out: Callable[[bytes], Any]) -> Any:
+        """What was worked out of a photo once, JSON; like a smaller picture it can be remade."""
+        path = self.derived / name / digest[:2] / f"{digest}.json"
+        if not path.exists():
+            found = work_out(self.read(digest))
+            _write_whole(path, json.dumps(found).encode())
+            return found
+        return json.loads(path.read_text("utf-8"))
 
     def _source_for(self, digest: str, size: str) -> bytes:
         """Smaller sizes come from the largest one, so the original is decoded once."""

@@ -37,6 +37,7 @@ MODEL = "Simulated overhead camera"
 MARCH_MM = 3.0
 STEEP_DEG = 8.0
 SENSOR_NOISE = 3.2
+BENCH_LIT = np.array([158, 147, 130], np.float32)
 JPEG_QUALITY = 88
 
 
@@ -209,7 +210,11 @@ def _render(surface: Surface, camera: Camera, base: Base) -> tuple[Grid, Grid]:
     place = camera.place().astype(np.float32)
     level = _first_hit(surface, place, slope, base, steep=camera.tilt_deg > STEEP_DEG)
     col, row = _cells(surface, place, slope, level)
-    picture = cv2.remap(surface.colour, col, row, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
+    picture = cv2.remap(surface.colour, col, row, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    beyond = (np.minimum(col, row) < 1) | (col > surface.colour.shape[1] - 2)
+    beyond |= row > surface.colour.shape[0] - 2
+    grain = 1.0 + 0.06 * np.sin(row[beyond] * np.float32(CELL_MM * 0.5))
+    picture[beyond] = BENCH_LIT * grain[:, None]
     return np.asarray(picture, np.float32), level
 
 

@@ -15,6 +15,7 @@ from mirvo.core.errors import BadInput
 from mirvo.records.database import as_utc, open_database, reading, writing
 from mirvo.records.models import Yard
 from mirvo.records.photos import PhotoStore
+from mirvo.studio.helper import Helper
 
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 
@@ -47,13 +48,16 @@ class Studio:
     clock: Callable[[], datetime] = lambda: datetime.now(UTC)
     engine: Engine = field(init=False)
     photos: PhotoStore = field(init=False)
+    helper: Helper = field(init=False)
 
     def __post_init__(self) -> None:
         self.engine = open_database(self.folder)
         self.photos = PhotoStore(self.folder)
+        self.helper = Helper()
 
     def close(self) -> None:
-        """Let go of the database file."""
+        """Let go of the database file and the helper process."""
+        self.helper.stop()
         self.engine.dispose()
 
     @property

@@ -6,6 +6,7 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, Conflict
@@ -13,6 +14,7 @@ from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import TopMarks, read_marks
 from mirvo.core.measure.report import top_as_record
 from mirvo.core.measure.top import measure_top
+from mirvo.core.measure.uncertainty import Array
 from mirvo.records.database import reading, writing
 from mirvo.records.models import Measurement, Photo
 from mirvo.records.photos import PhotoStore, grey_of
@@ -20,6 +22,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.photos import get_photo
 
 MOST_MARK_BYTES = 2_000_000
+CARD_FINDING = "card"
 EMPTY_MARKS: dict[str, Any] = {
     "view": "top",
     "calibration": None,
@@ -105,6 +108,22 @@ def evaluate(
     for field, sentence in NEXT_STEPS:
         if not draft.get(field):
             return None, sentence, None
+    try:
+        marks = read_draft(studio, photo, draft)
+        figures = measure(studio.photos, photo, marks)
+    except BadInput as error:
+        return None, None, {"field": error.field, "message": error.message}
+    missing = None if marks.roots else "Draw each root from the trunk's edge outward."
+    return figures, missing, None
+
+
+def read_draft(studio: Studio, photo: Photo, draft: dict[str, Any]) -> TopMarks:
+    """The finished part of a draft, checked: open marks and roots without a path left out.
+
+    Raises
+    ------
+    BadInput : names the first mark that cannot be used and why.
+    """
     complete: dict[str, Any] = {"click_sd_px": studio.yard().click_sd_px}
     complete |= {key: value for key, value in draft.items() if value is not None}
     complete.pop("draft", None)
@@ -113,21 +132,29 @@ def evaluate(
         for root in draft["roots"]
         if isinstance(root, dict) and len(root.get("path") or []) >= 2
     ]
-    try:
-        marks = read_marks(complete, (photo.width, photo.height))
-        figures = measure(studio.photos, photo, marks)
-    except BadInput as error:
-        return None, None, {"field": error.field, "message": error.message}
-    missing = None if marks.roots else "Draw each root from the trunk's edge outward."
-    return figures, missing, None
+    return read_marks(complete, (photo.width, photo.height))
 
 
 def measure(photos: PhotoStore, photo: Photo, marks: TopMarks) -> dict[str, Any]:
     """Figures of one photo as they are kept. Raises BadInput."""
     info = PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
-    corners = None
-    if marks.calibration.kind == "card":
-        from mirvo.core.vision.card import find_card
-
-        corners = find_card(grey_of(photos.read(photo.digest)))
+    by_card = marks.calibration.kind == "card"
+    corners = card_corners(photos, photo.digest) if by_card else None
     return top_as_record(measure_top(marks, info, corners))
+
+
+def card_corners(photos: PhotoStore, digest: str) -> Array:
+    """Marker corners (16, 2) px of the card in a photo, sought once. Raises BadInput."""
+    found = photos.finding(digest, CARD_FINDING, _seek_card)
+    if "corners" not in found:
+        raise BadInput("calibration", found["message"])
+    return np.array(found["corners"])
+
+
+def _seek_card(content: bytes) -> dict[str, Any]:
+    from mirvo.core.vision.card import find_card  # heavy: only where a card is sought
+
+    try:
+        return {"corners": find_card(grey_of(content)).tolist()}
+    except BadInput as error:
+        return {"message": error.message}

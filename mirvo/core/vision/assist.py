@@ -15,7 +15,7 @@ from mirvo.core.measure.calibration import PhotoInfo, calibrate
 from mirvo.core.measure.marks import TopMarks
 from mirvo.core.measure.uncertainty import Array, Draws
 from mirvo.core.vision.plan_view import plan_view
-from mirvo.core.vision.propose import CREST_SHARE_OF_WIDTH, Proposal, across_base, propose_roots
+from mirvo.core.vision.propose import Proposal, across_base, crest_seen, propose_roots
 from mirvo.core.vision.trace import Tracer, avoiding, tracer
 from mirvo.core.vision.width import width_along
 
@@ -64,7 +64,7 @@ class Assistant:
         if others and _along(path, others) > SHARED_TOO_MUCH:
             path = avoiding(self.tracer, others).path(tip_cell)
         widths = width_along(self.tracer.bark, path)
-        crest = view.photo(path, CREST_SHARE_OF_WIDTH * widths * view.cell_mm)
+        crest = crest_seen(view, path, widths)
         return {
             "path": np.round(crest, 1).tolist(),
             "base_width": np.round(view.photo(across_base(path, widths)), 1).tolist(),

@@ -6,11 +6,12 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from shapely.geometry import LineString
 
 from mirvo.core.measure import geometry
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.bark import Map
-from mirvo.core.vision.plan_view import CELLS_PER_TRUNK
+from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, PlanView
 from mirvo.core.vision.trace import Tracer
 from mirvo.core.vision.width import width_along
 
@@ -21,6 +22,8 @@ MOST_ROOTS = 24
 COVER_SHARE = 0.75
 CREST_SHARE_OF_WIDTH = 0.6
 FLANK = 1.6
+SIMPLE_CELLS = 0.7
+SHARPNESS = 0.55
 SOIL, MOST_GAP = 0.25, 14
 COVERED, LEAST_OWN_SHARE = -0.02, 0.55
 HIDDEN_TRUNKS, HIDDEN_WEIGHT = 1.5, 0.15
@@ -131,11 +134,19 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     away = geometry.direction_deg(view.mm(path[:1]) - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     return Proposal(
-        path=view.photo(path, CREST_SHARE_OF_WIDTH * widths * view.cell_mm),
+        path=crest_seen(view, path, widths),
         base_width=view.photo(across_base(path, widths)),
         confidence=_confidence(tracer.bark, path, widths),
         azimuth_deg=float((away - north)[0] % 360.0),
     )
+
+
+def crest_seen(view: PlanView, path: Array, widths: Array) -> Array:
+    """Pixels (m, 2) of a path's crest, with no more points than its shape needs."""
+    kept = np.array(LineString(path).simplify(SIMPLE_CELLS).coords)
+    index = [int(np.hypot(*(path - point).T).argmin()) for point in kept]
+    heights = CREST_SHARE_OF_WIDTH * widths[index] * view.cell_mm
+    return view.photo(path[index], heights)
 
 
 def across_base(path: Array, widths: Array) -> Array:
@@ -162,4 +173,4 @@ def _confidence(bark: Map, path: Array, widths: Array) -> float:
     clear = np.maximum(inside[:, None] - np.concatenate(flanks, axis=1), 0).mean()
     length = geometry.arc_lengths(path[None])[0, -1] / CELLS_PER_TRUNK
     score = 4.0 * (inside.mean() - 0.5) + 4.0 * (clear - 0.35) + 2.5 * (min(length, 1.0) - 0.35)
-    return float(1 / (1 + np.exp(-score)))
+    return float(1 / (1 + np.exp(-SHARPNESS * score)))

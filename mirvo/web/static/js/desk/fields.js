@@ -12,7 +12,7 @@ export class Fields {
     this.inputs = Object.fromEntries([...root.querySelectorAll("[data-cal]")].map((one) => [one.dataset.cal, one]));
     this.trunk = root.querySelector("[data-trunk-height]");
     this.fill();
-    root.addEventListener("change", () => this.#entered());
+    root.addEventListener("change", () => this.entered());
   }
 
   get kind() {
@@ -23,17 +23,26 @@ export class Fields {
     return number(this.trunk) ?? 0;
   }
 
+  /** Points a calibration of the chosen kind needs; any number from five for an oval. */
+  get wanted() {
+    return { card: 0, segment: 2, rectangle: 4, ellipse: Infinity }[this.kind];
+  }
+
   /** A calibration from points with what the fields say. */
   calibration(points) {
-    const figures = { length_mm: number(this.inputs.length_mm) ?? 100 };
-    if (this.kind === "rectangle") figures.width_mm = number(this.inputs.width_mm) ?? 100;
+    const figures = {};
+    if (this.kind !== "card") figures.length_mm = number(this.inputs.length_mm) ?? 100;
+    if (["rectangle", "ellipse"].includes(this.kind)) figures.width_mm = number(this.inputs.width_mm) ?? figures.length_mm;
     for (const name of ["height_above_root_plane_mm", "camera_height_mm"]) {
       const value = number(this.inputs[name]);
       if (value !== null) figures[name] = value;
     }
-    return this.kind === "segment"
-      ? { kind: "segment", a: points[0], b: points[1], ...figures }
-      : { kind: "rectangle", corners: points, ...figures };
+    const marked = { card: {}, segment: { a: points[0], b: points[1] }, rectangle: { corners: points }, ellipse: { points } };
+    return { kind: this.kind, ...marked[this.kind], ...figures };
+  }
+
+  #showKind() {
+    for (const one of this.root.querySelectorAll("[data-for]")) one.hidden = !one.dataset.for.split(" ").includes(this.kind);
   }
 
   fill() {
@@ -49,18 +58,20 @@ export class Fields {
     }
     const trunk = this.store.marks.trunk;
     if (trunk && document.activeElement !== this.trunk) this.trunk.value = trunk.height_mm ?? 0;
-    this.root.querySelector("[data-only=rectangle]").hidden = this.kind !== "rectangle";
+    this.#showKind();
   }
 
-  #entered() {
-    this.root.querySelector("[data-only=rectangle]").hidden = this.kind !== "rectangle";
+  /** Take over what the fields say; a card needs no points and is sought at once. */
+  entered() {
+    this.#showKind();
     const remembered = Object.fromEntries(Object.entries(this.inputs).map(([name, input]) => [name, input.value]));
     localStorage.setItem("mirvo-calibration", JSON.stringify(remembered));
     const cal = this.store.marks.calibration;
     const same = cal && cal.kind === this.kind;
-    const points = same ? cal.corners ?? [cal.a, cal.b] : null;
+    const points = same ? cal.corners ?? cal.points ?? [cal.a, cal.b] : null;
     this.store.change((marks) => {
-      if (points) marks.calibration = this.calibration(points);
+      if (this.kind === "card") marks.calibration = this.calibration([]);
+      else if (points) marks.calibration = this.calibration(points);
       if (marks.trunk) marks.trunk.height_mm = this.trunkHeight;
     });
   }

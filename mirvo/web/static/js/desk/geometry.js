@@ -27,6 +27,7 @@ export function* points(marks) {
     yield { address: "calibration/a", point: cal.a, name: "Calibration, first end" };
     yield { address: "calibration/b", point: cal.b, name: "Calibration, second end" };
   }
+  if (cal?.kind === "ellipse") yield* numbered("calibration/points", cal.points, "Rim of the oval");
   if (cal?.kind === "rectangle") yield* numbered("calibration/corners", cal.corners, "Calibration corner");
   if (marks.trunk) yield* numbered("trunk/outline", marks.trunk.outline, "Trunk outline");
   if (marks.flare) yield* numbered("flare/outline", marks.flare.outline, "Flare edge");
@@ -63,3 +64,25 @@ export function nextLabel(roots) {
 }
 
 export const centreOf = (outline) => [0, 1].map((i) => outline.reduce((sum, p) => sum + p[i], 0) / outline.length);
+
+/** The ellipse in the box between two corners, as points clockwise from its top. */
+export function ellipse([ax, ay], [bx, by], count = 36) {
+  return Array.from({ length: count }, (_, i) => {
+    const turn = (i * 2 * Math.PI) / count;
+    return [(ax + bx) / 2 + (Math.abs(bx - ax) / 2) * Math.sin(turn), (ay + by) / 2 - (Math.abs(by - ay) / 2) * Math.cos(turn)];
+  });
+}
+
+/** The place on a closed outline nearest to a point, with its distance. */
+export function ontoOutline(outline, [x, y]) {
+  let best = { away: Infinity, point: [x, y] };
+  for (const [index, [ax, ay]] of outline.entries()) {
+    const [bx, by] = outline[(index + 1) % outline.length];
+    const long = (bx - ax) ** 2 + (by - ay) ** 2 || 1;
+    const share = Math.min(1, Math.max(0, ((x - ax) * (bx - ax) + (y - ay) * (by - ay)) / long));
+    const point = [ax + share * (bx - ax), ay + share * (by - ay)];
+    const away = Math.hypot(point[0] - x, point[1] - y);
+    if (away < best.away) best = { away, point };
+  }
+  return best;
+}

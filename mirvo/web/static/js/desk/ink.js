@@ -19,10 +19,11 @@ function line(group, drawn, role, closed = false) {
   group.append(element("path", { d, class: "mark-halo" }), element("path", { d, class: `mark ${role}` }));
 }
 
-export function ink(overlay, marks, { zoom, chosen, cross }) {
+export function ink(overlay, marks, { zoom, chosen, cross, ghosts = [], ghost = null, rough = null }) {
   const group = element("g", {});
   const cal = marks.calibration;
   if (cal?.kind === "segment") line(group, [cal.a, cal.b], "calibration-mark");
+  if (cal?.kind === "ellipse") line(group, cal.points, "calibration-mark", true);
   if (cal?.kind === "rectangle") line(group, cal.corners, "calibration-mark", true);
   if (marks.flare) line(group, marks.flare.outline, "flare-mark", true);
   if (marks.trunk) {
@@ -35,6 +36,8 @@ export function ink(overlay, marks, { zoom, chosen, cross }) {
     line(group, root.base_width, "width-mark");
     line(group, root.end_width, "width-mark");
   }
+  if (rough) line(group, rough, "trunk-mark ghost-mark", true);
+  for (const one of ghosts) haunt(group, one, one === ghost, zoom);
   if (marks.draft) line(group, marks.draft.points, `${marks.draft.tool}-mark`);
   handles(group, marks, zoom, chosen, owner);
   labels(group, marks, zoom);
@@ -44,6 +47,15 @@ export function ink(overlay, marks, { zoom, chosen, cross }) {
     group.append(element("path", { class: "cross", d: `M${x - arm} ${y}H${x + arm}M${x} ${y - arm}V${y + arm}` }));
   }
   overlay.replaceChildren(group);
+}
+
+function haunt(group, { path, base_width: across, confidence }, current, zoom) {
+  const role = `ghost-mark${current ? " current" : ""}`;
+  line(group, path, role);
+  line(group, across, role);
+  const [x, y] = path[path.length - 1];
+  const text = `${current ? "? " : ""}${Math.round(confidence * 100)} %`;
+  group.append(element("text", { x, y: y - 8 / zoom, class: "mark-label", "font-size": (LABEL_PX * 0.8) / zoom, "text-anchor": "middle" }, text));
 }
 
 function handles(group, marks, zoom, chosen, owner) {

@@ -2,11 +2,11 @@
 
 import { at, ownerOf, points, put } from "./geometry.js";
 
-const TOOL_KEYS = { v: "select", k: "calibrate", t: "trunk", e: "flare", r: "root", w: "width", x: "end", f: "front" };
+const TOOL_KEYS = { v: "select", k: "calibrate", t: "trunk", e: "flare", r: "root", w: "width", i: "trace", x: "end", f: "front" };
 const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 export function listenKeys(desk) {
-  const { surface, view, store, tools, redraw, help } = desk;
+  const { surface, view, store, tools, assist, loupe, redraw, help } = desk;
 
   document.addEventListener("keydown", (event) => {
     if (event.target.closest("input, select, textarea, dialog") || event.ctrlKey || event.metaKey) return;
@@ -28,6 +28,9 @@ export function listenKeys(desk) {
     const actions = {
       z: () => (event.shiftKey ? store.redo() : store.undo()),
       h: () => tools.height(),
+      g: () => (assist.ghosts.length ? assist.next() : desk.propose()),
+      s: () => assist.width(tools.rootIndex),
+      l: () => loupe.toggle(),
       "[": () => tools.chooseRoot(tools.rootIndex - 1),
       "]": () => tools.chooseRoot(tools.rootIndex + 1),
       0: () => view.fit(),
@@ -49,14 +52,19 @@ export function listenKeys(desk) {
     }
     if (key === "Tab" && tools.tool === "select" && tools.chosen) return nextPoint(event.shiftKey ? -1 : 1);
     const actions = {
-      " ": () => tools.place(desk.cross()),
-      Enter: () => tools.finish(),
+      " ": () => tools.place(desk.cross(), view.zoom),
+      Enter: () => (assist.ghost && !store.marks.draft ? accept() : tools.finish()),
       Backspace: () => tools.back(),
-      Delete: () => tools.remove(),
+      Delete: () => (assist.ghost && !store.marks.draft ? assist.reject() : tools.remove()),
     };
     if (!actions[key]) return false;
     actions[key]();
     return true;
+  }
+
+  function accept() {
+    const index = assist.accept();
+    if (!assist.ghost) tools.chooseRoot(index);
   }
 
   function nudge([dx, dy], event) {

@@ -1,14 +1,18 @@
 /* The root desk: puts store, view, tools and panel together. */
 
+import { Assist } from "./assist.js";
 import { Fields } from "./fields.js";
 import { points } from "./geometry.js";
 import { ink } from "./ink.js";
 import { listenKeys } from "./keys.js";
+import { Loupe } from "./loupe.js";
 import { listen } from "./pointer.js";
 import { Store } from "./store.js";
+import { MarksTable } from "./table.js";
 import { HINTS, Tools } from "./tools.js";
 import { View } from "./view.js";
 
+const AROUND_TRUNK = 5;
 const root = document.querySelector("[data-desk]");
 const part = (name) => root.querySelector(`[data-${name}]`);
 const surface = part("surface");
@@ -17,8 +21,15 @@ const panel = part("panel");
 const help = part("help");
 const store = new Store(JSON.parse(part("desk-state").textContent));
 const fields = new Fields(part("calibration"), store);
-const tools = new Tools(store, fields);
+const assist = new Assist(store);
+const tools = new Tools(store, fields, assist);
 const view = new View(surface, part("sheet"), store.size);
+const loupe = new Loupe(part("loupe"), part("image"), view);
+const table = new MarksTable(part("marks-table"), store, (address) => {
+  tools.choose(address);
+  redraw();
+});
+let roughOutline = null;
 let cross = store.size.map((side) => Math.round(side / 2));
 let waiting = false;
 
@@ -34,7 +45,9 @@ function redraw() {
 function draw() {
   const keyboard = document.activeElement === surface && surface.matches(":focus-visible");
   const shown = keyboard && tools.tool !== "select" ? cross : null;
-  ink(overlay, store.marks, { zoom: view.zoom, chosen: tools.chosen, cross: shown });
+  ink(overlay, store.marks, {
+    zoom: view.zoom, chosen: tools.chosen, cross: shown, ghosts: assist.ghosts, ghost: assist.ghost, rough: roughOutline,
+  });
   surface.dataset.tool = tools.tool;
   for (const button of root.querySelectorAll("[data-tool]")) {
     if (button !== surface) button.setAttribute("aria-pressed", String(button.dataset.tool === tools.tool));
@@ -56,7 +69,22 @@ for (const button of root.querySelectorAll("button[data-tool]")) {
     redraw();
   });
 }
-const actions = { undo: () => store.undo(), redo: () => store.redo(), fit: () => view.fit(), help: () => help.showModal() };
+const actions = {
+  undo: () => store.undo(),
+  redo: () => store.redo(),
+  fit: () => view.fit(),
+  help: () => help.showModal(),
+  loupe: () => loupe.toggle(),
+  propose: () => {
+    if (store.marks.trunk) view.frame(store.marks.trunk.outline, AROUND_TRUNK);
+    assist.propose();
+  },
+  stop: () => assist.stop(),
+  accept: () => assist.accept(),
+  reject: () => assist.reject(),
+  next: () => assist.next(),
+  dismiss: () => assist.dismiss(),
+};
 for (const button of root.querySelectorAll("[data-do]")) {
   button.addEventListener("click", () => {
     actions[button.dataset.do]();
@@ -82,6 +110,7 @@ panel.addEventListener("change", (event) => {
 
 store.addEventListener("change", () => {
   fields.fill();
+  table.fill();
   redraw();
 });
 store.addEventListener("saving", ({ detail }) => {
@@ -96,10 +125,26 @@ store.addEventListener("figures", ({ detail }) => {
   if (again) panel.querySelector(again)?.focus();
   redraw();
 });
+assist.addEventListener("progress", ({ detail }) => {
+  part("working").hidden = false;
+  part("stage").textContent = `${detail.stage} …`;
+  part("progress").value = detail.share;
+});
+assist.addEventListener("change", () => {
+  part("working").hidden = true;
+  const { ghost } = assist;
+  part("ghosts").hidden = !ghost && !assist.said;
+  for (const button of part("ghosts").querySelectorAll("[data-when=ghost]")) button.hidden = !ghost;
+  part("ghost-said").textContent = ghost
+    ? `${assist.ghosts.length} proposed, ${assist.doubtful} doubtful. This one: ${Math.round(ghost.confidence * 100)} % sure.`
+    : assist.said;
+  redraw();
+});
 surface.addEventListener("viewchange", redraw);
 surface.addEventListener("focus", redraw);
 surface.addEventListener("blur", redraw);
 
-listen(surface, view, store, tools, redraw);
-listenKeys({ surface, view, store, tools, redraw, help, cross: () => cross, setCross: (to) => { cross = to; } });
+const desk = { surface, view, store, tools, assist, loupe, redraw, help, propose: actions.propose };
+listen({ ...desk, rough: (drawn) => { roughOutline = drawn; redraw(); } });
+listenKeys({ ...desk, cross: () => cross, setCross: (to) => { cross = to; } });
 draw();

@@ -1,17 +1,22 @@
 /* Mouse, pen and touch: a tap places, a drag moves a point or the photo, two fingers zoom. */
 
-import { at, nearest, put } from "./geometry.js";
+import { at, ellipse, nearest, put } from "./geometry.js";
 
 const REACH_PX = { mouse: 9, pen: 14, touch: 24 };
 const STILL_PX = 5;
+const FINGER_PX = 58;
+const HELD_MS = 160;
 
-export function listen(surface, view, store, tools, redraw) {
+/* A finger hides what it points at: after a moment the point stands above it, under the loupe. */
+const aimOf = ([x, y]) => [x, y - FINGER_PX];
+
+export function listen({ surface, view, store, tools, assist, loupe, redraw, rough }) {
   const down = new Map();
   let drag = null;
   let strokes = 0;
 
   surface.addEventListener("pointerdown", (event) => {
-    if (event.button > 1) return;
+    if (event.button > 1 || event.target.closest("[data-foot]")) return;
     surface.setPointerCapture(event.pointerId);
     surface.focus({ preventScroll: true });
     const local = view.local(event);
@@ -25,11 +30,15 @@ export function listen(surface, view, store, tools, redraw) {
     const grabs = hit && (tools.tool === "select" || event.altKey || hit.address.startsWith("draft/"));
     strokes += 1;
     drag = { start: local, last: local, moved: false, hit: grabs ? hit : null, stroke: `drag-${strokes}`, pans: event.button === 1 };
+    drag.aims = event.pointerType === "touch" && !grabs && tools.tool !== "select" && tools.tool !== "trunk";
+    drag.draws = tools.tool === "trunk" && !store.marks.draft && !grabs && event.button === 0;
+    drag.since = event.timeStamp;
     if (grabs) tools.choose(hit.address);
     redraw();
   });
 
   surface.addEventListener("pointermove", (event) => {
+    if (loupe.on && event.pointerType !== "touch") loupe.show(view.local(event));
     if (!down.has(event.pointerId)) return;
     const local = view.local(event);
     if (down.size === 2) pinch(down, event.pointerId, local, view);
@@ -39,12 +48,18 @@ export function listen(surface, view, store, tools, redraw) {
 
   const lift = (event) => {
     const local = view.local(event);
-    const placed = drag && down.size === 1 && !drag.moved && !drag.hit && !drag.pans && event.type === "pointerup";
+    const lifted = drag && down.size === 1 && event.type === "pointerup";
+    const aimed = lifted && drag.aims && (drag.moved || event.timeStamp - drag.since > HELD_MS);
+    const placed = lifted && !drag.moved && !drag.hit && !drag.pans;
     down.delete(event.pointerId);
-    if (placed) {
+    if (aimed) tools.place(view.toPhoto(aimOf(local)), view.zoom);
+    else if (lifted && drag.moved && drag.draws) outline(drag.start, local);
+    else if (placed) {
       if (tools.tool === "select") tools.choose(null);
-      else tools.place(view.toPhoto(local));
+      else tools.place(view.toPhoto(local), view.zoom);
     }
+    rough(null);
+    if (drag?.aims) loupe.hide();
     store.endStroke();
     drag = null;
     redraw();
@@ -57,6 +72,14 @@ export function listen(surface, view, store, tools, redraw) {
     held.moved = true;
     const [dx, dy] = [local[0] - held.last[0], local[1] - held.last[1]];
     held.last = local;
+    if (held.aims) {
+      loupe.show(aimOf(local));
+      return;
+    }
+    if (held.draws) {
+      rough(ellipse(view.toPhoto(held.start), view.toPhoto(local)));
+      return;
+    }
     if (!held.hit) {
       view.pan(dx, dy);
       return;
@@ -64,6 +87,11 @@ export function listen(surface, view, store, tools, redraw) {
     const [x, y] = at(store.marks, held.hit.address);
     const to = [x + dx / view.zoom, y + dy / view.zoom].map((v, i) => Math.min(view.size[i] - 1, Math.max(0, v)));
     store.change((marks) => put(marks, held.hit.address, to), held.stroke);
+  }
+
+  function outline(from, to) {
+    const drawn = ellipse(view.toPhoto(from), view.toPhoto(to));
+    assist.outline(drawn, tools.fields.trunkHeight).then(() => tools.take("select"));
   }
 
   surface.addEventListener("dblclick", () => {

@@ -1,23 +1,26 @@
 /* What a placed point means for each tool, and what to say while it is in hand. */
 
-import { nextLabel, ownerOf } from "./geometry.js";
+import { nextLabel, ontoOutline, ownerOf } from "./geometry.js";
 
 export const HINTS = {
   select: "Drag a point to move it, or choose one and use the arrow keys. Drag beside it to move the photo.",
-  calibrate: "Calibrate: set the two ends of a known length, or the four corners of the pot rim clockwise from its far left, and enter the lengths.",
-  trunk: "Trunk: go round its outline just above the flare, two dozen points or more; Enter closes it.",
+  calibrate: "Calibrate: choose the kind beside the photo. A card is found by itself; a known length takes two points, a pot's rim four corners clockwise from its far left, an oval five points or more and Enter.",
+  trunk: "Trunk: drag an ellipse round it and it is fitted to the edge, or go round its outline just above the flare point by point; Enter closes it.",
   flare: "Flare: go round the edge where the solid flare splits into roots; Enter closes it.",
   root: "Root: start at the trunk's edge and follow its crest outward; Enter at its end.",
+  trace: "Tip: click where a root ends; its way back to the trunk is traced, and can be dragged right.",
   width: "Width: set a point on each edge of the chosen root, near the trunk.",
   end: "End width: set a point on each edge of the chosen root, near its end.",
   front: "Front: set a point on the side the tree is seen from.",
 };
-const CLOSED = { trunk: 3, flare: 3 };
+const LEAST = { trunk: 3, flare: 3, calibrate: 5 };
+const SNAP_PX = 12;
 
 export class Tools {
-  constructor(store, fields) {
+  constructor(store, fields, assist) {
     this.store = store;
     this.fields = fields;
+    this.assist = assist;
     this.tool = "select";
     this.chosen = null;
   }
@@ -39,7 +42,10 @@ export class Tools {
   take(tool) {
     if (this.tool !== tool && this.store.marks.draft) this.finish();
     this.tool = tool;
-    if (tool === "calibrate") this.fields.root.open = true;
+    if (tool === "calibrate") {
+      this.fields.root.open = true;
+      if (this.fields.kind === "card") this.fields.entered();
+    }
     if ((tool === "width" || tool === "end") && this.rootIndex < 0) {
       this.chooseRoot(this.store.marks.roots.length - 1);
     }
@@ -51,8 +57,12 @@ export class Tools {
   }
 
   /** Put a point; marks with a known number of points finish by themselves. */
-  place(point) {
+  place(point, zoom = 1) {
     if (this.tool === "select") return;
+    if (this.tool === "trace") {
+      this.assist.trace(point).then((index) => index >= 0 && this.chooseRoot(index));
+      return;
+    }
     if (this.tool === "front") {
       this.store.change((marks) => { marks.front = point; });
       this.chosen = "front";
@@ -60,13 +70,33 @@ export class Tools {
       return;
     }
     if ((this.tool === "width" || this.tool === "end") && this.rootIndex < 0) return;
-    const placed = [...this.#draft, point];
+    if (this.tool === "calibrate" && this.fields.kind === "card") return;
+    if (this.#closes(point, zoom)) {
+      this.finish();
+      return;
+    }
+    const placed = [...this.#draft, this.#snapped(point, zoom)];
     this.store.change((marks) => { marks.draft = { tool: this.tool, points: placed }; });
     if (placed.length === this.#wanted) this.finish();
   }
 
+  /** A root begins on the trunk's outline when it is set close to it. */
+  #snapped(point, zoom) {
+    const outline = this.store.marks.trunk?.outline;
+    if (this.tool !== "root" || this.#draft.length || !outline) return point;
+    const found = ontoOutline(outline, point);
+    return found.away * zoom <= SNAP_PX ? found.point.map((v) => Math.round(v * 10) / 10) : point;
+  }
+
+  /** A click on the first point closes an outline. */
+  #closes([x, y], zoom) {
+    const drawn = this.#draft;
+    if (!["trunk", "flare"].includes(this.tool) || drawn.length < LEAST[this.tool]) return false;
+    return Math.hypot(drawn[0][0] - x, drawn[0][1] - y) * zoom <= SNAP_PX;
+  }
+
   get #wanted() {
-    if (this.tool === "calibrate") return this.fields.kind === "segment" ? 2 : 4;
+    if (this.tool === "calibrate") return this.fields.wanted;
     return this.tool === "width" || this.tool === "end" ? 2 : Infinity;
   }
 
@@ -74,8 +104,9 @@ export class Tools {
   finish() {
     const points = this.#draft;
     const tool = this.tool;
-    const enough = points.length >= (CLOSED[tool] ?? 2);
-    const complete = tool === "calibrate" ? points.length === this.#wanted : enough;
+    const enough = points.length >= (LEAST[tool] ?? 2);
+    const counted = tool === "calibrate" && Number.isFinite(this.#wanted);
+    const complete = counted ? points.length === this.#wanted : enough;
     if (!points.length) {
       this.tool = tool === "width" ? "root" : "select";
       return;

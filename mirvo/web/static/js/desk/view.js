@@ -19,6 +19,20 @@ export class View {
     this.#apply();
   }
 
+  /** Bring a mark and what lies about it into view, `times` its own size. */
+  frame(outline, times) {
+    const { width, height } = this.surface.getBoundingClientRect();
+    const [xs, ys] = [0, 1].map((i) => outline.map((point) => point[i]));
+    const [low, high] = [[Math.min(...xs), Math.min(...ys)], [Math.max(...xs), Math.max(...ys)]];
+    const side = Math.max(high[0] - low[0], high[1] - low[1], 20) * times;
+    const zoom = Math.min(width, height) / side;
+    if (zoom <= this.zoom) return;
+    this.zoom = Math.min(zoom, 4);
+    this.offset = [width / 2 - ((low[0] + high[0]) / 2) * this.zoom, height / 2 - ((low[1] + high[1]) / 2) * this.zoom];
+    this.fitted = false;
+    this.#apply();
+  }
+
   zoomAt([x, y], factor) {
     const zoom = Math.min(12, Math.max(0.05, this.zoom * factor));
     const kept = zoom / this.zoom;

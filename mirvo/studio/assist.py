@@ -1,0 +1,89 @@
+"""Asking for help on a photo: proposals, traces, widths, outlines; nothing is kept by asking."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from mirvo.core.errors import BadInput
+from mirvo.records.models import Photo
+from mirvo.studio.context import Studio
+from mirvo.studio.desk import card_corners, read_draft
+from mirvo.studio.helper import Task
+from mirvo.studio.photos import get_photo
+
+FEW = "mark the calibration and the trunk's outline first; roots are sought from there"
+
+
+def propose(studio: Studio, photo_id: int, marks: Any) -> Iterator[dict[str, Any]]:
+    """Proposed roots of a photo, with messages on the way.
+
+    Raises
+    ------
+    BadInput : calibration or trunk are not marked, or marked wrongly.
+    """
+    return studio.helper.ask(_task(studio, photo_id, "propose", marks, {}))
+
+
+def trace(studio: Studio, photo_id: int, marks: Any, tip: Any) -> dict[str, Any]:
+    """Path and base width of the root that ends at a clicked tip. Raises BadInput."""
+    drawn = _object(marks).get("roots") or []
+    taken = [root["path"] for root in drawn if len(root.get("path") or []) >= 2]
+    detail = {"tip": _point(tip), "taken": taken}
+    return dict(studio.helper.answer(_task(studio, photo_id, "trace", marks, detail)))
+
+
+def width(studio: Studio, photo_id: int, marks: Any, path: Any) -> list[list[float]]:
+    """Two points across the base of a root drawn by hand. Raises BadInput."""
+    points = [_point(one) for one in path] if isinstance(path, list) else []
+    if len(points) < 2:
+        raise BadInput("path", "draw the root first; its width is sought across it")
+    return list(studio.helper.answer(_task(studio, photo_id, "width", marks, {"path": points})))
+
+
+def outline(studio: Studio, photo_id: int, rough: Any) -> list[list[float]]:
+    """A trunk outline snapped from a rough one. Raises BadInput."""
+    points = [_point(one) for one in rough] if isinstance(rough, list) else []
+    if len(points) < 5:
+        raise BadInput("trunk.outline", "drag an ellipse round the trunk first")
+    photo = get_photo(studio, photo_id)
+    path = studio.photos.original(photo.digest)
+    return list(
+        studio.helper.answer(Task("outline", path, _info(photo), {}, None, {"rough": points}))
+    )
+
+
+def stop(studio: Studio) -> None:
+    """Break off what the helper is doing."""
+    studio.helper.stop()
+
+
+def _task(studio: Studio, photo_id: int, what: str, marks: Any, detail: dict[str, Any]) -> Task:
+    photo = get_photo(studio, photo_id)
+    draft = _object(marks)
+    if not draft.get("calibration") or not (draft.get("trunk") or draft.get("trunks")):
+        raise BadInput("trunk", FEW)
+    checked = read_draft(studio, photo, {**draft, "roots": []})
+    by_card = checked.calibration.kind == "card"
+    corners = card_corners(studio.photos, photo.digest).tolist() if by_card else None
+    given = checked.model_dump(mode="json", exclude_none=True)
+    path = studio.photos.original(photo.digest)
+    return Task(what, path, _info(photo), given, corners, detail)
+
+
+def _info(photo: Photo) -> tuple[int, int, float | None]:
+    return photo.width, photo.height, photo.focal_length_35mm
+
+
+def _object(marks: Any) -> dict[str, Any]:
+    if not isinstance(marks, dict):
+        raise BadInput("marks", "must be one JSON object")
+    return marks
+
+
+def _point(value: Any) -> list[float]:
+    try:
+        x, y = (float(part) for part in value)
+    except (TypeError, ValueError):
+        raise BadInput("point", "must be two numbers") from None
+    return [x, y]

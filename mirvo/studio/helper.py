@@ -1,0 +1,140 @@
+"""One process beside the server for heavy looking at photos: it can be watched and stopped."""
+
+from __future__ import annotations
+
+import json
+import multiprocessing
+import threading
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import partial
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+from mirvo.core.errors import BadInput
+
+READY_PHOTOS = 2
+STOPPED = "The work on the photo was stopped."
+Report = Callable[[str, float], None]
+
+
+@dataclass(frozen=True)
+class Task:
+    """What is asked about one photo. `what` is propose, trace, width or outline."""
+
+    what: str
+    photo: Path
+    info: tuple[int, int, float | None]
+    marks: dict[str, Any]
+    corners: list[list[float]] | None
+    detail: dict[str, Any]
+
+
+class Helper:
+    """Starts its process when first asked; one task at a time, in the order they come."""
+
+    def __init__(self) -> None:
+        self._turn = threading.Lock()
+        self._process: multiprocessing.process.BaseProcess | None = None
+        self._line: Connection | None = None
+
+    def ask(self, task: Task) -> Iterator[dict[str, Any]]:
+        """Messages about a task: `stage` with `share` done, at last `result` or `problem`."""
+        with self._turn:
+            line = self._ready()
+            try:
+                line.send(task)
+                while True:
+                    said = line.recv()
+                    yield said
+                    if "stage" not in said:
+                        return
+            except (EOFError, OSError):
+                yield {"problem": {"field": "", "message": STOPPED}}
+
+    def answer(self, task: Task) -> Any:
+        """The result of a task alone. Raises BadInput with what went wrong."""
+        *_, last = self.ask(task)
+        if "problem" in last:
+            raise BadInput(last["problem"]["field"], last["problem"]["message"])
+        return last["result"]
+
+    def stop(self) -> None:
+        """Break off whatever is being done; the next task starts a new process."""
+        process = self._process
+        if process is not None and process.is_alive():
+            process.terminate()
+            process.join(5)
+
+    def _ready(self) -> Connection:
+        if self._process is None or self._line is None or not self._process.is_alive():
+            context = multiprocessing.get_context("spawn")
+            self._line, theirs = context.Pipe()
+            self._process = context.Process(target=_work, args=(theirs,), daemon=True)
+            self._process.start()
+            theirs.close()
+        return self._line
+
+
+def _work(line: Connection) -> None:
+    """The process itself: keeps the last photos set up, so that a second question is quick."""
+    ready: dict[str, Any] = {}
+    while True:
+        try:
+            task: Task = line.recv()
+        except (EOFError, KeyboardInterrupt):
+            return
+        try:
+            line.send({"result": _do(task, ready, partial(_report, line))})
+        except BadInput as error:
+            line.send({"problem": {"field": error.field, "message": error.message}})
+        except Exception as error:
+            line.send(
+                {"problem": {"field": "", "message": f"This could not be worked out: {error}"}}
+            )
+
+
+def _report(line: Connection, stage: str, share: float) -> None:
+    line.send({"stage": stage, "share": share})
+
+
+def _do(task: Task, ready: dict[str, Any], report: Report) -> Any:
+    import numpy as np
+
+    if task.what == "outline":
+        from mirvo.core.vision.outline import snap_outline
+        from mirvo.records.photos import colour_of
+
+        picture = colour_of(task.photo.read_bytes())
+        return np.round(snap_outline(picture, np.array(task.detail["rough"])), 1).tolist()
+    assistant = _assistant(task, ready, report)
+    if task.what == "trace":
+        taken = [np.array(path) for path in task.detail["taken"]]
+        return assistant.trace(tuple(task.detail["tip"]), taken)
+    if task.what == "width":
+        return np.round(assistant.width_of(np.array(task.detail["path"])), 1).tolist()
+    report("Following the roots", 0.7)
+    return [one.as_json() for one in assistant.propose()]
+
+
+def _assistant(task: Task, ready: dict[str, Any], report: Report) -> Any:
+    import numpy as np
+
+    from mirvo.core.measure.calibration import PhotoInfo
+    from mirvo.core.measure.marks import read_marks
+    from mirvo.core.vision.assist import assistant
+    from mirvo.records.photos import colour_of
+
+    basis = {name: task.marks.get(name) for name in ("calibration", "trunk", "trunks", "front")}
+    key = json.dumps([str(task.photo), basis], sort_keys=True)
+    if key not in ready:
+        while len(ready) >= READY_PHOTOS:
+            del ready[next(iter(ready))]
+        report("Reading the photo", 0.1)
+        picture = colour_of(task.photo.read_bytes())
+        report("Learning bark from soil", 0.3)
+        corners = None if task.corners is None else np.array(task.corners)
+        marks = read_marks({**task.marks, "roots": []}, task.info[:2])
+        ready[key] = assistant(marks, PhotoInfo(*task.info), picture, corners)
+    return ready[key]

@@ -1,0 +1,174 @@
+/* Help from the picture: proposed roots as ghosts, traces from a tip, widths and outlines. */
+
+import { nextLabel } from "./geometry.js";
+
+const DOUBTFUL = 0.8;
+const LOST = "The server cannot be reached; marks by hand are kept as ever.";
+
+export class Assist extends EventTarget {
+  constructor(store) {
+    super();
+    this.store = store;
+    this.ghosts = [];
+    this.current = 0;
+    this.work = null;
+  }
+
+  get ghost() {
+    return this.ghosts[this.current] ?? null;
+  }
+
+  get doubtful() {
+    return this.ghosts.filter((one) => one.confidence < DOUBTFUL).length;
+  }
+
+  /** Ask for proposals; messages on the way are told as they come. */
+  async propose() {
+    if (this.work) return;
+    await this.#busy("Looking for roots", async (signal) => {
+      const answer = await this.#post("propose", { marks: this.store.marks }, signal);
+      for await (const said of lines(answer.body)) {
+        if (said.stage) this.#tell(said.stage, said.share);
+        else if (said.problem) throw new Error(said.problem.message);
+        else this.#offer(said.result);
+      }
+    });
+  }
+
+  #offer(found) {
+    const known = this.store.marks.roots.map((root) => root.path[0]);
+    const near = ([x, y]) => known.some(([a, b]) => Math.hypot(a - x, b - y) < this.#sameRoot);
+    this.ghosts = found.filter((one) => !near(one.path[0]));
+    this.current = 0;
+    const count = this.ghosts.length;
+    this.said = count ? "" : "No further roots were seen in the photo. Draw the rest by hand.";
+  }
+
+  get #sameRoot() {
+    const xs = this.store.marks.trunk.outline.map(([x]) => x);
+    return (Math.max(...xs) - Math.min(...xs)) * 0.13;
+  }
+
+  /** Break off what is being worked out. */
+  stop() {
+    this.work?.abort();
+    fetch(`/photos/${this.store.photo}/assist`, { method: "DELETE" }).catch(() => {});
+  }
+
+  accept() {
+    const ghost = this.ghost;
+    if (!ghost) return -1;
+    this.store.change((marks) => {
+      marks.roots.push({ label: nextLabel(marks.roots), path: ghost.path, base_width: ghost.base_width });
+    });
+    this.#drop();
+    return this.store.marks.roots.length - 1;
+  }
+
+  reject() {
+    if (this.ghost) this.#drop();
+  }
+
+  #drop() {
+    this.ghosts.splice(this.current, 1);
+    if (this.current >= this.ghosts.length) this.current = 0;
+    this.#changed();
+  }
+
+  /** The next doubtful proposal, any next one when none is doubtful. */
+  next() {
+    const count = this.ghosts.length;
+    for (let step = 1; step <= count; step += 1) {
+      const index = (this.current + step) % count;
+      if (!this.doubtful || this.ghosts[index].confidence < DOUBTFUL) {
+        this.current = index;
+        break;
+      }
+    }
+    this.#changed();
+  }
+
+  dismiss() {
+    this.ghosts = [];
+    this.#changed();
+  }
+
+  /** Trace the root that ends at `tip`; it becomes a root at once, to be dragged right. */
+  async trace(tip) {
+    let index = -1;
+    await this.#busy("Tracing the root", async (signal) => {
+      const answer = await this.#post("trace", { marks: this.store.marks, tip }, signal);
+      const found = await answer.json();
+      this.store.change((marks) => marks.roots.push({ label: nextLabel(marks.roots), ...found }));
+      index = this.store.marks.roots.length - 1;
+    });
+    return index;
+  }
+
+  /** Set the base width of a root from the picture. */
+  async width(index) {
+    const root = this.store.marks.roots[index];
+    if (!root) return;
+    await this.#busy("Seeking the root's edges", async (signal) => {
+      const answer = await this.#post("width", { marks: this.store.marks, path: root.path }, signal);
+      const found = await answer.json();
+      this.store.change((marks) => Object.assign(marks.roots[index], found));
+    });
+  }
+
+  /** Set the trunk's outline from a rough one. */
+  async outline(rough, height) {
+    await this.#busy("Seeking the trunk's edge", async (signal) => {
+      const answer = await this.#post("outline", { rough }, signal);
+      const found = await answer.json();
+      this.store.change((marks) => { marks.trunk = { outline: found.outline, height_mm: height }; });
+    });
+  }
+
+  async #post(what, body, signal) {
+    const answer = await fetch(`/photos/${this.store.photo}/assist/${what}`, {
+      method: "POST",
+      headers: { "Content-Type": "application/json", Accept: "application/json" },
+      body: JSON.stringify(body),
+      signal,
+    });
+    if (answer.ok) return answer;
+    throw new Error((await answer.json()).message ?? LOST);
+  }
+
+  async #busy(stage, doing) {
+    if (this.work) return;
+    this.work = new AbortController();
+    this.said = "";
+    this.#tell(stage, 0.03);
+    try {
+      await doing(this.work.signal);
+    } catch (error) {
+      if (this.work.signal.aborted) this.said = "Stopped. Nothing was changed.";
+      else this.said = error instanceof TypeError ? LOST : error.message;
+    }
+    this.work = null;
+    this.#changed();
+  }
+
+  #tell(stage, share) {
+    this.dispatchEvent(new CustomEvent("progress", { detail: { stage, share } }));
+  }
+
+  #changed() {
+    this.dispatchEvent(new Event("change"));
+  }
+}
+
+async function* lines(body) {
+  const reader = body.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = "";
+  for (;;) {
+    const { value, done } = await reader.read();
+    if (done) return;
+    rest += value;
+    const whole = rest.split("\n");
+    rest = whole.pop();
+    for (const one of whole) yield JSON.parse(one);
+  }
+}

@@ -1,0 +1,160 @@
+"""Help on the root desk: the card, a dragged trunk, proposals, traces, snaps, the loupe."""
+
+from dataclasses import replace
+from datetime import date
+
+from mirvo.standins.base import random_base
+from mirvo.standins.camera import phone_camera
+from mirvo.standins.card import CardPlace
+from mirvo.standins.photo import take_photo, true_marks
+from mirvo.standins.scene import Layout, random_palette
+from mirvo.studio.desk import open_desk, save_marks
+from mirvo.studio.photos import take_in
+from tests.browser.stage import BrowserCase
+
+SIZE = (2016, 1512)
+
+
+class AssistTest(BrowserCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        base = random_base(62)
+        layout = Layout(card=CardPlace(0.0, -190.0, 5.0, 14.0), palette=random_palette(62))
+        shot = replace(phone_camera(62, 15, SIZE), above_mm=470.0)
+        cls.content = take_photo(base, shot, date(2025, 3, 1), layout)
+        cls.known = true_marks(base, shot, layout)
+
+    def setUp(self):
+        super().setUp()
+        taken = take_in(self.studio, self.tree().id, [("base.jpg", self.content)], "top")
+        self.photo_id = taken[0].photo.id
+        self.desk = f"/photos/{self.photo_id}/desk"
+
+    def begun(self):
+        """Calibration and trunk are marked."""
+        marks = {**self.known, "roots": [], "flare": None}
+        save_marks(self.studio, self.photo_id, marks, 0)
+        self.page.goto(self.desk)
+
+    def on_server(self):
+        self.page.wait_for_timeout(300)
+        self.kept()
+        return open_desk(self.studio, self.photo_id).marks
+
+    def test_the_card_is_found_and_the_trunk_dragged(self):
+        page = self.page
+        page.goto(self.desk)
+        page.locator("[data-cal=kind]").select_option("card")
+        page.locator("[data-cal=height_above_root_plane_mm]").fill("14")
+        page.keyboard.press("Tab")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Trunk").click()
+        xs, ys = zip(*self.known["trunk"]["outline"], strict=True)
+        x, y = self.screen([min(xs), min(ys)])
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(*self.screen([max(xs), max(ys)]), steps=5)
+        page.locator(".ghost-mark").first.wait_for()
+        page.mouse.up()
+        page.locator("[data-figure=trunk]").wait_for()
+        marks = self.on_server()
+        self.assertEqual(marks["calibration"]["kind"], "card")
+        self.assertEqual(len(marks["trunk"]["outline"]), 36)
+
+    def test_proposals_are_accepted_and_rejected_by_keys(self):
+        self.begun()
+        page = self.page
+        page.locator("[data-surface]").focus()
+        page.keyboard.press("g")
+        page.get_by_role("button", name="Accept").wait_for()
+        offered = int(page.locator("[data-ghost-said]").inner_text().split()[0])
+        self.assertGreaterEqual(offered, len(self.known["roots"]) - 2)
+        page.locator("[data-surface]").focus()
+        page.keyboard.press("Enter")
+        page.keyboard.press("Delete")
+        page.keyboard.press("g")
+        page.keyboard.press("Enter")
+        marks = self.on_server()
+        self.assertEqual([root["label"] for root in marks["roots"]], ["A", "B"])
+        self.assertEqual(len(marks["roots"][0]["base_width"]), 2)
+        page.get_by_role("button", name="Leave the rest").click()
+        page.locator("[data-ghosts]").wait_for(state="hidden")
+        page.keyboard.press("z")
+        self.assertEqual(len(self.on_server()["roots"]), 1)
+
+    def test_proposing_can_be_stopped_and_asked_again(self):
+        self.begun()
+        page = self.page
+        page.get_by_role("button", name="Propose").click()
+        page.get_by_role("button", name="Stop").click()
+        page.get_by_text("Nothing was changed").wait_for()
+        page.get_by_role("button", name="Propose").click()
+        page.get_by_role("button", name="Accept").wait_for()
+
+    def test_a_root_is_traced_from_its_tip_and_its_width_snapped(self):
+        self.begun()
+        page = self.page
+        page.get_by_role("button", name="Tip").click()
+        page.mouse.click(*self.screen(self.known["roots"][1]["path"][-1]))
+        page.locator("[data-root='0']").wait_for()
+        page.locator("[data-root-table]").wait_for()
+        marks = self.on_server()
+        first = marks["roots"][0]["path"][0]
+        outline = self.known["trunk"]["outline"]
+        nearest = min(abs(first[0] - x) + abs(first[1] - y) for x, y in outline)
+        self.assertLess(nearest, 60)
+        page.keyboard.press("v")
+        page.get_by_role("button", name="A", exact=True).click()
+        page.keyboard.press("s")
+        page.locator("[data-working]").wait_for(state="hidden")
+        self.assertEqual(len(self.on_server()["roots"][0]["base_width"]), 2)
+
+    def test_help_without_a_trunk_says_what_is_missing(self):
+        self.page.goto(self.desk)
+        self.page.get_by_role("button", name="Propose").click()
+        self.page.get_by_text("mark the calibration and the trunk's outline first").wait_for()
+
+    def test_loupe_and_table(self):
+        self.begun()
+        page = self.page
+        page.locator("[data-surface]").focus()
+        page.keyboard.press("l")
+        x, y = self.screen(self.known["trunk"]["outline"][0])
+        page.mouse.move(x, y)
+        page.mouse.move(x + 2, y + 2)
+        page.locator("[data-loupe]").wait_for(state="visible")
+        page.keyboard.press("l")
+        page.locator("[data-loupe]").wait_for(state="hidden")
+        page.get_by_text("All marks as a table").click()
+        cell = page.get_by_label("Trunk outline, point 1 of 40, right, px")
+        cell.fill("1001,5")
+        cell.press("Tab")
+        self.assertEqual(self.on_server()["trunk"]["outline"][0][0], 1001.5)
+        cell.fill("99999")
+        cell.press("Tab")
+        self.assertEqual(cell.get_attribute("aria-invalid"), "true")
+        self.assertEqual(self.on_server()["trunk"]["outline"][0][0], 1001.5)
+
+    def test_a_finger_places_above_itself_under_the_loupe(self):
+        self.begun()
+        page = self.open_page(has_touch=True, viewport={"width": 390, "height": 844})
+        page.goto(self.desk)
+        page.get_by_role("button", name="Front").tap()
+        x, y = self.screen(self.known["front"], page)
+        touch = page.context.new_cdp_session(page)
+
+        def send(kind, at):
+            points = [{"x": at[0], "y": at[1]}] if at else []
+            touch.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+
+        send("touchStart", (x - 30, y + 40))
+        send("touchMove", (x - 10, y + 50))
+        send("touchMove", (x, y + 58))
+        page.locator("[data-loupe]").wait_for(state="visible")
+        send("touchEnd", None)
+        page.wait_for_timeout(300)
+        self.kept(page)
+        front = open_desk(self.studio, self.photo_id).marks["front"]
+        self.assertLess(abs(front[0] - self.known["front"][0]), 12)
+        self.assertLess(abs(front[1] - self.known["front"][1]), 12)
