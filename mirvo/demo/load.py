@@ -25,6 +25,7 @@ from mirvo.studio.path import TargetForm, path_view, set_target
 from mirvo.studio.photos import photograph
 from mirvo.studio.sessions import RootDone, SessionForm, measured_roots, record_session
 from mirvo.studio.trees import TreeForm, add_tree
+from mirvo.studio.years import confirm, years_of
 
 PHOTO_SIZE = (1280, 960)
 CLICK_SD_PX = 1.5
@@ -122,6 +123,7 @@ def _grow_up(studio: Studio, entry: dict[str, Any], history: _History) -> None:
         else:
             labels = [letters[key] for key in history.removed[day] if key in letters]
             record_session(studio, tree.id, _session(studio, tree.id, event, labels))
+    _confirm_letters(studio, tree.id, waiting=entry.get("letters_waiting", False))
     if "target" in entry:
         set_target(studio, tree.id, TargetForm.model_validate(entry["target"]))
         path_view(studio, tree.id)
@@ -147,6 +149,14 @@ def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str])
         root["label"] = letters[base_root.key]
     marks["roots"].sort(key=lambda root: root["label"])
     save_marks(studio, photo.id, _by_hand(marks, np.random.default_rng(shot.seed)), 0)
+
+
+def _confirm_letters(studio: Studio, tree_id: int, waiting: bool) -> None:
+    """Every root keeps its letter over the years; the last date's may wait for the artist."""
+    later = years_of(studio, tree_id).measurements[1:]
+    for row in later[:-1] if waiting else later:
+        labels = [root["label"] for root in row.marks["roots"]]
+        confirm(studio, tree_id, row.id, {label: label for label in labels})
 
 
 def _by_hand(value: Any, rng: np.random.Generator) -> Any:

@@ -65,7 +65,11 @@ class Photo(Table):
 
 
 class Measurement(Table):
-    """Marks on one photo and the figures they gave; marks are kept even while incomplete."""
+    """Marks on one photo and the figures they gave; marks are kept even while incomplete.
+
+    `view` is top or side. `turn_deg` added to its azimuths gives those of the tree's own
+    frame, and its roots' letters are the tree's own, once the artist `confirmed` them.
+    """
 
     __tablename__ = "measurements"
     __table_args__ = (Index("ix_measurements_tree_id_measured_on", "tree_id", "measured_on"),)
@@ -77,6 +81,24 @@ class Measurement(Table):
     figures: Mapped[dict[str, Any] | None]
     revision: Mapped[int] = mapped_column(default=1)
     updated_at: Mapped[datetime]
+    view: Mapped[str] = mapped_column(String(10), default="top", server_default="top")
+    turn_deg: Mapped[float] = mapped_column(default=0.0, server_default="0")
+    confirmed_at: Mapped[datetime | None]
+
+
+MEASURED_FROM_ABOVE = (Measurement.view == "top") & Measurement.figures.is_not(None)
+
+
+class EyeCheck(Table):
+    """One simulated photo marked twice: both sets of marks, and what they say of the eye."""
+
+    __tablename__ = "eye_checks"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    seed: Mapped[int]
+    begun_at: Mapped[datetime]
+    first: Mapped[dict[str, Any] | None]
+    second: Mapped[dict[str, Any] | None]
+    result: Mapped[dict[str, Any] | None]
 
 
 class Session(Table):

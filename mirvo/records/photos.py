@@ -219,6 +219,13 @@ def colour_of(content: bytes) -> npt.NDArray[np.uint8]:
     return _pixels_of(content, "RGB")
 
 
+def jpeg_of(pixels: npt.NDArray[np.uint8]) -> bytes:
+    """A picture (height, width, 3) as JPEG."""
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "JPEG", quality=85)
+    return out.getvalue()
+
+
 def _pixels_of(content: bytes, mode: str) -> npt.NDArray[np.uint8]:
     import numpy as np  # heavy: only where a photo is really looked at
 

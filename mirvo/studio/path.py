@@ -22,7 +22,7 @@ from mirvo.core.plan.paths import plan
 from mirvo.core.rootwork import root_shares
 from mirvo.core.rootwork.advice import RootToCut, roots_to_cut
 from mirvo.records.database import reading, writing
-from mirvo.records.models import Measurement, Plan, Session, Target, Tree
+from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Plan, Session, Target, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.sessions import measured_roots, origin_factor
 from mirvo.studio.trees import load_tree
@@ -250,7 +250,7 @@ def _gaps(roots: list[dict[str, Any]], cuts: list[RootToCut], limit: float) -> l
 def _growth(unit: Unit, tree: Tree, basis: str, trunk_mm: float) -> dict[str, Rate]:
     species = species_by_key(tree.species_key)
     query = select(Measurement.measured_on, Measurement.figures).where(
-        Measurement.tree_id == tree.id, Measurement.figures.is_not(None)
+        Measurement.tree_id == tree.id, MEASURED_FROM_ABOVE
     )
     spread, trunk = [], []
     for day, figures in unit.execute(query):

@@ -24,7 +24,7 @@ from mirvo.core.rootwork import (
 )
 from mirvo.core.season import year_window
 from mirvo.records.database import reading, writing
-from mirvo.records.models import Measurement, Session, Tree
+from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.trees import load_tree
 
@@ -95,9 +95,7 @@ def measured_roots(
     unit: Unit, tree_id: int, until: date | None = None
 ) -> tuple[Measurement | None, list[dict[str, Any]]]:
     """The latest measurement with figures and its roots, those removed since left out."""
-    query = select(Measurement).where(
-        Measurement.tree_id == tree_id, Measurement.figures.is_not(None)
-    )
+    query = select(Measurement).where(Measurement.tree_id == tree_id, MEASURED_FROM_ABOVE)
     if until is not None:
         query = query.where(Measurement.measured_on <= until)
     newest = query.order_by(Measurement.measured_on.desc(), Measurement.id.desc()).limit(1)

@@ -11,7 +11,15 @@ from sqlalchemy import select
 from mirvo.core.almanac import Species, species_by_key
 from mirvo.core.season import Window
 from mirvo.records.database import reading
-from mirvo.records.models import Measurement, Photo, Plan, Session, Target, Tree
+from mirvo.records.models import (
+    MEASURED_FROM_ABOVE,
+    Measurement,
+    Photo,
+    Plan,
+    Session,
+    Target,
+    Tree,
+)
 from mirvo.studio.context import Studio
 from mirvo.studio.path import newest_plan
 from mirvo.studio.sessions import measured_roots
@@ -51,7 +59,7 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         )
         history = unit.execute(
             select(Measurement.measured_on, Measurement.figures)
-            .where(Measurement.tree_id == tree_id, Measurement.figures.is_not(None))
+            .where(Measurement.tree_id == tree_id, MEASURED_FROM_ABOVE)
             .order_by(Measurement.measured_on)
         ).all()
         target = unit.get(Target, tree_id)

@@ -14,7 +14,7 @@ from mirvo.core.almanac import Species, rules, species_by_key
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.core.season import Window, window_of
 from mirvo.records.database import reading, writing
-from mirvo.records.models import Measurement, Session, Tree
+from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree
 from mirvo.studio.context import Studio
 
 ORIGINS = (
@@ -146,7 +146,7 @@ def list_trees(studio: Studio, words: str = "") -> list[TreeRow]:
     )
     figures = (
         select(Measurement.figures)
-        .where(Measurement.tree_id == Tree.id, Measurement.figures.is_not(None))
+        .where(Measurement.tree_id == Tree.id, MEASURED_FROM_ABOVE)
         .order_by(Measurement.measured_on.desc(), Measurement.id.desc())
         .limit(1)
         .scalar_subquery()

@@ -186,6 +186,12 @@ def measure_scene(
     )
 
 
+def plan_axes(scene: Scene) -> tuple[Array, float]:
+    """Trunk centre (2,) mm and direction of the plan's north, degrees, for the marks as set."""
+    _, centre = _area_and_centre(scene.trunks)
+    return centre[0], float(_front_direction(scene, centre)[0]) + 180.0
+
+
 def _area_and_centre(trunks: list[Array]) -> tuple[Array, Array]:
     """Summed area (rows,) mm² and the centroid weighted by area (rows, 2) mm."""
     each = [geometry.area_and_centroid(trunk) for trunk in trunks]

@@ -34,6 +34,52 @@ def draw_wheel(figures: dict[str, Any], size_px: float) -> Scene:
     return scene
 
 
+def draw_two_dates(
+    before: dict[str, Any], after: dict[str, Any], turn_deg: float, size_px: float, title: str
+) -> Scene:
+    """Two measurements over each other in one frame: the older dashed upon the newer."""
+    turned = turn_figures(after, turn_deg)
+    reach = max(wheel_reach_mm(before), wheel_reach_mm(after))
+    scale = (size_px / 2 - RIM_ROOM_PX) / reach
+    scene = Scene("two-dates", size_px, size_px, title, describe(after))
+    view = WheelView((size_px / 2, size_px / 2), scale, reach * scale)
+    add_wheel(scene, turned, view)
+    plan = before["plan"]
+    for root in plan["roots"]:
+        scene.path([_place(point, view) for point in tapered(root)], "older", closed=True)
+    for outline in [plan["flare"], *(plan.get("trunks") or [plan["trunk"]])]:
+        if outline:
+            scene.path([_place(point, view) for point in outline], "older", closed=True)
+    return scene
+
+
+def turn_figures(figures: dict[str, Any], turn_deg: float) -> dict[str, Any]:
+    """Figures with azimuths, open arcs and plan turned clockwise."""
+    cosine, sine = cos(radians(turn_deg)), sin(radians(turn_deg))
+
+    def points(path: list[Any] | None) -> list[Point] | None:
+        return path and [(x * cosine + y * sine, y * cosine - x * sine) for x, y in path]
+
+    def azimuth(told: dict[str, float]) -> dict[str, float]:
+        return {**told, "value": (told["value"] + turn_deg) % 360.0}
+
+    plan, round_about = figures["plan"], figures["radiality"]
+    arcs = [[(a + turn_deg) % 360.0, (b + turn_deg) % 360.0] for a, b in round_about["open_arcs"]]
+    return {
+        **figures,
+        "roots": [
+            {**root, "azimuth_deg": azimuth(root["azimuth_deg"])} for root in figures["roots"]
+        ],
+        "radiality": {**round_about, "open_arcs": arcs},
+        "plan": {
+            "trunk": points(plan["trunk"]),
+            "trunks": [points(trunk) for trunk in plan.get("trunks") or [plan["trunk"]]],
+            "flare": points(plan["flare"]),
+            "roots": [{**root, "path": points(root["path"])} for root in plan["roots"]],
+        },
+    }
+
+
 def wheel_reach_mm(figures: dict[str, Any]) -> float:
     """Radius that holds all roots and the third ring, mm."""
     trunk = figures["trunk_diameter_mm"]["value"]

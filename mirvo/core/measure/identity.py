@@ -1,0 +1,153 @@
+"""Following roots over the years: which root of a new measurement is which of an older one.
+
+The rotation between the two photos is solved first, from the roots themselves with the
+marked fronts as first guess; then each root keeps its letter by minimum-cost assignment on
+azimuth, width and reach (Kuhn, The Hungarian method, 1955).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from mirvo.core.measure.uncertainty import Array, Figure
+
+GATE_DEG = 20.0
+MOST_TURN_DEG = 45.0
+TURN_STEP_DEG = 1.5
+WIDTH_WEIGHT, REACH_WEIGHT = 0.5, 0.35
+UNMATCHED = 1.0
+FRONT_TRUST_DEG = 60.0
+SETTLE = 3
+
+
+@dataclass(frozen=True)
+class RootTrace:
+    """One measured root as far as it can be known again; mm and degrees."""
+
+    label: str
+    azimuth_deg: float
+    width_mm: float | None
+    reach_mm: float
+
+
+@dataclass(frozen=True)
+class Match:
+    """How a new measurement fits an older one.
+
+    turn_deg : to be added to new azimuths to read them in the older frame.
+    pairs : (old label, new label). gone, fresh : labels without a partner.
+    """
+
+    turn_deg: float
+    pairs: list[tuple[str, str]]
+    gone: list[str]
+    fresh: list[str]
+
+
+@dataclass(frozen=True)
+class Change:
+    """A figure at two dates: the difference, its combined 95 % interval, and the verdict."""
+
+    before: Figure
+    after: Figure
+    difference: Figure
+
+    @property
+    def real(self) -> bool:
+        """Whether the change exceeds the measuring error of both dates together."""
+        return abs(self.difference.value) > self.difference.plus_minus
+
+
+def change(before: Figure, after: Figure) -> Change:
+    """Compare two independent measurements of one figure.
+
+    >>> change(Figure(10.0, 0.3), Figure(11.0, 0.4)).real
+    True
+    >>> change(Figure(10.0, 0.3), Figure(10.4, 0.4)).real
+    False
+    """
+    spread = float(np.hypot(before.plus_minus, after.plus_minus))
+    return Change(before, after, Figure(after.value - before.value, spread))
+
+
+def match_roots(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> Match:
+    """Find the roots of one measurement again in another.
+
+    Both azimuths count from their own photo's marked front; the rotation between the two
+    is sought within 45° of it. A root more than 20° from any other stays unmatched.
+    """
+    if not before or not after:
+        return Match(0.0, [], [r.label for r in before], [r.label for r in after])
+    turns = np.arange(-MOST_TURN_DEG, MOST_TURN_DEG + 1e-9, TURN_STEP_DEG)
+    costs = [_assign(before, after, float(turn))[0] for turn in turns]
+    turn = float(turns[int(np.argmin(costs))])
+    for _ in range(SETTLE):
+        _, pairs = _assign(before, after, turn)
+        if not pairs:
+            return Match(0.0, [], [r.label for r in before], [r.label for r in after])
+        turn = _turn_of(before, after, pairs)
+    _, pairs = _assign(before, after, turn)
+    old, new = {i for i, _ in pairs}, {j for _, j in pairs}
+    return Match(
+        turn_deg=turn,
+        pairs=[(before[i].label, after[j].label) for i, j in pairs],
+        gone=[root.label for i, root in enumerate(before) if i not in old],
+        fresh=[root.label for j, root in enumerate(after) if j not in new],
+    )
+
+
+def _assign(
+    before: Sequence[RootTrace], after: Sequence[RootTrace], turn: float
+) -> tuple[float, list[tuple[int, int]]]:
+    """Cost and pairs of indices at one rotation; leaving a root alone costs 1 each."""
+    from scipy.optimize import linear_sum_assignment
+
+    away = _away(before, after, turn)
+    cost = (away / GATE_DEG) ** 2 + _unlike(before, after)
+    cost[away > GATE_DEG] = 10 * UNMATCHED
+    n, m = cost.shape
+    square = np.full((n + m, n + m), 0.0)
+    square[:n, :m] = cost
+    square[:n, m:] = UNMATCHED
+    square[n:, :m] = UNMATCHED
+    rows, columns = linear_sum_assignment(square)
+    pairs = [(int(i), int(j)) for i, j in zip(rows, columns, strict=True) if i < n and j < m]
+    trust = (turn / FRONT_TRUST_DEG) ** 2
+    return float(square[rows, columns].sum() + trust), pairs
+
+
+def _away(before: Sequence[RootTrace], after: Sequence[RootTrace], turn: float) -> Array:
+    old = np.array([root.azimuth_deg for root in before])
+    new = np.array([root.azimuth_deg for root in after]) + turn
+    return np.asarray(np.abs((new[None] - old[:, None] + 180.0) % 360.0 - 180.0))
+
+
+def _unlike(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> Array:
+    """How unlike in width and reach, growth of all roots together left out of it."""
+    total = np.zeros((len(before), len(after)))
+    for name, weight in (("width_mm", WIDTH_WEIGHT), ("reach_mm", REACH_WEIGHT)):
+        old, new = (_logs([getattr(root, name) for root in side]) for side in (before, after))
+        ratio = new[None] - old[:, None]
+        grown = np.nanmedian(new) - np.nanmedian(old) if _any(new) and _any(old) else 0.0
+        total += weight * np.nan_to_num(np.abs(ratio - grown))
+    return total
+
+
+def _any(values: Array) -> bool:
+    return bool(np.isfinite(values).any())
+
+
+def _logs(values: Sequence[float | None]) -> Array:
+    return np.array([np.nan if not v or v <= 0 else np.log(v) for v in values])
+
+
+def _turn_of(
+    before: Sequence[RootTrace], after: Sequence[RootTrace], pairs: list[tuple[int, int]]
+) -> float:
+    """Median rotation of the pairs, degrees."""
+    turns = np.array([before[i].azimuth_deg - after[j].azimuth_deg for i, j in pairs])
+    about = (turns - turns[0] + 180.0) % 360.0 - 180.0
+    return float((np.median(about) + turns[0] + 180.0) % 360.0 - 180.0)

@@ -1,0 +1,143 @@
+"""Years: letters proposed, confirmed and kept; stories of roots; photos laid flat."""
+
+import io
+from copy import deepcopy
+from datetime import date
+
+import numpy as np
+from PIL import Image
+
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.standins.base import grown, random_base, without
+from mirvo.studio.desk import open_desk, save_marks
+from mirvo.studio.photos import photograph, truth_of
+from mirvo.studio.sessions import RootDone, SessionForm, record_session
+from mirvo.studio.years import confirm, plan_photo, years_of
+from tests.studio_case import StudioCase
+
+
+class YearsTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.base = random_base(3, 44)
+        self.here = self.tree()
+        self.first = self.measured(self.base, date(2020, 3, 1), 3)
+        self.cut = self.base.roots[1].key
+        later = grown(without(self.base, {self.cut}), 5)
+        self.second = self.measured(later, date(2025, 3, 1), 4)
+
+    def measured(self, base, day, seed):
+        photo = photograph(self.studio, self.here.id, base, seed, day, "top", size=(800, 600))
+        save_marks(self.studio, photo.id, truth_of(self.studio, photo)["marks"], 0)
+        return photo
+
+    def years(self, **chosen):
+        return years_of(self.studio, self.here.id, **chosen)
+
+    def letters(self, years):
+        """As proposed: every root's old letter."""
+        given = {new: old for old, new in years.comparison.match.pairs}
+        labels = [root["label"] for root in years.measurements[-1].marks["roots"]]
+        return {label: given.get(label, "") for label in labels}
+
+    def test_the_cut_root_is_gone_and_the_others_are_found_again(self):
+        years = self.years()
+        old = [chr(65 + i) for i in range(len(self.base.roots))]
+        self.assertEqual(years.comparison.match.gone, [old[1]])
+        kept = [label for label in old if label != old[1]]
+        expected = dict(zip(kept, old[: len(kept)], strict=True))
+        self.assertEqual(dict(years.comparison.match.pairs), expected)
+        self.assertEqual(years.waiting, [years.measurements[1]])
+
+    def test_confirmed_letters_are_kept_in_marks_figures_and_stories(self):
+        years = self.years()
+        newer = years.measurements[-1]
+        confirm(self.studio, self.here.id, newer.id, self.letters(years))
+        after = self.years()
+        self.assertTrue(after.comparison.confirmed)
+        self.assertEqual(after.waiting, [])
+        state = open_desk(self.studio, self.second.id)
+        labels = [root["label"] for root in state.marks["roots"]]
+        self.assertNotIn("B", labels)
+        self.assertEqual(labels, [root["label"] for root in state.figures["roots"]])
+        stories = {story.label: story for story in after.stories}
+        self.assertEqual(stories["B"].end, "not seen again")
+        self.assertEqual(len(stories["A"].seen), 2)
+        for story in stories.values():
+            azimuths = [azimuth for _, _, azimuth in story.seen]
+            self.assertLess(abs((azimuths[-1] - azimuths[0] + 180) % 360 - 180), 6)
+
+    def test_a_root_cut_in_a_session_says_so_in_its_story(self):
+        years = self.years()
+        first = years.measurements[0]
+        form = SessionForm(
+            kind="routine",
+            done_on=date(2020, 3, 2),
+            measurement_id=first.id,
+            roots=[RootDone(label="B", action="remove")],
+        )
+        record_session(self.studio, self.here.id, form)
+        confirm(self.studio, self.here.id, years.measurements[-1].id, self.letters(years))
+        stories = {story.label: story for story in self.years().stories}
+        self.assertEqual(stories["B"].end, "cut 2020")
+
+    def test_a_new_root_gets_a_letter_never_used_before(self):
+        years = self.years()
+        newer = years.measurements[-1]
+        letters = self.letters(years)
+        first = next(iter(letters))
+        confirm(self.studio, self.here.id, newer.id, {**letters, first: ""})
+        labels = [root["label"] for root in open_desk(self.studio, self.second.id).marks["roots"]]
+        self.assertIn(chr(65 + len(self.base.roots)), labels)
+
+    def test_letters_that_cannot_be(self):
+        years = self.years()
+        newer = years.measurements[-1].id
+        letters = self.letters(years)
+        one, two = list(letters)[:2]
+        for wrong, said in (
+            ({**letters, one: letters[two]}, "two roots"),
+            ({**letters, one: "Q"}, "ever bore"),
+            ({one: letters[one]}, "say which root"),
+        ):
+            with self.assertRaises(BadInput) as error:
+                confirm(self.studio, self.here.id, newer, wrong)
+            self.assertIn(said, error.exception.message)
+        with self.assertRaises(NotFound):
+            confirm(self.studio, self.here.id, years.measurements[0].id, letters)
+
+    def test_changes_say_whether_they_are_real(self):
+        rows = {row.name: row.change for row in self.years().comparison.figures}
+        self.assertTrue(rows["Trunk diameter"].real)
+        self.assertGreater(rows["Spread, flare"].difference.value, 0)
+        same = self.years(before=1, after=2).comparison
+        self.assertEqual(same.before.id, 1)
+
+    def test_an_unknown_measurement(self):
+        with self.assertRaises(NotFound):
+            self.years(after=99)
+
+    def test_photos_are_laid_flat_in_one_frame(self):
+        """The same photo, measured with its front marked elsewhere, lies the same when turned."""
+        first = self.years().measurements[0]
+        straight = self.pixels(plan_photo(self.studio, first.id, 0.0, 90.0))
+        quarter = self.pixels(plan_photo(self.studio, first.id, 90.0, 90.0))
+        self.assertEqual(straight.shape, (720, 720, 3))
+        inner = slice(150, 570)
+        turned = np.rot90(straight, -1)[inner, inner]
+        off = np.abs(turned - quarter[inner, inner]).mean()
+        against = np.abs(straight[inner, inner] - quarter[inner, inner]).mean()
+        self.assertLess(off, 0.3 * against)
+
+    def pixels(self, content):
+        return np.asarray(Image.open(io.BytesIO(content)).convert("RGB"), float)
+
+    def test_marks_changed_after_confirming_keep_their_letters(self):
+        years = self.years()
+        newer = years.measurements[-1]
+        confirm(self.studio, self.here.id, newer.id, self.letters(years))
+        state = open_desk(self.studio, self.second.id)
+        marks = deepcopy(state.marks)
+        marks["roots"].pop()
+        save_marks(self.studio, self.second.id, marks, state.revision)
+        self.assertTrue(self.years().comparison.confirmed)
