@@ -35,22 +35,29 @@ def trace(studio: Studio, photo_id: int, marks: Any, tip: Any) -> dict[str, Any]
 
 def width(studio: Studio, photo_id: int, marks: Any, path: Any) -> list[list[float]]:
     """Two points across the base of a root drawn by hand. Raises BadInput."""
-    points = [_point(one) for one in path] if isinstance(path, list) else []
-    if len(points) < 2:
-        raise BadInput("path", "draw the root first; its width is sought across it")
+    points = _points(path, 2, "path", "draw the root first; its width is sought across it")
     return list(studio.helper.answer(_task(studio, photo_id, "width", marks, {"path": points})))
 
 
 def outline(studio: Studio, photo_id: int, rough: Any) -> list[list[float]]:
     """A trunk outline snapped from a rough one. Raises BadInput."""
-    points = [_point(one) for one in rough] if isinstance(rough, list) else []
-    if len(points) < 5:
-        raise BadInput("trunk.outline", "drag an ellipse round the trunk first")
+    points = _points(rough, 5, "trunk.outline", "drag an ellipse round the trunk first")
+    return _snapped(studio, photo_id, "outline", points)
+
+
+def edge(studio: Studio, photo_id: int, rough: Any) -> list[list[float]]:
+    """A silhouette's edge snapped from a rough one. Raises BadInput."""
+    points = _points(rough, 2, "edge", "draw the edge first; it is then snapped to the silhouette")
+    return _snapped(studio, photo_id, "edge", points)
+
+
+def _snapped(
+    studio: Studio, photo_id: int, what: str, rough: list[list[float]]
+) -> list[list[float]]:
     photo = get_photo(studio, photo_id)
     path = studio.photos.original(photo.digest)
-    return list(
-        studio.helper.answer(Task("outline", path, _info(photo), {}, None, {"rough": points}))
-    )
+    task = Task(what, path, _info(photo), {}, None, {"rough": rough})
+    return list(studio.helper.answer(task))
 
 
 def stop(studio: Studio) -> None:
@@ -79,6 +86,13 @@ def _object(marks: Any) -> dict[str, Any]:
     if not isinstance(marks, dict):
         raise BadInput("marks", "must be one JSON object")
     return marks
+
+
+def _points(given: Any, fewest: int, field: str, otherwise: str) -> list[list[float]]:
+    points = [_point(one) for one in given] if isinstance(given, list) else []
+    if len(points) < fewest:
+        raise BadInput(field, otherwise)
+    return points
 
 
 def _point(value: Any) -> list[float]:

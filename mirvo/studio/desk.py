@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from copy import deepcopy
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +13,9 @@ from sqlalchemy import select
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import TopMarks, read_marks
-from mirvo.core.measure.report import top_as_record
+from mirvo.core.measure.report import side_as_json, top_as_record
+from mirvo.core.measure.side import measure_side
+from mirvo.core.measure.side_marks import SideMarks, read_side_marks
 from mirvo.core.measure.top import measure_top
 from mirvo.core.measure.uncertainty import Array
 from mirvo.records.database import reading, writing
@@ -23,18 +26,37 @@ from mirvo.studio.photos import get_photo
 
 MOST_MARK_BYTES = 2_000_000
 CARD_FINDING = "card"
-EMPTY_MARKS: dict[str, Any] = {
-    "view": "top",
-    "calibration": None,
-    "front": None,
-    "trunk": None,
-    "flare": None,
-    "roots": [],
+EMPTY_MARKS: dict[str, dict[str, Any]] = {
+    "top": {
+        "view": "top",
+        "calibration": None,
+        "front": None,
+        "trunk": None,
+        "flare": None,
+        "roots": [],
+    },
+    "side": {
+        "view": "side",
+        "calibration": None,
+        "soil_line": None,
+        "left_edge": None,
+        "right_edge": None,
+        "emergences": [],
+        "turntable_deg": 0,
+    },
 }
-NEXT_STEPS = (
-    ("calibration", "Calibrate: mark a known length or the pot rim's four corners."),
-    ("trunk", "Draw the trunk's outline just above the flare."),
-)
+NEXT_STEPS = {
+    "top": (
+        ("calibration", "Calibrate: a card, a known length, or the pot rim."),
+        ("trunk", "Draw the trunk's outline just above the flare."),
+    ),
+    "side": (
+        ("calibration", "Calibrate: a card standing upright beside the trunk, or a known length."),
+        ("soil_line", "Set the soil line: two points, left and right of the trunk."),
+        ("left_edge", "Draw the trunk's left edge from the soil line upward."),
+        ("right_edge", "Draw the trunk's right edge from the soil line upward."),
+    ),
+}
 
 
 @dataclass(frozen=True)
@@ -55,7 +77,8 @@ def open_desk(studio: Studio, photo_id: int) -> DeskState:
     with reading(studio.engine) as unit:
         kept = unit.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
     if kept is None:
-        return DeskState(photo, dict(EMPTY_MARKS), 0, None, NEXT_STEPS[0][1], None)
+        view = view_of(photo)
+        return DeskState(photo, deepcopy(EMPTY_MARKS[view]), 0, None, NEXT_STEPS[view][0][1], None)
     figures, missing, problem = evaluate(studio, photo, kept.marks)
     return DeskState(photo, kept.marks, kept.revision, figures, missing, problem)
 
@@ -72,13 +95,13 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
     BadInput : this is not a set of marks at all.
     """
     photo = get_photo(studio, photo_id)
-    _shape(marks)
+    _shape(marks, view_of(photo))
     figures, missing, problem = evaluate(studio, photo, marks)
     with writing(studio.engine) as unit:
         kept = unit.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
         if kept is None:
             kept = Measurement(tree_id=photo.tree_id, photo_id=photo_id, revision=0)
-            kept.measured_on = photo.taken_on
+            kept.measured_on, kept.view = photo.taken_on, view_of(photo)
             unit.add(kept)
         if kept.revision != revision:
             raise Conflict(
@@ -91,9 +114,15 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
     return DeskState(photo, marks, revision + 1, figures, missing, problem)
 
 
-def _shape(marks: Any) -> None:
-    if not isinstance(marks, dict) or not isinstance(marks.get("roots"), list):
-        raise BadInput("marks", "must be an object with a list of roots")
+def view_of(photo: Photo) -> str:
+    """How a photo is marked: from the side, else as from above."""
+    return "side" if photo.kind == "side" else "top"
+
+
+def _shape(marks: Any, view: str) -> None:
+    listed = "emergences" if view == "side" else "roots"
+    if not isinstance(marks, dict) or not isinstance(marks.get(listed), list):
+        raise BadInput("marks", f"must be an object with a list of {listed}")
     if len(json.dumps(marks)) > MOST_MARK_BYTES:
         raise BadInput("marks", "there are far too many points")
 
@@ -105,10 +134,14 @@ def evaluate(
 
     Clicks stray as the yard's settings say, unless the marks say otherwise.
     """
-    for field, sentence in NEXT_STEPS:
+    for field, sentence in NEXT_STEPS[view_of(photo)]:
         if not draft.get(field):
             return None, sentence, None
     try:
+        if view_of(photo) == "side":
+            side = read_side_draft(studio, photo, draft)
+            emerged = None if side.emergences else "Mark where each root leaves the trunk."
+            return measure_from_side(studio.photos, photo, side), emerged, None
         marks = read_draft(studio, photo, draft)
         figures = measure(studio.photos, photo, marks)
     except BadInput as error:
@@ -124,15 +157,33 @@ def read_draft(studio: Studio, photo: Photo, draft: dict[str, Any]) -> TopMarks:
     ------
     BadInput : names the first mark that cannot be used and why.
     """
-    complete: dict[str, Any] = {"click_sd_px": studio.yard().click_sd_px}
-    complete |= {key: value for key, value in draft.items() if value is not None}
-    complete.pop("draft", None)
+    complete = _finished(studio, draft)
     complete["roots"] = [
         {key: value for key, value in root.items() if value is not None}
         for root in draft["roots"]
         if isinstance(root, dict) and len(root.get("path") or []) >= 2
     ]
     return read_marks(complete, (photo.width, photo.height))
+
+
+def read_side_draft(studio: Studio, photo: Photo, draft: dict[str, Any]) -> SideMarks:
+    """As `read_draft`, for a photo from the side. Raises BadInput."""
+    return read_side_marks(_finished(studio, draft), (photo.width, photo.height))
+
+
+def _finished(studio: Studio, draft: dict[str, Any]) -> dict[str, Any]:
+    complete: dict[str, Any] = {"click_sd_px": studio.yard().click_sd_px}
+    complete |= {key: value for key, value in draft.items() if value is not None}
+    complete.pop("draft", None)
+    return complete
+
+
+def measure_from_side(photos: PhotoStore, photo: Photo, marks: SideMarks) -> dict[str, Any]:
+    """Figures of one photo from the side as they are kept. Raises BadInput."""
+    info = PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
+    by_card = marks.calibration.kind == "card"
+    corners = card_corners(photos, photo.digest) if by_card else None
+    return side_as_json(measure_side(marks, info, corners))
 
 
 def measure(photos: PhotoStore, photo: Photo, marks: TopMarks) -> dict[str, Any]:

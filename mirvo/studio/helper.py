@@ -21,7 +21,7 @@ Report = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class Task:
-    """What is asked about one photo. `what` is propose, trace, width or outline."""
+    """What is asked about one photo. `what`: propose, trace, width, outline, edge."""
 
     what: str
     photo: Path
@@ -102,12 +102,8 @@ def _report(line: Connection, stage: str, share: float) -> None:
 def _do(task: Task, ready: dict[str, Any], report: Report) -> Any:
     import numpy as np
 
-    if task.what == "outline":
-        from mirvo.core.vision.outline import snap_outline
-        from mirvo.records.photos import colour_of
-
-        picture = colour_of(task.photo.read_bytes())
-        return np.round(snap_outline(picture, np.array(task.detail["rough"])), 1).tolist()
+    if task.what in ("outline", "edge"):
+        return _snap(task)
     assistant = _assistant(task, ready, report)
     if task.what == "trace":
         taken = [np.array(path) for path in task.detail["taken"]]
@@ -116,6 +112,19 @@ def _do(task: Task, ready: dict[str, Any], report: Report) -> Any:
         return np.round(assistant.width_of(np.array(task.detail["path"])), 1).tolist()
     report("Following the roots", 0.7)
     return [one.as_json() for one in assistant.propose()]
+
+
+def _snap(task: Task) -> Any:
+    """A rough outline or edge drawn onto the picture's own."""
+    import numpy as np
+
+    from mirvo.core.vision.contour import snap_line
+    from mirvo.core.vision.outline import snap_outline
+    from mirvo.records.photos import colour_of
+
+    snap = snap_outline if task.what == "outline" else snap_line
+    picture = colour_of(task.photo.read_bytes())
+    return np.round(snap(picture, np.array(task.detail["rough"])), 1).tolist()
 
 
 def _assistant(task: Task, ready: dict[str, Any], report: Report) -> Any:

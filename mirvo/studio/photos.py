@@ -18,7 +18,14 @@ from mirvo.standins.base import Base, grown, nearest_root, random_base, without
 from mirvo.studio.context import Studio
 from mirvo.studio.trees import get_tree
 
-KINDS = {"top": "from above", "before": "before", "after": "after", "other": "other"}
+TURNTABLE_VIEWS = 8
+KINDS = {
+    "top": "from above",
+    "side": "from the side",
+    "before": "before",
+    "after": "after",
+    "other": "other",
+}
 
 
 @dataclass(frozen=True)
@@ -87,6 +94,30 @@ def _record(
 
 def take_simulated(studio: Studio, tree_id: int) -> Photo:
     """Photograph the tree's made-up base as it stands today."""
+    base, seed = _base_today(studio, tree_id)
+    return photograph(studio, tree_id, base, seed, studio.today, "top")
+
+
+def take_turntable(studio: Studio, tree_id: int) -> list[tuple[Photo, float]]:
+    """Eight side views of the tree's made-up base, each with how far the tree was turned."""
+    from mirvo.standins.turntable import side_camera, side_photo, side_truth  # heavy: renders
+
+    base, seed = _base_today(studio, tree_id)
+    shot = side_camera(seed)
+    taken = []
+    for number in range(TURNTABLE_VIEWS):
+        turn = 360.0 / TURNTABLE_VIEWS * number
+        name = f"turntable-{studio.today:%Y-%m-%d}-{seed}-{turn:03.0f}.jpg"
+        content = side_photo(base, shot, turn, studio.today)
+        known = {"base": base.as_json(), "marks": side_truth(base, shot, turn)}
+        facts = _keep_with_truth(studio, name, content, known)
+        photo = _record(studio, tree_id, name, facts, studio.today, "side", None, True)
+        taken.append((photo, turn))
+    return taken
+
+
+def _base_today(studio: Studio, tree_id: int) -> tuple[Base, int]:
+    """The tree's made-up base grown and cut to today, and a seed for the next shot."""
     tree = get_tree(studio, tree_id)
     base = random_base(
         1000 + tree_id, tree.trunk_mm if tree.trunk_mm and tree.trunk_mm < 60 else None
@@ -98,7 +129,7 @@ def take_simulated(studio: Studio, tree_id: int) -> Photo:
         base = without(base, {key} if key else set())
     with reading(studio.engine) as unit:
         count = len(unit.scalars(select(Photo.id).where(Photo.tree_id == tree_id)).all())
-    return photograph(studio, tree_id, base, 31 * tree_id + count, studio.today, "top")
+    return base, 31 * tree_id + count
 
 
 def photograph(
@@ -117,11 +148,18 @@ def photograph(
 
     content, known = shot or shoot(base, seed, taken_on, size)
     name = f"simulated-{taken_on:%Y-%m-%d}-{seed}.jpg"
+    facts = _keep_with_truth(studio, name, content, known)
+    return _record(studio, tree_id, name, facts, taken_on, kind, session_id, True)
+
+
+def _keep_with_truth(
+    studio: Studio, name: str, content: bytes, known: dict[str, Any]
+) -> PhotoFacts:
     facts = studio.photos.keep(content, name)
     studio.standins.mkdir(parents=True, exist_ok=True)
     path = studio.standins / f"{facts.digest}.json"
     path.write_text(json.dumps(known), "utf-8")
-    return _record(studio, tree_id, name, facts, taken_on, kind, session_id, True)
+    return facts
 
 
 def truth_of(studio: Studio, photo: Photo) -> dict[str, Any] | None:

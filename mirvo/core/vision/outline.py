@@ -7,11 +7,12 @@ import numpy.typing as npt
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.uncertainty import Array
+from mirvo.core.vision.contour import best_line
 from mirvo.core.vision.edges import profiles
 
 RAYS = 72
 FROM_SHARE, TO_SHARE, STEPS = 0.86, 1.14, 70
-JUMP_COST = 0.15
+JUMP_COST, MOST_JUMP = 0.15, 2
 PULL = 1.2
 KEPT = 36
 
@@ -80,20 +81,5 @@ def _rays(rough: Array) -> tuple[Array, Array, Array]:
 
 def _closed_line(gain: Array) -> npt.NDArray[np.intp]:
     """Column (rays,) of the best line round; walked twice so that its ends meet."""
-    twice = np.concatenate([gain, gain])
-    rows, columns = twice.shape
-    best, came = twice[0].copy(), np.zeros((rows, columns), np.intp)
-    jump = np.arange(-2, 3)
-    before = np.clip(np.arange(columns)[:, None] + jump[None], 0, columns - 1)
-    for row in range(1, rows):
-        worth = best[before] - JUMP_COST * np.abs(jump)[None]
-        pick = worth.argmax(axis=1)
-        came[row] = before[np.arange(columns), pick]
-        best = worth.max(axis=1) + twice[row]
-    way = [int(best.argmax())]
-    for row in range(rows - 1, 0, -1):
-        way.append(int(came[row, way[-1]]))
-    line = np.array(way[::-1])
-    return np.concatenate(
-        [line[len(gain) : len(gain) + len(gain) // 2], line[len(gain) // 2 : len(gain)]]
-    )
+    line, half = best_line(np.concatenate([gain, gain]), JUMP_COST, MOST_JUMP), len(gain) // 2
+    return np.concatenate([line[len(gain) : len(gain) + half], line[half : len(gain)]])

@@ -37,6 +37,11 @@ def outline(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSO
     return JSONResponse({"outline": use.outline(studio_of(request), photo_id, sent.get("rough"))})
 
 
+@router.post("/edge")
+def edge(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSONResponse:
+    return JSONResponse({"edge": use.edge(studio_of(request), photo_id, sent.get("rough"))})
+
+
 @router.delete("")
 def stop(request: Request, photo_id: int) -> Response:
     use.stop(studio_of(request))

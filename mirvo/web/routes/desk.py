@@ -8,6 +8,8 @@ from starlette.concurrency import run_in_threadpool
 
 from mirvo.core.errors import BadInput
 from mirvo.studio import desk as use
+from mirvo.studio.context import Studio
+from mirvo.studio.side_views import root_plane_of_day, views_of_day
 from mirvo.studio.trees import get_tree
 from mirvo.web.drawings.wheel import draw_wheel
 from mirvo.web.pages import page, render, studio_of
@@ -20,7 +22,7 @@ def show_desk(request: Request, photo_id: int) -> HTMLResponse:
     studio = studio_of(request)
     state = use.open_desk(studio, photo_id)
     tree = get_tree(studio, state.photo.tree_id)
-    context = {**_panel_context(state), "tree": tree, "state": state}
+    context = {**_panel_context(studio, state), "tree": tree, "state": state}
     return page(request, "desk/desk.html", context)
 
 
@@ -36,23 +38,42 @@ async def save_marks(request: Request, photo_id: int) -> JSONResponse:
 
 
 def _save(request: Request, photo_id: int, sent: dict[str, Any]) -> JSONResponse:
-    state = use.save_marks(studio_of(request), photo_id, sent.get("marks"), sent["revision"])
+    studio = studio_of(request)
+    state = use.save_marks(studio, photo_id, sent.get("marks"), sent["revision"])
+    context = _panel_context(studio, state)
     return JSONResponse(
         {
             "revision": state.revision,
             "problem": state.problem,
             "missing": state.missing,
-            "panel": render(request, "desk/_figures.html", _panel_context(state)),
+            "panel": render(request, context["panel"], context),
         }
     )
 
 
-def _panel_context(state: use.DeskState) -> dict[str, Any]:
-    figures = state.figures
+def _panel_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
+    side = use.view_of(state.photo) == "side"
     return {
-        "figures": figures,
+        "panel": "desk/_side_figures.html" if side else "desk/_figures.html",
+        "figures": state.figures,
         "missing": state.missing,
         "problem": state.problem,
-        "wheel": None if figures is None else draw_wheel(figures, 330.0),
         "marks": state.marks,
+        **(_side_context(studio, state) if side else _top_context(state)),
+    }
+
+
+def _top_context(state: use.DeskState) -> dict[str, Any]:
+    wheel = None if state.figures is None else draw_wheel(state.figures, 330.0)
+    return {"wheel": wheel, "view": "top"}
+
+
+def _side_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
+    photo = state.photo
+    together = root_plane_of_day(studio, photo.tree_id, photo.taken_on)
+    return {
+        "view": "side",
+        "together": together,
+        "views": views_of_day(studio, photo.tree_id, photo.taken_on),
+        "here": photo.id,
     }

@@ -6,6 +6,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData, UploadFile
 
 from mirvo.studio import photos as use
+from mirvo.studio.side_views import shoot_turntable
 from mirvo.studio.trees import get_tree
 from mirvo.web.pages import page, studio_of
 
@@ -45,6 +46,12 @@ async def take_in(request: Request, tree_id: int) -> Response:
 def take_simulated(request: Request, tree_id: int) -> Response:
     photo = use.take_simulated(studio_of(request), tree_id)
     return RedirectResponse(f"/photos/{photo.id}/desk", 303)
+
+
+@router.post("/trees/{tree_id}/photos/turntable")
+def take_turntable(request: Request, tree_id: int) -> Response:
+    first = shoot_turntable(studio_of(request), tree_id)
+    return RedirectResponse(f"/photos/{first}/desk", 303)
 
 
 @router.get("/photos/{photo_id}/{size}.jpg")

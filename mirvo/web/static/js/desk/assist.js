@@ -125,6 +125,15 @@ export class Assist extends EventTarget {
     });
   }
 
+  /** Snap one edge of a side view to the silhouette. */
+  async edge(name) {
+    await this.#busy("Seeking the silhouette", async (signal) => {
+      const answer = await this.#post("edge", { rough: this.store.marks[name] }, signal);
+      const found = await answer.json();
+      this.store.change((marks) => { marks[name] = found.edge; });
+    });
+  }
+
   async #post(what, body, signal) {
     const answer = await fetch(`/photos/${this.store.photo}/assist/${what}`, {
       method: "POST",

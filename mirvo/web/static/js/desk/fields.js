@@ -11,6 +11,7 @@ export class Fields {
     this.store = store;
     this.inputs = Object.fromEntries([...root.querySelectorAll("[data-cal]")].map((one) => [one.dataset.cal, one]));
     this.trunk = root.querySelector("[data-trunk-height]");
+    this.turned = root.querySelector("[data-turned]");
     this.fill();
     root.addEventListener("change", () => this.entered());
   }
@@ -20,7 +21,7 @@ export class Fields {
   }
 
   get trunkHeight() {
-    return number(this.trunk) ?? 0;
+    return (this.trunk && number(this.trunk)) ?? 0;
   }
 
   /** Points a calibration of the chosen kind needs; any number from five for an oval. */
@@ -57,6 +58,7 @@ export class Fields {
       if (!this.inputs.kind.value) this.inputs.kind.value = "rectangle";
     }
     const trunk = this.store.marks.trunk;
+    if (this.turned && document.activeElement !== this.turned) this.turned.value = this.store.marks.turntable_deg ?? 0;
     if (trunk && document.activeElement !== this.trunk) this.trunk.value = trunk.height_mm ?? 0;
     this.#showKind();
   }
@@ -72,6 +74,7 @@ export class Fields {
     this.store.change((marks) => {
       if (this.kind === "card") marks.calibration = this.calibration([]);
       else if (points) marks.calibration = this.calibration(points);
+      if (this.turned) marks.turntable_deg = number(this.turned) ?? 0;
       if (marks.trunk) marks.trunk.height_mm = this.trunkHeight;
     });
   }

@@ -31,7 +31,13 @@ export function* points(marks) {
   if (cal?.kind === "rectangle") yield* numbered("calibration/corners", cal.corners, "Calibration corner");
   if (marks.trunk) yield* numbered("trunk/outline", marks.trunk.outline, "Trunk outline");
   if (marks.flare) yield* numbered("flare/outline", marks.flare.outline, "Flare edge");
-  for (const [index, root] of marks.roots.entries()) {
+  if (marks.soil_line) yield* numbered("soil_line", marks.soil_line, "Soil line");
+  if (marks.left_edge) yield* numbered("left_edge", marks.left_edge, "Left edge");
+  if (marks.right_edge) yield* numbered("right_edge", marks.right_edge, "Right edge");
+  for (const [index, one] of (marks.emergences ?? []).entries()) {
+    yield { address: `emergences/${index}/point`, point: one.point, name: `Root ${one.label} leaves the trunk` };
+  }
+  for (const [index, root] of (marks.roots ?? []).entries()) {
     yield* numbered(`roots/${index}/path`, root.path, `Root ${root.label}`);
     if (root.base_width) yield* numbered(`roots/${index}/base_width`, root.base_width, `Root ${root.label} base width`);
     if (root.end_width) yield* numbered(`roots/${index}/end_width`, root.end_width, `Root ${root.label} end width`);
@@ -40,9 +46,9 @@ export function* points(marks) {
   if (marks.draft) yield* numbered("draft/points", marks.draft.points, "Mark in progress");
 }
 
-/** The mark a point belongs to: "trunk", "flare", "calibration", "front", "roots/2" or "draft". */
+/** The mark a point belongs to: "trunk", "calibration", "roots/2", "emergences/0", "draft" and so on. */
 export const ownerOf = (address) =>
-  address.startsWith("roots/") ? address.split("/").slice(0, 2).join("/") : address.split("/")[0];
+  /^(roots|emergences)\//.test(address) ? address.split("/").slice(0, 2).join("/") : address.split("/")[0];
 
 export function nearest(marks, [x, y], within) {
   let best = null;

@@ -5,6 +5,7 @@ import { centreOf, isPoint, ownerOf, points } from "./geometry.js";
 const SVG = "http://www.w3.org/2000/svg";
 const HANDLE_PX = 7;
 const LABEL_PX = 18;
+const ROLE = { left: "trunk", right: "trunk" };
 
 function element(name, attributes, text = "") {
   const made = document.createElementNS(SVG, name);
@@ -31,14 +32,16 @@ export function ink(overlay, marks, { zoom, chosen, cross, ghosts = [], ghost = 
     if (isPoint(marks.front)) line(group, [centreOf(marks.trunk.outline), marks.front], "front-mark");
   }
   const owner = chosen ? ownerOf(chosen) : null;
-  for (const [index, root] of marks.roots.entries()) {
+  for (const name of ["left_edge", "right_edge"]) line(group, marks[name], "trunk-mark");
+  line(group, marks.soil_line, "soil-mark");
+  for (const [index, root] of (marks.roots ?? []).entries()) {
     line(group, root.path, `root-mark${owner === `roots/${index}` ? " chosen" : ""}`);
     line(group, root.base_width, "width-mark");
     line(group, root.end_width, "width-mark");
   }
   if (rough) line(group, rough, "trunk-mark ghost-mark", true);
   for (const one of ghosts) haunt(group, one, one === ghost, zoom);
-  if (marks.draft) line(group, marks.draft.points, `${marks.draft.tool}-mark`);
+  if (marks.draft) line(group, marks.draft.points, `${ROLE[marks.draft.tool] ?? marks.draft.tool}-mark`);
   handles(group, marks, zoom, chosen, owner);
   labels(group, marks, zoom);
   if (cross) {
@@ -75,7 +78,8 @@ function handles(group, marks, zoom, chosen, owner) {
 function labels(group, marks, zoom) {
   const write = (x, y, text) =>
     group.append(element("text", { x, y, class: "mark-label", "font-size": LABEL_PX / zoom, "text-anchor": "middle" }, text));
-  for (const root of marks.roots) {
+  for (const one of marks.emergences ?? []) write(one.point[0], one.point[1] - 12 / zoom, one.label);
+  for (const root of marks.roots ?? []) {
     const [x, y] = root.path[root.path.length - 1];
     write(x, y - 12 / zoom, root.label);
   }

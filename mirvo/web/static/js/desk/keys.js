@@ -2,11 +2,12 @@
 
 import { at, ownerOf, points, put } from "./geometry.js";
 
-const TOOL_KEYS = { v: "select", k: "calibrate", t: "trunk", e: "flare", r: "root", w: "width", i: "trace", x: "end", f: "front" };
 const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 export function listenKeys(desk) {
   const { surface, view, store, tools, assist, loupe, redraw, help } = desk;
+
+  const toolKeys = Object.fromEntries([...document.querySelectorAll("[data-key]")].map((one) => [one.dataset.key, one.dataset.tool]));
 
   document.addEventListener("keydown", (event) => {
     if (event.target.closest("input, select, textarea, dialog") || event.ctrlKey || event.metaKey) return;
@@ -20,16 +21,16 @@ export function listenKeys(desk) {
   });
 
   function general(key, event) {
-    if (TOOL_KEYS[key]) {
-      tools.take(TOOL_KEYS[key]);
+    if (toolKeys[key]) {
+      tools.take(toolKeys[key]);
       surface.focus({ preventScroll: true });
       return true;
     }
     const actions = {
       z: () => (event.shiftKey ? store.redo() : store.undo()),
       h: () => tools.height(),
-      g: () => (assist.ghosts.length ? assist.next() : desk.propose()),
-      s: () => assist.width(tools.rootIndex),
+      g: () => store.marks.roots && (assist.ghosts.length ? assist.next() : desk.propose()),
+      s: () => tools.snap(),
       l: () => loupe.toggle(),
       "[": () => tools.chooseRoot(tools.rootIndex - 1),
       "]": () => tools.chooseRoot(tools.rootIndex + 1),

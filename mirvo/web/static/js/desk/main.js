@@ -75,6 +75,7 @@ const actions = {
   fit: () => view.fit(),
   help: () => help.showModal(),
   loupe: () => loupe.toggle(),
+  snap: () => tools.snap(),
   propose: () => {
     if (store.marks.trunk) view.frame(store.marks.trunk.outline, AROUND_TRUNK);
     assist.propose();
@@ -104,7 +105,7 @@ panel.addEventListener("change", (event) => {
   const index = Number(event.target.closest("[data-root]").dataset.root);
   const value = event.target.value;
   store.change((marks) => {
-    marks.roots[index][name] = name === "feeders" ? (value === "" ? null : Number(value)) : value;
+    (marks.roots ?? marks.emergences)[index][name] = name === "feeders" ? (value === "" ? null : Number(value)) : value;
   });
 });
 

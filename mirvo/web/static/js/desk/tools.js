@@ -11,10 +11,15 @@ export const HINTS = {
   trace: "Tip: click where a root ends; its way back to the trunk is traced, and can be dragged right.",
   width: "Width: set a point on each edge of the chosen root, near the trunk.",
   end: "End width: set a point on each edge of the chosen root, near its end.",
+  soil: "Soil line: set a point on it left and right of the trunk.",
+  left: "Left edge: start at the soil line and follow the trunk's left edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
+  right: "Right edge: start at the soil line and follow the trunk's right edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
+  emergence: "Root emerges: set a point where a root leaves the trunk; give it the letter it has from above.",
   front: "Front: set a point on the side the tree is seen from.",
 };
 const LEAST = { trunk: 3, flare: 3, calibrate: 5 };
 const SNAP_PX = 12;
+const SIDE_MARKS = { soil: "soil_line", left: "left_edge", right: "right_edge" };
 
 export class Tools {
   constructor(store, fields, assist) {
@@ -26,8 +31,12 @@ export class Tools {
   }
 
   get rootIndex() {
+    return this.#indexIn("roots");
+  }
+
+  #indexIn(list) {
     const owner = this.chosen ? ownerOf(this.chosen) : "";
-    return owner.startsWith("roots/") ? Number(owner.split("/")[1]) : -1;
+    return owner.startsWith(`${list}/`) ? Number(owner.split("/")[1]) : -1;
   }
 
   choose(address) {
@@ -35,8 +44,10 @@ export class Tools {
   }
 
   chooseRoot(index) {
-    const count = this.store.marks.roots.length;
-    this.chosen = count ? `roots/${(index + count) % count}/path/0` : null;
+    const { roots, emergences } = this.store.marks;
+    const count = (roots ?? emergences).length;
+    const place = (index + count) % count;
+    this.chosen = count ? (roots ? `roots/${place}/path/0` : `emergences/${place}/point`) : null;
   }
 
   take(tool) {
@@ -69,6 +80,10 @@ export class Tools {
       this.tool = "select";
       return;
     }
+    if (this.tool === "emergence") {
+      this.store.change((marks) => marks.emergences.push({ label: nextLabel(marks.emergences), point }));
+      return;
+    }
     if ((this.tool === "width" || this.tool === "end") && this.rootIndex < 0) return;
     if (this.tool === "calibrate" && this.fields.kind === "card") return;
     if (this.#closes(point, zoom)) {
@@ -97,7 +112,7 @@ export class Tools {
 
   get #wanted() {
     if (this.tool === "calibrate") return this.fields.wanted;
-    return this.tool === "width" || this.tool === "end" ? 2 : Infinity;
+    return ["width", "end", "soil"].includes(this.tool) ? 2 : Infinity;
   }
 
   /** Done with the mark in hand; too few points are dropped. */
@@ -119,6 +134,7 @@ export class Tools {
   }
 
   #keep(marks, tool, points) {
+    if (SIDE_MARKS[tool]) marks[SIDE_MARKS[tool]] = points;
     if (tool === "trunk") marks.trunk = { outline: points, height_mm: this.fields.trunkHeight };
     if (tool === "flare") marks.flare = { outline: points };
     if (tool === "calibrate") marks.calibration = { ...this.fields.calibration(points) };
@@ -133,6 +149,9 @@ export class Tools {
       this.tool = "width";
     } else if (tool === "width") {
       this.tool = "root";
+    } else if (tool === "left" || tool === "right") {
+      this.chosen = `${SIDE_MARKS[tool]}/0`;
+      this.tool = "select";
     } else {
       this.tool = "select";
     }
@@ -154,7 +173,7 @@ export class Tools {
     const keys = address.split("/");
     const index = Number(keys.pop());
     const kind = keys[keys.length - 1];
-    const least = { path: 2, outline: 3 }[kind];
+    const least = { path: 2, outline: 3, left_edge: 2, right_edge: 2 }[kind];
     if (!least) return;
     this.store.change((marks) => {
       const owner = keys.reduce((part, key) => part[key], marks);
@@ -167,13 +186,20 @@ export class Tools {
   remove() {
     if (!this.chosen) return;
     const owner = ownerOf(this.chosen);
-    const index = this.rootIndex;
+    const [list, index] = owner.split("/");
     this.store.change((marks) => {
-      if (index >= 0) marks.roots.splice(index, 1);
+      if (index && Array.isArray(marks[list])) marks[list].splice(Number(index), 1);
       else if (owner === "draft") delete marks.draft;
       else marks[owner] = null;
     });
     this.chosen = null;
+  }
+
+  /** Draw the chosen mark onto the picture's own edges: a root's width, or a silhouette's edge. */
+  snap() {
+    const owner = this.chosen ? ownerOf(this.chosen) : "";
+    if (owner === "left_edge" || owner === "right_edge") this.assist.edge(owner);
+    else if (this.rootIndex >= 0) this.assist.width(this.rootIndex);
   }
 
   height() {

@@ -1,0 +1,71 @@
+"""Side views of one day together: the root plane, and how to tilt the tree level."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.calibration import PhotoInfo
+from mirvo.core.measure.report import side_set_as_json
+from mirvo.core.measure.side_set import MarkedSide, measure_side_set
+from mirvo.records.database import reading
+from mirvo.records.models import Measurement, Photo
+from mirvo.studio.context import Studio
+from mirvo.studio.desk import card_corners, read_side_draft, save_marks
+from mirvo.studio.photos import take_turntable
+
+
+def shoot_turntable(studio: Studio, tree_id: int) -> int:
+    """Take eight simulated side views, their turns entered; the first photo's number."""
+    taken = take_turntable(studio, tree_id)
+    for photo, turn in taken:
+        marks: dict[str, Any] = {
+            "view": "side",
+            "calibration": {"kind": "card"},
+            "soil_line": None,
+            "left_edge": None,
+            "right_edge": None,
+            "emergences": [],
+            "turntable_deg": turn,
+        }
+        save_marks(studio, photo.id, marks, 0)
+    return taken[0][0].id
+
+
+def views_of_day(studio: Studio, tree_id: int, day: date) -> list[tuple[Photo, dict[str, Any]]]:
+    """Side photos of a day, by how far the tree was turned, with their marks so far."""
+    query = (
+        select(Photo, Measurement.marks)
+        .outerjoin(Measurement, Measurement.photo_id == Photo.id)
+        .where(Photo.tree_id == tree_id, Photo.kind == "side", Photo.taken_on == day)
+        .order_by(Photo.id)
+    )
+    with reading(studio.engine) as unit:
+        rows = [(photo, marks or {}) for photo, marks in unit.execute(query).all()]
+    return sorted(rows, key=lambda row: (float(row[1].get("turntable_deg") or 0), row[0].id))
+
+
+def root_plane_of_day(studio: Studio, tree_id: int, day: date) -> dict[str, Any] | None:
+    """What the finished side views of a day show together; None before any is finished.
+
+    The answer's `root_plane` is None with fewer than three roots.
+    """
+    views = []
+    for photo, draft in views_of_day(studio, tree_id, day):
+        try:
+            marks = read_side_draft(studio, photo, draft)
+            by_card = marks.calibration.kind == "card"
+            corners = card_corners(studio.photos, photo.digest) if by_card else None
+        except BadInput:
+            continue  # an unfinished view says so on its own desk
+        info = PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
+        views.append(MarkedSide(photo.file_name, marks, info, corners))
+    if not views:
+        return None
+    try:
+        return side_set_as_json(measure_side_set(views))
+    except BadInput:
+        return None

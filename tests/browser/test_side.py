@@ -1,0 +1,90 @@
+"""Side views on the root desk: marked by mouse, snapped, and joined to a root plane."""
+
+from mirvo.core.measure.side_set import TOO_FEW
+from mirvo.studio.desk import open_desk, save_marks
+from mirvo.studio.photos import photos_of_tree, truth_of
+from mirvo.studio.side_views import root_plane_of_day, shoot_turntable
+from tests.browser.stage import BrowserCase
+
+
+class SideTest(BrowserCase):
+    def setUp(self):
+        super().setUp()
+        self.here = self.tree()
+        self.first = shoot_turntable(self.studio, self.here.id)
+        self.photos = sorted(
+            (photo for photo, _ in photos_of_tree(self.studio, self.here.id)), key=lambda p: p.id
+        )
+
+    def known(self, photo):
+        return truth_of(self.studio, photo)["marks"]
+
+    def on_server(self):
+        self.page.wait_for_timeout(300)
+        self.kept()
+        return open_desk(self.studio, self.first)
+
+    def test_a_view_is_marked_snapped_and_measured(self):
+        page = self.page
+        known = self.known(self.photos[0])
+        page.goto(f"/photos/{self.first}/desk")
+        page.keyboard.press("o")
+        self.click_points(known["soil_line"])
+        for key, name in (("a", "left_edge"), ("d", "right_edge")):
+            page.keyboard.press(key)
+            self.click_points([[x + 6, y] for x, y in known[name][::3]])
+            page.keyboard.press("Enter")
+            page.keyboard.press("s")
+            page.locator("[data-working]").wait_for(state="visible")
+            page.locator("[data-working]").wait_for(state="hidden")
+        page.keyboard.press("r")
+        self.click_points([one["point"] for one in known["emergences"]])
+        page.locator("[data-figure=flare-ratio]").wait_for()
+        state = self.on_server()
+        truth = self.known(self.photos[0])
+        width = truth["soil_line"][1][0] - truth["soil_line"][0][0]
+        ends = [state.marks[name][0][0] for name in ("left_edge", "right_edge")]
+        self.assertLess(abs((ends[1] - ends[0]) / width - 1), 0.06)
+        self.assertEqual(len(state.marks["emergences"]), len(known["emergences"]))
+        page.get_by_label("Letter of root A").fill("Z")
+        page.keyboard.press("Tab")
+        self.assertEqual(self.on_server().marks["emergences"][0]["label"], "Z")
+
+    def test_eight_views_give_the_root_plane_and_advice(self):
+        for photo in self.photos:
+            state = open_desk(self.studio, photo.id)
+            marks = {**state.marks, **self.known(photo)}
+            marks["turntable_deg"] = state.marks["turntable_deg"]
+            save_marks(self.studio, photo.id, marks, state.revision)
+        self.page.goto(f"/photos/{self.first}/desk")
+        self.page.locator("[data-root-plane]").wait_for()
+        self.assertEqual(self.page.locator(".view-links a").count(), 8)
+        advice = root_plane_of_day(self.studio, self.here.id, self.studio.today)["root_plane"]
+        self.page.get_by_text(advice["advice"]).wait_for()
+
+    def test_one_view_alone_makes_no_plane(self):
+        state = open_desk(self.studio, self.first)
+        marks = {**self.known(self.photos[0]), "emergences": []}
+        save_marks(self.studio, self.first, marks, state.revision)
+        together = root_plane_of_day(self.studio, self.here.id, self.studio.today)
+        self.assertIsNone(together["root_plane"])
+        self.assertIn(TOO_FEW, together["calibration"]["warnings"])
+        self.page.goto(f"/trees/{self.here.id}")
+        self.page.get_by_text("Not measured yet").wait_for()
+
+    def test_the_soil_line_is_tried_at_another_height(self):
+        state = open_desk(self.studio, self.first)
+        known = {**self.known(self.photos[0])}
+        save_marks(self.studio, self.first, known, state.revision)
+        page = self.page
+        page.goto(f"/photos/{self.first}/desk")
+        before = page.locator("[data-figure=flare-ratio] .figure").inner_text()
+        for point in known["soil_line"]:
+            x, y = self.screen(point)
+            page.mouse.move(x, y)
+            page.mouse.down()
+            page.mouse.move(x, y - 12, steps=4)
+            page.mouse.up()
+        self.on_server()
+        after = page.locator("[data-figure=flare-ratio] .figure").inner_text()
+        self.assertLess(float(after), float(before))
