@@ -46,7 +46,8 @@ lint: $(DEV_STAMP)
 	$(BIN)/djlint --quiet --lint mirvo/web/templates
 	$(BIN)/python -m tools.styles --check
 
-bench: $(DEV_STAMP) ## how fast it is, as figures and ratios
+bench: $(DEV_STAMP) ## how true and how fast it is, as figures and ratios
+	$(BIN)/python -m tools.accuracy
 	$(BIN)/python -m tools.bench
 
 screenshots: $(DEV_STAMP) chromium ## docs/screenshots from the demo yard

@@ -12,7 +12,19 @@ from starlette.staticfiles import StaticFiles
 from mirvo.core.errors import BadInput, Conflict, MirvoError, NotFound
 from mirvo.studio.context import Studio
 from mirvo.web import pages
-from mirvo.web.routes import almanac, assist, bench, desk, eye, path, photos, session, trees, years
+from mirvo.web.routes import (
+    almanac,
+    assist,
+    bench,
+    desk,
+    eye,
+    kit,
+    path,
+    photos,
+    session,
+    trees,
+    years,
+)
 
 STATIC = Path(__file__).parent / "static"
 STATUS: tuple[tuple[type[MirvoError], int], ...] = (
@@ -40,7 +52,7 @@ def create_app(studio: Studio) -> FastAPI:
 
 
 def configure_routes(app: FastAPI) -> None:
-    for part in (bench, trees, photos, desk, assist, session, years, path, almanac, eye):
+    for part in (bench, trees, photos, desk, assist, session, years, path, almanac, eye, kit):
         app.include_router(part.router)
 
 

@@ -1,6 +1,8 @@
 """The root desk by mouse, keyboard and touch, and when the server goes away."""
 
 from mirvo.studio.desk import open_desk, save_marks
+from mirvo.studio.eye import begin
+from mirvo.studio.side_views import shoot_turntable
 from tests.browser.stage import BrowserCase
 
 
@@ -121,11 +123,17 @@ class AccessTest(BrowserCase):
     def test_no_page_breaks_the_accessibility_rules(self):
         from pathlib import Path
 
-        photo, marks = self.photo(self.tree())
+        self.studio_tree = self.tree()
+        photo, marks = self.photo(self.studio_tree)
         save_marks(self.studio, photo.id, marks, 0)
+        begin(self.studio)
+        other, after = self.photo(self.studio_tree, seed=4)
+        save_marks(self.studio, other.id, after, 0)
+        side = shoot_turntable(self.studio, 1)
         axe = (Path(__file__).parent / "vendor/axe.min.js").read_text("utf-8")
         places = ("/", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/almanac",
-                  "/trees/1/sessions/new", "/trees/1/path", f"/photos/{photo.id}/desk")  # fmt: skip
+                  "/trees/1/sessions/new", "/trees/1/path", f"/photos/{photo.id}/desk",
+                  "/trees/1/years", "/eye", "/eye/1", "/kit", f"/photos/{side}/desk")  # fmt: skip
         for place in places:
             with self.subTest(place=place):
                 self.page.goto(place)

@@ -39,10 +39,18 @@ class PagesTest(StudioCase):
 
     def test_every_place_answers_for_an_empty_and_a_measured_tree(self):
         photo, marks = self.photo(self.tree_row)
-        places = ["/", "/trees", "/trees/new", "/almanac", f"/photos/{photo.id}/desk"]
+        places = [
+            "/",
+            "/trees",
+            "/trees/new",
+            "/almanac",
+            "/eye",
+            "/kit",
+            f"/photos/{photo.id}/desk",
+        ]
         places += [
             f"/trees/1{end}"
-            for end in ("", "/edit", "/photos", "/sessions", "/path", "/sessions/new")
+            for end in ("", "/edit", "/photos", "/sessions", "/years", "/path", "/sessions/new")
         ]
         for _ in range(2):
             for place in places:

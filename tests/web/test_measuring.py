@@ -1,0 +1,96 @@
+"""Answers about measuring: card files, help, years, and what is refused."""
+
+import json
+from datetime import date
+
+from fastapi.testclient import TestClient
+
+from mirvo.studio.desk import open_desk, save_marks
+from mirvo.studio.years import years_of
+from mirvo.web.app import create_app
+from tests.studio_case import StudioCase
+
+JSON = {"Accept": "application/json"}
+
+
+class KitTest(StudioCase):
+    def test_the_card_as_files(self):
+        client = TestClient(create_app(self.studio))
+        pdf, svg = client.get("/kit/card.pdf"), client.get("/kit/card.svg")
+        self.assertTrue(pdf.content.startswith(b"%PDF"))
+        self.assertIn("mirvo-card.pdf", pdf.headers["content-disposition"])
+        self.assertIn('width="210mm"', svg.text)
+
+
+class HelpTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.client = TestClient(create_app(self.studio))
+        self.row, self.marks = self.photo(self.tree(), size=(1200, 900))
+
+    def ask(self, what, **body):
+        address = f"/photos/{self.row.id}/assist/{what}"
+        return self.client.post(address, json=body, headers=JSON)
+
+    def test_proposals_come_as_lines_with_progress(self):
+        answer = self.ask("propose", marks={**self.marks, "roots": []})
+        told = [json.loads(line) for line in answer.text.splitlines()]
+        self.assertIn("stage", told[0])
+        self.assertIn("result", told[-1])
+        self.assertEqual(open_desk(self.studio, self.row.id).marks["roots"], [])
+
+    def test_what_cannot_be_helped_is_said(self):
+        for what, body, field in (
+            ("propose", {"marks": {"view": "top", "roots": []}}, "trunk"),
+            ("propose", {"marks": 7}, "marks"),
+            ("trace", {"marks": self.marks, "tip": ["x", 1]}, "point"),
+            ("trace", {"marks": self.marks, "tip": [1.0, 1.0]}, "tip"),
+            ("width", {"marks": self.marks, "path": [[1, 2]]}, "path"),
+            ("outline", {"rough": [[1, 2]]}, "trunk.outline"),
+            ("edge", {"rough": []}, "edge"),
+        ):
+            with self.subTest(what=what, field=field):
+                answer = self.ask(what, **body)
+                self.assertEqual(answer.status_code, 422)
+                self.assertEqual(answer.json()["field"], field)
+
+    def test_a_photo_without_its_card_says_so_once_and_again(self):
+        marks = {**self.marks, "calibration": {"kind": "card"}, "roots": []}
+        for _ in range(2):
+            answer = self.ask("propose", marks=marks)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn("no card was found", answer.json()["message"])
+
+    def test_stopping_an_idle_helper_is_no_error(self):
+        self.assertEqual(self.client.delete(f"/photos/{self.row.id}/assist").status_code, 204)
+
+
+class YearsPagesTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.client = TestClient(create_app(self.studio))
+        tree = self.tree()
+        for day in (date(2020, 3, 1), date(2024, 3, 1)):
+            photo, marks = self.photo(tree, seed=day.year % 9, taken_on=day)
+            save_marks(self.studio, photo.id, marks, 0)
+
+    def test_letters_are_confirmed_by_a_form(self):
+        years = years_of(self.studio, 1)
+        newer = years.measurements[-1]
+        page = self.client.get("/trees/1/years").text
+        self.assertIn("Which root is which?", page)
+        given = {new: old for old, new in years.comparison.match.pairs}
+        labels = [root["label"] for root in newer.marks["roots"]]
+        form = {f"letter_{label}": given.get(label, "") for label in labels}
+        wrong = {**form, "letter_A": "Z9"}
+        refused = self.client.post(f"/trees/1/years/{newer.id}", data=wrong)
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("ever bore", refused.text)
+        self.client.post(f"/trees/1/years/{newer.id}", data=form)
+        self.assertNotIn("Which root is which?", self.client.get("/trees/1/years").text)
+
+    def test_photos_laid_flat(self):
+        answer = self.client.get("/measurements/1/plan.jpg?reach=80")
+        self.assertEqual(answer.headers["content-type"], "image/jpeg")
+        self.assertEqual(self.client.get("/measurements/9/plan.jpg").status_code, 404)
+        self.assertEqual(self.client.get("/measurements/1/plan.jpg?reach=0").status_code, 422)
