@@ -113,3 +113,19 @@ def phone_camera(
         aim_mm=(aim_mm[0] + float(rng.uniform(-15, 15)), aim_mm[1] + float(rng.uniform(-15, 15))),
         focal_35mm=PHONE_FOCAL_35MM,
     )
+
+
+def oblique_camera(seed: int, number: int, of: int) -> Camera:
+    """One of several shots from round about, as a crown in the way forces them."""
+    rng = np.random.default_rng(seed + 808)
+    start = float(rng.uniform(0, 360))
+    return Camera(
+        2016,
+        1512,
+        above_mm=float(rng.uniform(430, 520)),
+        tilt_deg=float(rng.uniform(32, 42)),
+        tilt_toward_deg=(start + 360.0 / of * number) % 360.0,
+        roll_deg=float(rng.normal(0, 5)),
+        aim_mm=(0.0, -70.0),
+        focal_35mm=PHONE_FOCAL_35MM,
+    )

@@ -36,6 +36,7 @@ from mirvo.standins.truth import true_figures
 MODEL = "Simulated overhead camera"
 MARCH_MM = 3.0
 STEEP_DEG = 8.0
+LOW_MM, LOW_REACH_MM = 15.0, 130.0
 SENSOR_NOISE = 3.2
 BENCH_LIT = np.array([158, 147, 130], np.float32)
 JPEG_QUALITY = 88
@@ -236,18 +237,25 @@ def _first_hit(surface: Surface, place, slope, base: Base, steep: bool):  # type
         level = np.maximum(level, -60.0)
     ground = np.hypot(place[0] + slope[..., 0] * place[2], place[1] + slope[..., 1] * place[2])
     lean = TRUNK_TOP_MM * float(np.hypot(slope[..., 0], slope[..., 1]).max()) if steep else 45.0
-    near = ground < base.radius_mm + base.flare_mm * 1.6 + lean + (100.0 if steep else 0.0)
-    rows, cols = np.flatnonzero(near.any(1)), np.flatnonzero(near.any(0))
-    part = (slice(rows[0], rows[-1] + 1), slice(cols[0], cols[-1] + 1))
-    level[part] = _march(surface, place, np.ascontiguousarray(slope[part]), level[part])
+    trunk = base.radius_mm + base.flare_mm * 1.6 + lean
+    if steep:
+        _march_within(level, ground < trunk + LOW_REACH_MM, LOW_MM, surface, place, slope)
+    _march_within(level, ground < trunk, TRUNK_TOP_MM, surface, place, slope)
     return level
 
 
-def _march(surface: Surface, place, rays, settled):  # type: ignore[no-untyped-def]
-    """Walk the rays down from the trunk's top; between two steps the meeting is interpolated."""
+def _march_within(level, near, top_mm, surface, place, slope) -> None:  # type: ignore[no-untyped-def]
+    rows, cols = np.flatnonzero(near.any(1)), np.flatnonzero(near.any(0))
+    part = (slice(rows[0], rows[-1] + 1), slice(cols[0], cols[-1] + 1))
+    rays = np.ascontiguousarray(slope[part])
+    level[part] = _march(surface, place, rays, level[part], top_mm)
+
+
+def _march(surface: Surface, place, rays, settled, top_mm):  # type: ignore[no-untyped-def]
+    """Walk the rays down from a height; between two steps the meeting is interpolated."""
     hit = np.full(rays.shape[:2], np.nan, np.float32)
     over = np.full(rays.shape[:2], MARCH_MM, np.float32)
-    for at in np.arange(TRUNK_TOP_MM + MARCH_MM, -6.0, -MARCH_MM, dtype=np.float32):
+    for at in np.arange(top_mm + MARCH_MM, -6.0, -MARCH_MM, dtype=np.float32):
         col, row = _cells(surface, place, rays, at)
         here = cv2.remap(surface.height, col, row, cv2.INTER_LINEAR)
         gap = at - here

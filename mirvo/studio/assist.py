@@ -8,8 +8,8 @@ from typing import Any
 from mirvo.core.errors import BadInput
 from mirvo.records.models import Photo
 from mirvo.studio.context import Studio
-from mirvo.studio.desk import card_corners, read_draft
 from mirvo.studio.helper import Task
+from mirvo.studio.marked import card_corners, read_draft
 from mirvo.studio.photos import get_photo
 
 FEW = "mark the calibration and the trunk's outline first; roots are sought from there"

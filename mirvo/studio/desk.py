@@ -7,25 +7,17 @@ from copy import deepcopy
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, Conflict
-from mirvo.core.measure.calibration import PhotoInfo
-from mirvo.core.measure.marks import TopMarks, read_marks
-from mirvo.core.measure.report import side_as_json, top_as_record
-from mirvo.core.measure.side import measure_side
-from mirvo.core.measure.side_marks import SideMarks, read_side_marks
-from mirvo.core.measure.top import measure_top
-from mirvo.core.measure.uncertainty import Array
 from mirvo.records.database import reading, writing
 from mirvo.records.models import Measurement, Photo
-from mirvo.records.photos import PhotoStore, grey_of
 from mirvo.studio.context import Studio
+from mirvo.studio.marked import measure, measure_from_side, read_draft, read_side_draft, view_of
+from mirvo.studio.photo_sets import joined, settle_set
 from mirvo.studio.photos import get_photo
 
 MOST_MARK_BYTES = 2_000_000
-CARD_FINDING = "card"
 EMPTY_MARKS: dict[str, dict[str, Any]] = {
     "top": {
         "view": "top",
@@ -109,14 +101,10 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
                 "These marks were changed in another window. Reload to see them; "
                 "your last change is not kept yet.",
             )
-        kept.marks, kept.figures = marks, figures
+        kept.marks, kept.figures = marks, None if marks.get("set") else figures
         kept.revision, kept.updated_at = revision + 1, studio.now
+    settle_set(studio, photo)
     return DeskState(photo, marks, revision + 1, figures, missing, problem)
-
-
-def view_of(photo: Photo) -> str:
-    """How a photo is marked: from the side, else as from above."""
-    return "side" if photo.kind == "side" else "top"
 
 
 def _shape(marks: Any, view: str) -> None:
@@ -135,77 +123,18 @@ def evaluate(
     Clicks stray as the yard's settings say, unless the marks say otherwise.
     """
     for field, sentence in NEXT_STEPS[view_of(photo)]:
-        if not draft.get(field):
+        if not draft.get(field) and not (field == "trunk" and draft.get("set")):
             return None, sentence, None
     try:
         if view_of(photo) == "side":
             side = read_side_draft(studio, photo, draft)
             emerged = None if side.emergences else "Mark where each root leaves the trunk."
             return measure_from_side(studio.photos, photo, side), emerged, None
+        if draft.get("set"):
+            return (*joined(studio, photo, draft), None)
         marks = read_draft(studio, photo, draft)
         figures = measure(studio.photos, photo, marks)
     except BadInput as error:
         return None, None, {"field": error.field, "message": error.message}
     missing = None if marks.roots else "Draw each root from the trunk's edge outward."
     return figures, missing, None
-
-
-def read_draft(studio: Studio, photo: Photo, draft: dict[str, Any]) -> TopMarks:
-    """The finished part of a draft, checked: open marks and roots without a path left out.
-
-    Raises
-    ------
-    BadInput : names the first mark that cannot be used and why.
-    """
-    complete = _finished(studio, draft)
-    complete["roots"] = [
-        {key: value for key, value in root.items() if value is not None}
-        for root in draft["roots"]
-        if isinstance(root, dict) and len(root.get("path") or []) >= 2
-    ]
-    return read_marks(complete, (photo.width, photo.height))
-
-
-def read_side_draft(studio: Studio, photo: Photo, draft: dict[str, Any]) -> SideMarks:
-    """As `read_draft`, for a photo from the side. Raises BadInput."""
-    return read_side_marks(_finished(studio, draft), (photo.width, photo.height))
-
-
-def _finished(studio: Studio, draft: dict[str, Any]) -> dict[str, Any]:
-    complete: dict[str, Any] = {"click_sd_px": studio.yard().click_sd_px}
-    complete |= {key: value for key, value in draft.items() if value is not None}
-    complete.pop("draft", None)
-    return complete
-
-
-def measure_from_side(photos: PhotoStore, photo: Photo, marks: SideMarks) -> dict[str, Any]:
-    """Figures of one photo from the side as they are kept. Raises BadInput."""
-    info = PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
-    by_card = marks.calibration.kind == "card"
-    corners = card_corners(photos, photo.digest) if by_card else None
-    return side_as_json(measure_side(marks, info, corners))
-
-
-def measure(photos: PhotoStore, photo: Photo, marks: TopMarks) -> dict[str, Any]:
-    """Figures of one photo as they are kept. Raises BadInput."""
-    info = PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
-    by_card = marks.calibration.kind == "card"
-    corners = card_corners(photos, photo.digest) if by_card else None
-    return top_as_record(measure_top(marks, info, corners))
-
-
-def card_corners(photos: PhotoStore, digest: str) -> Array:
-    """Marker corners (16, 2) px of the card in a photo, sought once. Raises BadInput."""
-    found = photos.finding(digest, CARD_FINDING, _seek_card)
-    if "corners" not in found:
-        raise BadInput("calibration", found["message"])
-    return np.array(found["corners"])
-
-
-def _seek_card(content: bytes) -> dict[str, Any]:
-    from mirvo.core.vision.card import find_card  # heavy: only where a card is sought
-
-    try:
-        return {"corners": find_card(grey_of(content)).tolist()}
-    except BadInput as error:
-        return {"message": error.message}

@@ -19,6 +19,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.trees import get_tree
 
 TURNTABLE_VIEWS = 8
+OBLIQUE_PHOTOS = 3
 KINDS = {
     "top": "from above",
     "side": "from the side",
@@ -113,6 +114,26 @@ def take_turntable(studio: Studio, tree_id: int) -> list[tuple[Photo, float]]:
         facts = _keep_with_truth(studio, name, content, known)
         photo = _record(studio, tree_id, name, facts, studio.today, "side", None, True)
         taken.append((photo, turn))
+    return taken
+
+
+def take_oblique(studio: Studio, tree_id: int) -> list[tuple[Photo, float]]:
+    """Three oblique photos round the tree's made-up base, each with the card's height, mm."""
+    from mirvo.standins.camera import oblique_camera
+    from mirvo.standins.card import CardPlace
+    from mirvo.standins.photo import take_photo, truth  # heavy: renders
+    from mirvo.standins.scene import Layout
+
+    base, seed = _base_today(studio, tree_id)
+    card = CardPlace(height_mm=12.0)
+    layout, taken = Layout(card=card), []
+    for number in range(OBLIQUE_PHOTOS):
+        shot = oblique_camera(seed, number, OBLIQUE_PHOTOS)
+        name = f"oblique-{studio.today:%Y-%m-%d}-{seed}-{number + 1}.jpg"
+        content = take_photo(base, shot, studio.today, layout)
+        facts = _keep_with_truth(studio, name, content, truth(base, shot, layout))
+        photo = _record(studio, tree_id, name, facts, studio.today, "top", None, True)
+        taken.append((photo, card.height_mm))
     return taken
 
 

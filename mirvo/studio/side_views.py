@@ -8,13 +8,13 @@ from typing import Any
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.report import side_set_as_json
 from mirvo.core.measure.side_set import MarkedSide, measure_side_set
 from mirvo.records.database import reading
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
-from mirvo.studio.desk import card_corners, read_side_draft, save_marks
+from mirvo.studio.desk import save_marks
+from mirvo.studio.marked import corners_for, info_of, read_side_draft
 from mirvo.studio.photos import take_turntable
 
 
@@ -57,12 +57,10 @@ def root_plane_of_day(studio: Studio, tree_id: int, day: date) -> dict[str, Any]
     for photo, draft in views_of_day(studio, tree_id, day):
         try:
             marks = read_side_draft(studio, photo, draft)
-            by_card = marks.calibration.kind == "card"
-            corners = card_corners(studio.photos, photo.digest) if by_card else None
+            corners = corners_for(studio.photos, photo, marks.calibration.kind)
         except BadInput:
             continue  # an unfinished view says so on its own desk
-        info = PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
-        views.append(MarkedSide(photo.file_name, marks, info, corners))
+        views.append(MarkedSide(photo.file_name, marks, info_of(photo), corners))
     if not views:
         return None
     try:

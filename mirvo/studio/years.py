@@ -10,14 +10,15 @@ from typing import Any
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.identity import Change, Match, RootTrace, change, match_roots
 from mirvo.core.measure.uncertainty import Figure
 from mirvo.records.database import reading, writing
 from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Photo, Session, Tree
 from mirvo.records.photos import colour_of, jpeg_of
 from mirvo.studio.context import Studio
-from mirvo.studio.desk import card_corners, evaluate, read_draft
+from mirvo.studio.desk import evaluate
+from mirvo.studio.marked import corners_for, info_of, read_draft
+from mirvo.studio.photo_sets import rows_of_set, settle_set
 from mirvo.studio.trees import load_tree
 
 PLAN_SIDE_PX = 720
@@ -130,7 +131,8 @@ def confirm(studio: Studio, tree_id: int, measurement_id: int, letters: dict[str
     if found is None or found is years.measurements[0]:
         raise NotFound("measurement", "there is no earlier measurement to compare this one with")
     before = years.measurements[years.measurements.index(found) - 1]
-    names = _new_names(found, letters, _letters_ever(years.measurements, found))
+    labels = [root["label"] for root in (found.figures or {})["roots"]]
+    names = _new_names(labels, letters, _letters_ever(years.measurements, found))
     match = match_roots(_traces(before.figures or {}), _traces(found.figures or {}))
     kept = [(old, new) for new, old in letters.items() if old]
     turn = before.turn_deg + (_turn_from(before, found, kept) if kept else match.turn_deg)
@@ -139,12 +141,16 @@ def confirm(studio: Studio, tree_id: int, measurement_id: int, letters: dict[str
         photo = unit.get(Photo, found.photo_id)
         if row is None or photo is None or row.revision != found.revision:
             raise BadInput("letters", "the marks were changed meanwhile; look again")
-        marks = {**row.marks, "roots": [_renamed(root, names) for root in row.marks["roots"]]}
-        row.figures, _, _ = evaluate(studio, photo, marks)
-        row.marks, row.turn_deg, row.confirmed_at = marks, turn, studio.now
-        row.revision, row.updated_at = row.revision + 1, studio.now
+        for one in rows_of_set(unit, row):
+            roots = [_renamed(root, names) for root in one.marks["roots"]]
+            one.marks = {**one.marks, "roots": roots}
+            one.revision, one.updated_at = one.revision + 1, studio.now
+        if not row.marks.get("set"):
+            row.figures, _, _ = evaluate(studio, photo, row.marks)
+        row.turn_deg, row.confirmed_at = turn, studio.now
         for session in unit.scalars(select(Session).where(Session.tree_id == tree_id)):
             session.roots = [_followed(root, measurement_id, names) for root in session.roots]
+    settle_set(studio, photo)
 
 
 def plan_photo(studio: Studio, measurement_id: int, turn_deg: float, reach_mm: float) -> bytes:
@@ -157,11 +163,9 @@ def plan_photo(studio: Studio, measurement_id: int, turn_deg: float, reach_mm: f
     if row is None or photo is None or row.figures is None:
         raise NotFound("measurement", "there is no such measurement")
     marks = read_draft(studio, photo, row.marks)
-    by_card = marks.calibration.kind == "card"
-    corners = card_corners(studio.photos, photo.digest) if by_card else None
-    info = PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
+    corners = corners_for(studio.photos, photo, marks.calibration.kind)
     picture = colour_of(studio.photos.read(photo.digest))
-    flat = plan_picture(marks, info, picture, turn_deg, reach_mm, PLAN_SIDE_PX, corners)
+    flat = plan_picture(marks, info_of(photo), picture, turn_deg, reach_mm, PLAN_SIDE_PX, corners)
     return jpeg_of(flat)
 
 
@@ -269,9 +273,8 @@ def _letters_ever(rows: list[Measurement], but: Measurement) -> set[str]:
     }
 
 
-def _new_names(found: Measurement, letters: dict[str, str], ever: set[str]) -> dict[str, str]:
+def _new_names(labels: list[str], letters: dict[str, str], ever: set[str]) -> dict[str, str]:
     """The letter of every root: its own of old, or the next never used by this tree."""
-    labels = [root["label"] for root in found.marks["roots"]]
     given = [letter for letter in letters.values() if letter]
     for letter in given:
         if given.count(letter) > 1:
@@ -299,7 +302,7 @@ def _next_letter(used: set[str]) -> str:
 
 
 def _renamed(root: dict[str, Any], names: dict[str, str]) -> dict[str, Any]:
-    return {**root, "label": names[root["label"]]}
+    return {**root, "label": names.get(root["label"], root["label"])}
 
 
 def _followed(root: dict[str, Any], measurement_id: int, names: dict[str, str]) -> dict[str, Any]:

@@ -88,3 +88,34 @@ class SideTest(BrowserCase):
         self.on_server()
         after = page.locator("[data-figure=flare-ratio] .figure").inner_text()
         self.assertLess(float(after), float(before))
+
+
+class PhotoSetTest(BrowserCase):
+    def test_a_set_is_taken_and_marked_in_two_photos(self):
+        tree = self.tree()
+        page = self.page
+        page.goto(f"/trees/{tree.id}/photos")
+        page.get_by_role("button", name="Take a set of three").click()
+        page.wait_for_url("**/desk")
+        photos = sorted(
+            (photo for photo, _ in photos_of_tree(self.studio, tree.id)), key=lambda p: p.id
+        )
+        first, second = (truth_of(self.studio, photo)["marks"] for photo in photos[:2])
+        page.get_by_text("in the photo of the set that shows it best").wait_for()
+        page.keyboard.press("r")
+        self.click_points(first["roots"][0]["path"])
+        page.keyboard.press("Enter")
+        self.kept()
+        page.goto(f"/photos/{photos[1].id}/desk")
+        page.keyboard.press("t")
+        self.click_points(second["trunk"]["outline"][::2])
+        page.keyboard.press("Enter")
+        page.keyboard.press("r")
+        self.click_points(second["roots"][1]["path"])
+        page.keyboard.press("Enter")
+        page.locator("[data-figure=trunk]").wait_for()
+        page.wait_for_timeout(400)
+        self.kept()
+        figures = open_desk(self.studio, photos[0].id).figures
+        self.assertEqual([root["label"] for root in figures["roots"]], ["A", "B"])
+        self.assertEqual(len({root["photo"] for root in figures["roots"]}), 2)

@@ -9,6 +9,8 @@ from starlette.concurrency import run_in_threadpool
 from mirvo.core.errors import BadInput
 from mirvo.studio import desk as use
 from mirvo.studio.context import Studio
+from mirvo.studio.marked import view_of
+from mirvo.studio.photo_sets import letters_elsewhere
 from mirvo.studio.side_views import root_plane_of_day, views_of_day
 from mirvo.studio.trees import get_tree
 from mirvo.web.drawings.wheel import draw_wheel
@@ -46,26 +48,27 @@ def _save(request: Request, photo_id: int, sent: dict[str, Any]) -> JSONResponse
             "revision": state.revision,
             "problem": state.problem,
             "missing": state.missing,
+            "elsewhere": context["elsewhere"],
             "panel": render(request, context["panel"], context),
         }
     )
 
 
 def _panel_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
-    side = use.view_of(state.photo) == "side"
+    side = view_of(state.photo) == "side"
     return {
         "panel": "desk/_side_figures.html" if side else "desk/_figures.html",
         "figures": state.figures,
         "missing": state.missing,
         "problem": state.problem,
         "marks": state.marks,
-        **(_side_context(studio, state) if side else _top_context(state)),
+        **(_side_context(studio, state) if side else _top_context(studio, state)),
     }
 
 
-def _top_context(state: use.DeskState) -> dict[str, Any]:
+def _top_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
     wheel = None if state.figures is None else draw_wheel(state.figures, 330.0)
-    return {"wheel": wheel, "view": "top"}
+    return {"wheel": wheel, "view": "top", "elsewhere": letters_elsewhere(studio, state.photo)}
 
 
 def _side_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
@@ -73,6 +76,7 @@ def _side_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
     together = root_plane_of_day(studio, photo.tree_id, photo.taken_on)
     return {
         "view": "side",
+        "elsewhere": [],
         "together": together,
         "views": views_of_day(studio, photo.tree_id, photo.taken_on),
         "here": photo.id,

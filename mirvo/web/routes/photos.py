@@ -6,6 +6,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData, UploadFile
 
 from mirvo.studio import photos as use
+from mirvo.studio.photo_sets import shoot_set
 from mirvo.studio.side_views import shoot_turntable
 from mirvo.studio.trees import get_tree
 from mirvo.web.pages import page, studio_of
@@ -51,6 +52,12 @@ def take_simulated(request: Request, tree_id: int) -> Response:
 @router.post("/trees/{tree_id}/photos/turntable")
 def take_turntable(request: Request, tree_id: int) -> Response:
     first = shoot_turntable(studio_of(request), tree_id)
+    return RedirectResponse(f"/photos/{first}/desk", 303)
+
+
+@router.post("/trees/{tree_id}/photos/set")
+def take_set(request: Request, tree_id: int) -> Response:
+    first = shoot_set(studio_of(request), tree_id)
     return RedirectResponse(f"/photos/{first}/desk", 303)
 
 

@@ -59,7 +59,7 @@ export class Assist extends EventTarget {
     const ghost = this.ghost;
     if (!ghost) return -1;
     this.store.change((marks) => {
-      marks.roots.push({ label: nextLabel(marks.roots), path: ghost.path, base_width: ghost.base_width });
+      marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path: ghost.path, base_width: ghost.base_width });
     });
     this.#drop();
     return this.store.marks.roots.length - 1;
@@ -99,7 +99,7 @@ export class Assist extends EventTarget {
     await this.#busy("Tracing the root", async (signal) => {
       const answer = await this.#post("trace", { marks: this.store.marks, tip }, signal);
       const found = await answer.json();
-      this.store.change((marks) => marks.roots.push({ label: nextLabel(marks.roots), ...found }));
+      this.store.change((marks) => marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), ...found }));
       index = this.store.marks.roots.length - 1;
     });
     return index;

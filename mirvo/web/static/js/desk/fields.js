@@ -12,6 +12,7 @@ export class Fields {
     this.inputs = Object.fromEntries([...root.querySelectorAll("[data-cal]")].map((one) => [one.dataset.cal, one]));
     this.trunk = root.querySelector("[data-trunk-height]");
     this.turned = root.querySelector("[data-turned]");
+    this.flags = Object.fromEntries(["set", "underside"].map((name) => [name, root.querySelector(`[data-${name}]`)]));
     this.fill();
     root.addEventListener("change", () => this.entered());
   }
@@ -58,6 +59,7 @@ export class Fields {
       if (!this.inputs.kind.value) this.inputs.kind.value = "rectangle";
     }
     const trunk = this.store.marks.trunk;
+    for (const [name, box] of Object.entries(this.flags)) if (box) box.checked = Boolean(this.store.marks[name]);
     if (this.turned && document.activeElement !== this.turned) this.turned.value = this.store.marks.turntable_deg ?? 0;
     if (trunk && document.activeElement !== this.trunk) this.trunk.value = trunk.height_mm ?? 0;
     this.#showKind();
@@ -74,6 +76,10 @@ export class Fields {
     this.store.change((marks) => {
       if (this.kind === "card") marks.calibration = this.calibration([]);
       else if (points) marks.calibration = this.calibration(points);
+      for (const [name, box] of Object.entries(this.flags)) {
+        if (box?.checked) marks[name] = true;
+        else delete marks[name];
+      }
       if (this.turned) marks.turntable_deg = number(this.turned) ?? 0;
       if (marks.trunk) marks.trunk.height_mm = this.trunkHeight;
     });

@@ -42,13 +42,16 @@ export function* points(marks) {
     if (root.base_width) yield* numbered(`roots/${index}/base_width`, root.base_width, `Root ${root.label} base width`);
     if (root.end_width) yield* numbered(`roots/${index}/end_width`, root.end_width, `Root ${root.label} end width`);
   }
+  for (const [name, point] of Object.entries(marks.points ?? {})) {
+    yield { address: `points/${name}`, point, name: `Place ${name}` };
+  }
   if (isPoint(marks.front)) yield { address: "front", point: marks.front, name: "Front" };
   if (marks.draft) yield* numbered("draft/points", marks.draft.points, "Mark in progress");
 }
 
 /** The mark a point belongs to: "trunk", "calibration", "roots/2", "emergences/0", "draft" and so on. */
 export const ownerOf = (address) =>
-  /^(roots|emergences)\//.test(address) ? address.split("/").slice(0, 2).join("/") : address.split("/")[0];
+  /^(roots|emergences|points)\//.test(address) ? address.split("/").slice(0, 2).join("/") : address.split("/")[0];
 
 export function nearest(marks, [x, y], within) {
   let best = null;
@@ -60,8 +63,8 @@ export function nearest(marks, [x, y], within) {
 }
 
 /** The next free letter for a root. */
-export function nextLabel(roots) {
-  const used = new Set(roots.map((root) => root.label));
+export function nextLabel(roots, elsewhere = []) {
+  const used = new Set([...elsewhere, ...roots.map((root) => root.label)]);
   for (let number = 0; ; number += 1) {
     const letter = String.fromCharCode(65 + (number % 26));
     const label = number < 26 ? letter : letter + Math.floor(number / 26);

@@ -79,6 +79,7 @@ function labels(group, marks, zoom) {
   const write = (x, y, text) =>
     group.append(element("text", { x, y, class: "mark-label", "font-size": LABEL_PX / zoom, "text-anchor": "middle" }, text));
   for (const one of marks.emergences ?? []) write(one.point[0], one.point[1] - 12 / zoom, one.label);
+  for (const [name, [x, y]] of Object.entries(marks.points ?? {})) write(x, y - 12 / zoom, name);
   for (const root of marks.roots ?? []) {
     const [x, y] = root.path[root.path.length - 1];
     write(x, y - 12 / zoom, root.label);

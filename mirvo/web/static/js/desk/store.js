@@ -11,6 +11,7 @@ export class Store extends EventTarget {
     this.size = [state.width, state.height];
     this.revision = state.revision;
     this.marks = state.marks;
+    this.elsewhere = state.elsewhere;
     this.past = [];
     this.future = [];
     this.dirty = false;
@@ -93,6 +94,7 @@ export class Store extends EventTarget {
     const said = await answer.json();
     if (answer.ok) {
       this.revision = said.revision;
+      this.elsewhere = said.elsewhere;
       this.lost = false;
       if (!this.dirty) {
         localStorage.removeItem(this.#key);

@@ -15,6 +15,7 @@ export const HINTS = {
   left: "Left edge: start at the soil line and follow the trunk's left edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
   right: "Right edge: start at the soil line and follow the trunk's right edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
   emergence: "Root emerges: set a point where a root leaves the trunk; give it the letter it has from above.",
+  point: "Place: set a point on something seen in another photo of the set too; the same number means the same place. Two or more join photos whose card was moved.",
   front: "Front: set a point on the side the tree is seen from.",
 };
 const LEAST = { trunk: 3, flare: 3, calibrate: 5 };
@@ -80,6 +81,15 @@ export class Tools {
       this.tool = "select";
       return;
     }
+    if (this.tool === "point") {
+      this.store.change((marks) => {
+        marks.points ??= {};
+        let number = 1;
+        while (marks.points[number]) number += 1;
+        marks.points[number] = point;
+      });
+      return;
+    }
     if (this.tool === "emergence") {
       this.store.change((marks) => marks.emergences.push({ label: nextLabel(marks.emergences), point }));
       return;
@@ -138,7 +148,7 @@ export class Tools {
     if (tool === "trunk") marks.trunk = { outline: points, height_mm: this.fields.trunkHeight };
     if (tool === "flare") marks.flare = { outline: points };
     if (tool === "calibrate") marks.calibration = { ...this.fields.calibration(points) };
-    if (tool === "root") marks.roots.push({ label: nextLabel(marks.roots), path: points });
+    if (tool === "root") marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path: points });
     if (tool === "width") marks.roots[this.rootIndex].base_width = points;
     if (tool === "end") marks.roots[this.rootIndex].end_width = points;
   }
@@ -188,7 +198,8 @@ export class Tools {
     const owner = ownerOf(this.chosen);
     const [list, index] = owner.split("/");
     this.store.change((marks) => {
-      if (index && Array.isArray(marks[list])) marks[list].splice(Number(index), 1);
+      if (list === "points") delete marks.points[index];
+      else if (index && Array.isArray(marks[list])) marks[list].splice(Number(index), 1);
       else if (owner === "draft") delete marks.draft;
       else marks[owner] = null;
     });
