@@ -33,6 +33,10 @@ VIEWS = {
     "path": ("/trees/1/path", 1280),
     "tree-form": ("/trees/1/edit", 1280),
     "almanac": ("/almanac", 1280),
+    "years": ("/trees/5/years", 1280),
+    "side-desk": ("/photos/17/desk", 1280),
+    "eye-check": ("/eye", 1280),
+    "kit": ("/kit", 1280),
 }
 
 

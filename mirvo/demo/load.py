@@ -22,8 +22,9 @@ from mirvo.standins.scene import Layout
 from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import save_marks
 from mirvo.studio.path import TargetForm, path_view, set_target
-from mirvo.studio.photos import photograph
+from mirvo.studio.photos import photograph, truth_of
 from mirvo.studio.sessions import RootDone, SessionForm, measured_roots, record_session
+from mirvo.studio.side_views import shoot_turntable, views_of_day
 from mirvo.studio.trees import TreeForm, add_tree
 from mirvo.studio.years import confirm, years_of
 
@@ -124,6 +125,8 @@ def _grow_up(studio: Studio, entry: dict[str, Any], history: _History) -> None:
             labels = [letters[key] for key in history.removed[day] if key in letters]
             record_session(studio, tree.id, _session(studio, tree.id, event, labels))
     _confirm_letters(studio, tree.id, waiting=entry.get("letters_waiting", False))
+    if entry.get("turntable"):
+        _from_the_side(studio, tree.id)
     if "target" in entry:
         set_target(studio, tree.id, TargetForm.model_validate(entry["target"]))
         path_view(studio, tree.id)
@@ -149,6 +152,16 @@ def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str])
         root["label"] = letters[base_root.key]
     marks["roots"].sort(key=lambda root: root["label"])
     save_marks(studio, photo.id, _by_hand(marks, np.random.default_rng(shot.seed)), 0)
+
+
+def _from_the_side(studio: Studio, tree_id: int) -> None:
+    """Eight side views of today, marked by a hand."""
+    shoot_turntable(studio, tree_id)
+    for photo, draft in views_of_day(studio, tree_id, studio.today):
+        known = truth_of(studio, photo)
+        marks = _by_hand(known["marks"] if known else {}, np.random.default_rng(photo.id))
+        marks["turntable_deg"] = draft["turntable_deg"]
+        save_marks(studio, photo.id, marks, 1)
 
 
 def _confirm_letters(studio: Studio, tree_id: int, waiting: bool) -> None:
