@@ -320,7 +320,8 @@ def _proposal_lines(cases: list[dict[str, Any]]) -> Iterator[str]:
         f"90th percentile {np.quantile(azimuth, 0.9):.1f}° |"
     )
     yield f"| base width, error | median {np.median(width):.0%} |"
-    yield f"| time, two scenes at once on two cores | median {np.median([case['seconds'] for case in cases]):.1f} s |"
+    spent = np.median([case["seconds"] for case in cases])
+    yield f"| time, two scenes at once on two cores | median {spent:.1f} s |"
     yield (
         f"| traced from the tip, 90 % of the path within half a root width | "
         f"{np.mean([good for good, *_ in traces]):.0%} of {len(traces)} |"
