@@ -17,6 +17,7 @@ from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.uncertainty import Array, Draws
 
 UNKNOWN_PITCH_SD_DEG = 6.0
+FLAT_KINDS = ("segment", "ellipse")
 UNKNOWN_PITCH = (
     "The camera's pitch is unknown, so nearer points may stand higher than they look; the ± is "
     "wider for it. Stand a card upright beside the trunk to have it solved."
@@ -32,6 +33,11 @@ class Elevation:
     origin: Array
     right: Array
     up: Array
+
+    @property
+    def has_pitch(self) -> bool:
+        """Whether the calibration shows how the camera looks up or down."""
+        return self.plane.kind not in FLAT_KINDS
 
     def points(self, pixels: Any, nearer_mm: Array | float = 0.0) -> Array:
         """x and z (rows, n, 2), mm, of marked points that stand `nearer_mm` to the camera.
@@ -70,7 +76,7 @@ def elevation(
         along = -along
     right = along / np.hypot(along[:, 0], along[:, 1])[:, None]
     up = np.stack([right[:, 1], -right[:, 0]], axis=1)
-    if plane.kind in ("segment", "ellipse"):
+    if plane.kind in FLAT_KINDS:
         _draw_pitch(plane, up, draws)
     return Elevation(plane, draws, ends[:, 0], right, up)
 

@@ -7,15 +7,19 @@ y down, whole numbers at pixel centres.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from math import hypot
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
-from shapely.geometry import Polygon
+from shapely.geometry import LineString, Polygon
 from shapely.validation import explain_validity, make_valid
 
 from mirvo.core.errors import BadInput
 
-TINY_LOOP = 0.01
+TINY_LOOP = 0.05
+MOST_BASE_SHARE = 0.8
+LEAST_JUDGED_PX = 16.0
+LEAST_ACROSS_SINE = 0.31
 Point = tuple[FiniteFloat, FiniteFloat]
 Pair = tuple[Point, Point]
 Millimetres = Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)]
@@ -148,6 +152,8 @@ def read_marks(data: Any, size: tuple[int, int] | None = None, in_set: bool = Fa
     BadInput : names the first mark that cannot be used and why.
     """
     check_object(data)
+    if in_set:
+        data = {"roots": [], **data}
     try:
         marks = TopMarks.model_validate(data)
     except ValidationError as error:
@@ -291,3 +297,47 @@ def _roots_sound(roots: list[RootMark]) -> None:
                 raise BadInput(
                     f"roots.{i}.{name}", f"the two width points of root {root.label} are the same"
                 )
+        _widths_sound(f"roots.{i}", root)
+
+
+def _widths_sound(path: str, root: RootMark) -> None:
+    """Widths lie across the root, the base's nearer to the trunk than the end's."""
+    line = LineString(root.path)
+    if root.base_width is not None and _lies_along(line, LineString(root.base_width)):
+        raise BadInput(
+            f"{path}.base_width",
+            f"the two width points of root {root.label} lie along it; set them across it, one on "
+            "each edge",
+        )
+    if root.base_width is None or line.length == 0:
+        return
+    base = line.project(LineString(root.base_width).centroid, normalized=True)
+    end = 0.0
+    if root.end_width is not None:
+        end = line.project(LineString(root.end_width).centroid, normalized=True)
+    if base > MOST_BASE_SHARE and (root.end_width is None or end < 1 - MOST_BASE_SHARE):
+        raise BadInput(
+            f"{path}.base_width",
+            f"the base width of root {root.label} lies at its end: draw its path from the trunk "
+            "outward, or exchange the two widths",
+        )
+
+
+def _lies_along(line: LineString, across: LineString) -> bool:
+    """Whether a width runs the way its root runs, within 18 degrees.
+
+    It must do so both at the place of the root nearest to it and at the root's start, so
+    that a root that comes back upon itself is not misjudged.
+    """
+    if not LEAST_JUDGED_PX < across.length < line.length:
+        return False  # so short a width turns with the hand that set it
+    (px, py), (qx, qy) = across.coords
+    width = (qx - px, qy - py)
+    reach = max(across.length / 2, 1.0)
+    for middle in (line.project(across.centroid), 0.0):
+        a, b = (line.interpolate(max(0.0, middle + side * reach)) for side in (-1, 1))
+        run = (b.x - a.x, b.y - a.y)
+        turned = abs(run[0] * width[1] - run[1] * width[0])
+        if turned >= LEAST_ACROSS_SINE * hypot(*run) * hypot(*width):
+            return False
+    return True

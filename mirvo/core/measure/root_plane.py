@@ -73,7 +73,7 @@ def _place(sightings: list[tuple[SideView, int]]) -> tuple[Array, Array, Array]:
     crossed = abs(np.sin(turns[:, None] - turns[None])).max() > LEAST_ANGLE_SINE
     for _ in range(SETTLE):
         spots = [
-            view.frame.of_draws(view.emergence_px[:, [i]], depth[:, None])[:, 0]
+            view.frame.of_draws(view.emergence_px[:, [i]], view.known(depth[:, None]))[:, 0]
             for (view, i), depth in zip(sightings, nearer, strict=True)
         ]
         across = np.stack([spot[:, 0] for spot in spots], axis=1)

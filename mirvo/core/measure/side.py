@@ -67,11 +67,18 @@ class SideView:
     def nearer(self, x: Array) -> Array:
         """How far towards the camera a point of the base at `x` (rows, n) stands, mm.
 
-        The base is taken as round: the depth of its front half there.
+        The base is taken as round: the depth of its front half there. Where the camera's
+        pitch is not known nothing is drawn back, and the depth goes into the ± alone.
         """
         radius = self.soil_width[:, None] / 2
         depth = np.sqrt(np.maximum(radius**2 - x**2, 0.0))
-        return np.asarray(depth * (1 + self.frame.draws.scalars(0.0, DEPTH_SD_SHARE))[:, None])
+        return self.known(depth * (1 + self.frame.draws.scalars(0.0, DEPTH_SD_SHARE))[:, None])
+
+    def known(self, depth: Array) -> Array:
+        """A depth (rows, n) as far as this view may use it."""
+        if self.frame.has_pitch:
+            return depth
+        return np.concatenate([np.zeros_like(depth[:1]), depth[1:]])
 
 
 def read_view(

@@ -22,6 +22,23 @@ def root(**changes):
 
 BAD = [
     (
+        "roots.0.base_width",
+        {"roots": [root(base_width=[[500.0, 380.0], [503.0, 330.0]])]},
+        "lie along it",
+    ),
+    (
+        "roots.0.base_width",
+        {
+            "roots": [
+                root(
+                    base_width=[[490.0, 210.0], [512.0, 210.0]],
+                    end_width=[[478.0, 390.0], [522.0, 390.0]],
+                )
+            ]
+        },
+        "exchange the two widths",
+    ),
+    (
         "calibration",
         {"calibration": {"kind": "segment", "a": [5, 5], "b": [5, 5], "length_mm": 9}},
         "lie on each other",

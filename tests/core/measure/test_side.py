@@ -104,13 +104,8 @@ class SilhouetteTest(unittest.TestCase):
         found = measured(FLARED, emergences=emergences).emergences
         self.assertAlmostEqual(found[0].height_mm.value, 6, 3)
         self.assertAlmostEqual(found[0].x_mm.value, -30, 3)
-        # B stands 30 mm nearer than the axis, and the camera 100 mm above the soil line,
-        # so B really stands higher than it looks
-        distance = PHOTO.focal_px / SCALE
-        above = (SOIL_Y - PHOTO.centre[1]) / SCALE
-        self.assertAlmostEqual(
-            found[1].height_mm.value, above + (4 - above) * (1 - 30 / distance), 3
-        )
+        # B stands nearer than the axis; how the camera looks is unknown, so only the ± grows
+        self.assertAlmostEqual(found[1].height_mm.value, 4, 3)
         self.assertGreater(found[1].height_mm.plus_minus, found[0].height_mm.plus_minus)
 
     def test_woody_depth_counts_wood_thicker_than_an_eighth_of_the_trunk(self):
