@@ -42,16 +42,19 @@ class Helper:
     def ask(self, task: Task) -> Iterator[dict[str, Any]]:
         """Messages about a task: `stage` with `share` done, at last `result` or `problem`."""
         with self._turn:
-            line = self._ready()
+            line, finished = self._ready(), False
             try:
                 line.send(task)
-                while True:
+                while not finished:
                     said = line.recv()
+                    finished = "stage" not in said
                     yield said
-                    if "stage" not in said:
-                        return
             except (EOFError, OSError):
+                finished = True
                 yield {"problem": {"field": "", "message": STOPPED}}
+            finally:
+                if not finished:  # nobody listens any more: what is still to come is not the next's
+                    self.stop()
 
     def answer(self, task: Task) -> Any:
         """The result of a task alone. Raises BadInput with what went wrong."""

@@ -51,8 +51,8 @@ export class Assist extends EventTarget {
 
   /** Break off what is being worked out. */
   stop() {
+    this.stopping = fetch(`/photos/${this.store.photo}/assist`, { method: "DELETE" }).catch(() => {});
     this.work?.abort();
-    fetch(`/photos/${this.store.photo}/assist`, { method: "DELETE" }).catch(() => {});
   }
 
   accept() {
@@ -153,6 +153,7 @@ export class Assist extends EventTarget {
     try {
       await doing(this.work.signal);
     } catch (error) {
+      await this.stopping;
       if (this.work.signal.aborted) this.said = "Stopped. Nothing was changed.";
       else this.said = error instanceof TypeError ? LOST : error.message;
     }

@@ -1,0 +1,62 @@
+"""The helper process: watched, left in the middle, stopped, and asked again."""
+
+import threading
+
+from mirvo.core.errors import BadInput
+from mirvo.studio import assist
+from tests.studio_case import StudioCase
+
+
+class HelperTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.row, marks = self.photo(self.tree(), size=(1200, 900))
+        self.marks = {**marks, "roots": []}
+
+    def propose(self):
+        return assist.propose(self.studio, self.row.id, self.marks)
+
+    def test_progress_rises_and_a_result_ends_it(self):
+        *told, last = self.propose()
+        shares = [one["share"] for one in told]
+        self.assertEqual(shares, sorted(shares))
+        self.assertIn("result", last)
+
+    def test_whoever_leaves_in_the_middle_disturbs_nobody(self):
+        begun = self.propose()
+        self.assertIn("stage", next(begun))
+        begun.close()
+        rough = self.marks["trunk"]["outline"]
+        self.assertEqual(len(assist.outline(self.studio, self.row.id, rough)), 36)
+        self.assertIn("result", list(self.propose())[-1])
+
+    def test_stopping_ends_the_work_and_the_next_is_done(self):
+        begun = self.propose()
+        next(begun)
+        stopper = threading.Timer(0.05, assist.stop, [self.studio])
+        stopper.start()
+        last = list(begun)[-1]
+        stopper.join()
+        self.assertTrue("problem" in last or "result" in last)
+        self.assertIn("result", list(self.propose())[-1])
+
+    def test_one_task_at_a_time_in_turn(self):
+        rough = self.marks["trunk"]["outline"]
+        found = []
+        threads = [
+            threading.Thread(
+                target=lambda: found.append(assist.outline(self.studio, self.row.id, rough))
+            )
+            for _ in range(3)
+        ]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(60)
+        self.assertEqual(len(found), 3)
+        self.assertTrue(all(one == found[0] for one in found))
+
+    def test_what_goes_wrong_inside_comes_back_as_a_sentence(self):
+        with self.assertRaises(BadInput) as said:
+            assist.outline(self.studio, self.row.id, [[5.0, 5.0]] * 6)
+        self.assertIn("larger", said.exception.message)
