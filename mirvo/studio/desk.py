@@ -13,7 +13,14 @@ from mirvo.core.errors import BadInput, Conflict
 from mirvo.records.database import reading, writing
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
-from mirvo.studio.marked import measure, measure_from_side, read_draft, read_side_draft, view_of
+from mirvo.studio.marked import (
+    card_corners,
+    measure,
+    measure_from_side,
+    read_draft,
+    read_side_draft,
+    view_of,
+)
 from mirvo.studio.photo_sets import joined, settle_set
 from mirvo.studio.photos import get_photo
 
@@ -69,10 +76,20 @@ def open_desk(studio: Studio, photo_id: int) -> DeskState:
     with reading(studio.engine) as unit:
         kept = unit.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
     if kept is None:
-        view = view_of(photo)
-        return DeskState(photo, deepcopy(EMPTY_MARKS[view]), 0, None, NEXT_STEPS[view][0][1], None)
+        begun = _begun(studio, photo)
+        return DeskState(photo, begun, 0, *evaluate(studio, photo, begun))
     figures, missing, problem = evaluate(studio, photo, kept.marks)
     return DeskState(photo, kept.marks, kept.revision, figures, missing, problem)
+
+
+def _begun(studio: Studio, photo: Photo) -> dict[str, Any]:
+    """Marks of a photo not touched yet: none, but for the card when one is seen in it."""
+    marks = deepcopy(EMPTY_MARKS[view_of(photo)])
+    try:
+        card_corners(studio.photos, photo.digest)
+    except BadInput:
+        return marks
+    return {**marks, "calibration": {"kind": "card"}}
 
 
 def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> DeskState:

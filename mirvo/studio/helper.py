@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import multiprocessing
+import queue
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -40,21 +41,29 @@ class Helper:
         self._line: Connection | None = None
 
     def ask(self, task: Task) -> Iterator[dict[str, Any]]:
-        """Messages about a task: `stage` with `share` done, at last `result` or `problem`."""
+        """Messages about a task: `stage` with `share` done, at last `result` or `problem`.
+
+        Whoever stops listening in the middle holds nobody up: the talk with the process
+        goes on in a thread of its own until the task is done or stopped.
+        """
+        told: queue.SimpleQueue[dict[str, Any]] = queue.SimpleQueue()
+        threading.Thread(target=self._talk, args=(task, told.put), daemon=True).start()
+        said: dict[str, Any] = {"stage": ""}
+        while "stage" in said:
+            said = told.get()
+            yield said
+
+    def _talk(self, task: Task, tell: Callable[[dict[str, Any]], None]) -> None:
         with self._turn:
-            line, finished = self._ready(), False
+            said: dict[str, Any] = {"stage": ""}
             try:
+                line = self._ready()
                 line.send(task)
-                while not finished:
+                while "stage" in said:
                     said = line.recv()
-                    finished = "stage" not in said
-                    yield said
+                    tell(said)
             except (EOFError, OSError):
-                finished = True
-                yield {"problem": {"field": "", "message": STOPPED}}
-            finally:
-                if not finished:  # nobody listens any more: what is still to come is not the next's
-                    self.stop()
+                tell({"problem": {"field": "", "message": STOPPED}})
 
     def answer(self, task: Task) -> Any:
         """The result of a task alone. Raises BadInput with what went wrong."""

@@ -37,7 +37,7 @@ class WholeWayTest(BrowserCase):
         page, marks = self.page, known["marks"]
         cal = marks["calibration"]
         page.get_by_role("button", name="Calibrate").click()
-        page.get_by_label("Length").fill(str(cal["length_mm"]))
+        page.get_by_label("Length mm").fill(str(cal["length_mm"]))
         page.get_by_label("Width mm").fill(str(cal["width_mm"]))
         page.get_by_label("It lies above the roots by").fill(str(cal["height_above_root_plane_mm"]))
         page.get_by_label("Trunk outline at height").fill(str(marks["trunk"]["height_mm"]))

@@ -10,6 +10,8 @@ from sqlalchemy import select
 from mirvo.demo.load import load_demo
 from mirvo.records.database import reading
 from mirvo.records.models import Measurement, Photo, Plan, Session
+from mirvo.standins.base import base_from_json
+from mirvo.standins.turntable import side_figures
 from mirvo.studio.context import Studio
 from mirvo.studio.photos import truth_of
 from mirvo.studio.trees import list_trees
@@ -43,10 +45,22 @@ class YardTest(unittest.TestCase):
         self.assertGreaterEqual(len(long), 4)
         self.assertEqual(len(list_trees(self.studio)), 8)
 
+    def test_side_views_are_measured_too(self):
+        query = select(Photo, Measurement).join(Measurement).where(Measurement.view == "side")
+        found = self.rows(query)
+        self.assertEqual(len(found), 8)
+        for photo, measurement in found:
+            base = base_from_json(truth_of(self.studio, photo)["base"])
+            known = side_figures(base, measurement.marks["turntable_deg"])["flare_ratio"]
+            value = measurement.figures["flare_ratio"]["value"]
+            self.assertLess(abs(value / known - 1), 0.07)
+
     def test_every_photo_was_measured_and_comes_near_its_truth(self):
         found = self.rows(select(Photo, Measurement).join(Measurement))
         self.assertEqual(len(found), len(self.rows(select(Photo.id))))
         for photo, measurement in found:
+            if measurement.view != "top":
+                continue
             with self.subTest(photo=photo.file_name):
                 known = truth_of(self.studio, photo)["figures"]
                 value = measurement.figures["trunk_diameter_mm"]["value"]

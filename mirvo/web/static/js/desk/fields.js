@@ -56,7 +56,7 @@ export class Fields {
     } else if (!this.inputs.length_mm.value) {
       const remembered = JSON.parse(localStorage.getItem("mirvo-calibration") ?? "{}");
       for (const [name, input] of Object.entries(this.inputs)) input.value = remembered[name] ?? input.value;
-      if (!this.inputs.kind.value) this.inputs.kind.value = "rectangle";
+      if (!remembered.kind) this.inputs.kind.value = "rectangle";
     }
     const trunk = this.store.marks.trunk;
     for (const [name, box] of Object.entries(this.flags)) if (box) box.checked = Boolean(this.store.marks[name]);
