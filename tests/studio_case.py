@@ -15,11 +15,31 @@ TODAY = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 
 
 class StudioCase(unittest.TestCase):
+    """A fresh studio for every test; what `prepare` does is done once and copied."""
+
+    prepared = None
+
     def setUp(self):
         self.folder = Path(tempfile.mkdtemp())
         self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
-        self.studio = Studio(self.folder / "data", clock=lambda: TODAY)
+        if type(self).prepared is not None:
+            shutil.copytree(type(self).prepared, self.folder / "data")
+        self.studio = self.opened()
+        if type(self).prepared is None and type(self).prepare is not StudioCase.prepare:
+            self.prepare()
+            self.studio.close()
+            kept = Path(tempfile.mkdtemp()) / "data"
+            self.addClassCleanup(shutil.rmtree, kept.parent, ignore_errors=True)
+            shutil.copytree(self.folder / "data", kept)
+            type(self).prepared = kept
+            self.studio = self.opened()
         self.addCleanup(self.studio.close)
+
+    def opened(self):
+        return Studio(self.folder / "data", clock=lambda: TODAY)
+
+    def prepare(self):
+        """Costly things every test of the class begins with."""
 
     def tree(self, **changes):
         values = {"name": "Ferry zelkova", "species_key": "zelkova", **changes}

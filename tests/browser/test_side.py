@@ -4,14 +4,17 @@ from mirvo.core.measure.side_set import TOO_FEW
 from mirvo.studio.desk import open_desk, save_marks
 from mirvo.studio.photos import photos_of_tree, truth_of
 from mirvo.studio.side_views import root_plane_of_day, shoot_turntable
+from mirvo.studio.trees import get_tree
 from tests.browser.stage import BrowserCase
 
 
 class SideTest(BrowserCase):
+    def prepare(self):
+        shoot_turntable(self.studio, self.tree().id)
+
     def setUp(self):
         super().setUp()
-        self.here = self.tree()
-        self.first = shoot_turntable(self.studio, self.here.id)
+        self.here, self.first = get_tree(self.studio, 1), 1
         self.photos = sorted(
             (photo for photo, _ in photos_of_tree(self.studio, self.here.id)), key=lambda p: p.id
         )

@@ -10,15 +10,18 @@ from mirvo.studio.desk import open_desk, save_marks
 from mirvo.studio.photo_sets import NO_TRUNK, letters_elsewhere, shoot_set
 from mirvo.studio.photos import get_photo, truth_of
 from mirvo.studio.sheet import sheet_of
+from mirvo.studio.trees import get_tree
 from tests.studio_case import StudioCase
 
 
 class SetTest(StudioCase):
+    def prepare(self):
+        shoot_set(self.studio, self.tree().id)
+
     def setUp(self):
         super().setUp()
-        self.here = self.tree()
-        first = shoot_set(self.studio, self.here.id)
-        self.photos = [get_photo(self.studio, first + i) for i in range(3)]
+        self.here = get_tree(self.studio, 1)
+        self.photos = [get_photo(self.studio, 1 + i) for i in range(3)]
         self.known = [truth_of(self.studio, photo) for photo in self.photos]
 
     def mark(self, index, **parts):

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from mirvo.core.measure.uncertainty import Array
 
 STEPS_PER_PX = 3
+NEAR_PX, RECENTRED = 1.7, 4
 
 
 def profiles(
@@ -48,8 +49,10 @@ def edge_offsets(
     slope = np.diff(lit, axis=1)
     slope = slope * np.sign(slope.mean())
     middle = (at[:-1] + at[1:]) / 2
-    peak = slope.argmax(axis=1)
-    near = np.abs(middle[None] - middle[peak][:, None]) <= 1.7
-    weight = np.where(near, np.maximum(slope, 0.0), 0.0)
-    total = np.maximum(weight.sum(axis=1), 1e-9)
-    return np.asarray((weight * middle).sum(axis=1) / total), total
+    centre = middle[slope.argmax(axis=1)]
+    for _ in range(RECENTRED):
+        near = np.abs(middle[None] - centre[:, None]) <= NEAR_PX
+        weight = np.where(near, np.maximum(slope, 0.0), 0.0)
+        total = np.maximum(weight.sum(axis=1), 1e-9)
+        centre = (weight * middle).sum(axis=1) / total
+    return np.asarray(centre), total

@@ -1,0 +1,163 @@
+"""The flat view, the map of bark, edges and contours on pictures drawn for the purpose."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.geometry import bulged, dense
+from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.uncertainty import Draws
+from mirvo.core.vision.bark import bark_probability
+from mirvo.core.vision.contour import best_line, snap_line
+from mirvo.core.vision.edges import edge_offsets
+from mirvo.core.vision.outline import ellipse_points
+from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, plan_view
+from mirvo.core.vision.trace import avoiding, tracer
+from mirvo.core.vision.width import width_along, widths_seen
+from tests.marks import top_marks
+
+SIDE = 1000
+TRUNK_PX, SCALE = 90.0, 4.0
+
+
+def base_picture():
+    """A disc of bark with four straight tapering roots on grainy soil, seen straight down."""
+    rng = np.random.default_rng(4)
+    grain = cv2.resize(rng.normal(0, 26, (250, 250, 1)), (SIDE, SIDE))[..., None]
+    picture = np.full((SIDE, SIDE, 3), (118.0, 112.0, 104.0)) + grain
+    mask = np.zeros((SIDE, SIDE), np.uint8)
+    cv2.circle(mask, (500, 500), int(TRUNK_PX), 1, -1)
+    for angle in (20, 110, 200, 300):
+        turn = np.radians(angle)
+        out = np.array([np.sin(turn), -np.cos(turn)])
+        across = np.array([-out[1], out[0]])
+        start, end = 500 + 80 * out, 500 + 260 * out
+        corners = [start + 22 * across, end + 9 * across, end - 9 * across, start - 22 * across]
+        cv2.fillPoly(mask, [np.round(corners).astype(np.int32)], 1)
+    bark = np.full((SIDE, SIDE, 3), (124.0, 92.0, 62.0)) + rng.normal(0, 4, (SIDE, SIDE, 1))
+    picture = np.where(mask[..., None] > 0, bark, picture)
+    return np.clip(picture, 0, 255).astype(np.uint8), mask
+
+
+def view_of(picture):
+    ruler = {"kind": "segment", "a": [100.0, 50.0], "b": [500.0, 50.0], "length_mm": 400 / SCALE}
+    marks = read_marks(top_marks(calibration=ruler))
+    plane = calibrate(marks.calibration, PhotoInfo(SIDE, SIDE, None), Draws(0.0, 1))
+    outline = ellipse_points(np.full(2, 500 - TRUNK_PX), np.full(2, 500 + TRUNK_PX))
+    return plan_view(picture, plane, outline, 0.0)
+
+
+class FlatTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.picture, cls.mask = base_picture()
+        cls.view = view_of(cls.picture)
+        cls.tracer = tracer(cls.view)
+
+    def test_the_trunk_fills_its_cells_in_the_middle(self):
+        self.assertAlmostEqual(np.ptp(self.view.trunk[:, 0]), CELLS_PER_TRUNK, delta=0.5)
+        middle = self.view.colour.shape[0] / 2
+        np.testing.assert_allclose(self.view.trunk.mean(axis=0), middle, atol=1.0)
+        self.assertTrue(self.view.known[250, 250])
+
+    def test_cells_and_photo_go_both_ways(self):
+        cells = np.array([[100.0, 120.0], [300.0, 250.0]])
+        np.testing.assert_allclose(self.view.cells(self.view.mm(cells)), cells, atol=1e-9)
+        pixels = self.view.photo(cells)
+        step = TRUNK_PX * 2 / CELLS_PER_TRUNK
+        np.testing.assert_allclose(pixels[1] - pixels[0], (cells[1] - cells[0]) * step, rtol=2e-3)
+
+    def test_bark_is_told_from_soil(self):
+        bark = bark_probability(self.view)
+        side = bark.shape[0]
+        y, x = np.mgrid[0:side, 0:side]
+        places = np.round(self.view.photo(np.stack([x.ravel(), y.ravel()], 1))).astype(int)
+        inside = ((places >= 0) & (places < SIDE)).all(axis=1)
+        known = np.zeros(side * side, bool)
+        known[inside] = self.mask[places[inside, 1], places[inside, 0]] > 0
+        known = known.reshape(side, side)
+        core = cv2.erode(known.astype(np.uint8), np.ones((5, 5))).astype(bool)
+        far = ~cv2.dilate(known.astype(np.uint8), np.ones((9, 9))).astype(bool)
+        self.assertGreater((bark[core] > 0.5).mean(), 0.9)
+        self.assertLess((bark[far & self.view.known] > 0.5).mean(), 0.05)
+
+    def root(self, angle=110.0):
+        turn = np.radians(angle)
+        middle = self.view.trunk.mean(axis=0)
+        unit = CELLS_PER_TRUNK / (2 * TRUNK_PX)
+        reach = np.linspace(95, 250, 24)[:, None] * unit
+        return middle + reach * [np.sin(turn), -np.cos(turn)]
+
+    def test_widths_follow_the_taper(self):
+        unit = CELLS_PER_TRUNK / (2 * TRUNK_PX)
+        widths = width_along(self.tracer.bark, self.root())
+        known = 2 * np.interp(np.linspace(95, 250, 24), [80, 260], [22, 9]) * unit
+        self.assertLess(np.median(np.abs(widths / known - 1)), 0.3)
+        self.assertGreater(widths[0], 1.5 * widths[-1])
+        self.assertTrue(np.isfinite(widths_seen(self.tracer.bark, self.root())).any())
+
+    def test_a_trace_runs_down_the_root(self):
+        tip = self.root()[-1]
+        path = self.tracer.path((round(tip[0]), round(tip[1])))
+        line = self.root()[-1] - self.root()[0]
+        line = line / np.hypot(*line)
+        away = path - self.root()[0]
+        off = np.abs(away[:, 0] * line[1] - away[:, 1] * line[0])
+        self.assertLess(off.max(), 5.0)
+
+    def test_avoiding_a_root_leaves_other_ways_alone(self):
+        tip = self.root(200.0)[-1]
+        cell = (round(tip[0]), round(tip[1]))
+        other = avoiding(self.tracer, [self.root(110.0)])
+        np.testing.assert_allclose(other.path(cell), self.tracer.path(cell), atol=2.0)
+        taken = self.root(110.0)[-1]
+        y, x = round(taken[1]), round(taken[0])
+        self.assertGreater(other.cost[y, x], self.tracer.cost[y, x])
+
+
+class EdgeTest(unittest.TestCase):
+    def test_an_edge_to_a_tenth_of_a_pixel(self):
+        for at in (20.0, 20.3, 20.7):
+            x = np.arange(60) - at
+            row = 60 + 120 / (1 + np.exp(-x / 0.6))
+            grey = np.tile(row, (40, 1)).astype(np.uint8)
+            spots = np.stack([np.full(20, 20.0), np.arange(10, 30)], axis=1)
+            offsets, strength = edge_offsets(grey, spots, np.array([1.0, 0.0]), 6.0)
+            self.assertAlmostEqual(float(np.median(offsets)), at - 20.0, delta=0.12)
+            self.assertGreater(strength.min(), 20)
+
+    def test_a_line_is_snapped_and_keeps_its_ends_in_order(self):
+        picture = np.full((400, 300, 3), 200, np.uint8)
+        edge = 150 + 20 * np.sin(np.arange(400) / 60)
+        for y in range(400):
+            picture[y, int(edge[y]) :] = (90, 70, 50)
+        rough = np.array([[157.0, 380.0], [164.0, 200.0], [150.0, 20.0]])
+        found = snap_line(picture, rough)
+        self.assertGreater(found[0, 1], found[-1, 1])
+        off = np.abs(dense(found)[:, 0] - np.interp(dense(found)[:, 1], np.arange(400), edge))
+        self.assertLess(np.median(off), 1.5)
+
+    def test_no_line_to_snap(self):
+        with self.assertRaises(BadInput):
+            snap_line(np.zeros((50, 50, 3), np.uint8), np.array([[5.0, 5.0], [6.0, 5.0]]))
+
+    def test_the_best_line_does_not_jump(self):
+        gain = np.zeros((30, 20))
+        gain[np.arange(30), 5] = 1.0
+        gain[12, 18] = 3.0
+        np.testing.assert_array_equal(best_line(gain, 0.3, 1), np.full(30, 5))
+
+
+class OutlineShapesTest(unittest.TestCase):
+    def test_a_clicked_circle_bulges_to_its_true_size_and_no_more_than_a_hundredth(self):
+        turn = np.arange(24) * 2 * np.pi / 24
+        circle = 50 * np.stack([np.sin(turn), np.cos(turn)], axis=1)[None].repeat(3, axis=0)
+        swollen = bulged(circle, np.array([0.0, 1.0, 1.0]))
+        np.testing.assert_allclose(swollen[0], circle[0], atol=1e-9)
+        grown = np.hypot(*swollen[1].T).mean() / 50 - 1
+        self.assertAlmostEqual(grown, (2 * np.sin(np.pi / 24)) ** 2 / 12, delta=1e-4)
+        square = np.array([[[0.0, 0], [9, 0], [9, 9], [0, 9]]]).repeat(2, axis=0)
+        self.assertLessEqual(np.ptp(bulged(square, np.ones(2))[1][:, 0]), 9 * 1.0101)
