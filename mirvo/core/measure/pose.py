@@ -24,6 +24,7 @@ RADIAL_SD = 0.005
 RADIAL_SD_OF_A_POOR_LENS = 0.1
 RADIAL_SHOWN = 12.0
 STEPS = 12
+SETTLED = 1e-8
 FOCAL, RADIAL = 6, 7
 
 
@@ -152,10 +153,13 @@ class _Fit:
             normal = slope.T @ slope
             step = np.linalg.solve(normal + damp * np.diag(np.diag(normal)), -slope.T @ now)
             there = self.errors((camera + step)[None])[0]
-            if there @ there < now @ now:
+            gained = float(now @ now - there @ there)
+            if gained > 0:
                 camera, now, damp = camera + step, there, damp / 10
             else:
                 damp *= 20
+            if abs(gained) <= SETTLED * (1.0 + float(now @ now)):
+                break
         return camera, float(now @ now)
 
     def draws(self, camera: Array, picture: Array, draws: Draws) -> tuple[Array, float]:
