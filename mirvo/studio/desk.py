@@ -120,7 +120,8 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
             )
         kept.marks, kept.figures = marks, None if marks.get("set") else figures
         kept.revision, kept.updated_at = revision + 1, studio.now
-    settle_set(studio, photo)
+    if view_of(photo) == "top":
+        settle_set(studio, photo, figures if marks.get("set") else None)
     return DeskState(photo, marks, revision + 1, figures, missing, problem)
 
 

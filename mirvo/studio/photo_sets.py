@@ -44,16 +44,20 @@ def joined(
     return figures, None if figures["roots"] else NO_ROOTS
 
 
-def settle_set(studio: Studio, photo: Photo) -> None:
-    """Keep the figures of a day's set with its lead, and with no other of its photos."""
+def settle_set(studio: Studio, photo: Photo, figures: dict[str, Any] | None = None) -> None:
+    """Keep the figures of a day's set with its lead, and with no other of its photos.
+
+    figures : the set's, where they were just worked out; else they are here.
+    """
     with reading(studio.engine) as unit:
         members = _members(unit, photo)
     if not members:
         return
-    lead = next((one.id for one, marks in members if marks.get("trunk")), None)
-    figures = None
+    lead = next(
+        (one.id for one, marks in members if marks.get("trunk") or marks.get("trunks")), None
+    )
     try:
-        if lead is not None:
+        if lead is not None and figures is None:
             figures = _measured(studio, members)
     except BadInput:
         pass  # each photo's own desk says what is wrong with it

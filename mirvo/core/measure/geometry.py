@@ -67,6 +67,17 @@ def dense(path: Array, step: float = 2.0) -> Array:
     return np.stack([np.interp(at, length, axis) for axis in path.T], axis=1)
 
 
+def normals(path: Array, smooth: float = 0.0) -> Array:
+    """Unit vectors (n, 2) across a path (n, 2), its run evened over `smooth` points."""
+    steps = np.gradient(path, axis=0)
+    if smooth:
+        from scipy.ndimage import gaussian_filter1d
+
+        steps = gaussian_filter1d(steps, smooth, axis=0, mode="nearest")
+    across = np.stack([steps[:, 1], -steps[:, 0]], axis=1)
+    return np.asarray(across / np.maximum(np.hypot(*across.T), 1e-9)[:, None])
+
+
 def points_at(path: Array, lengths: Array, at: Array) -> Array:
     """Points at arc length `at` (rows, m) of paths (rows, n, 2), ends included."""
     last = path.shape[1] - 2

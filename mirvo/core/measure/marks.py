@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from math import hypot
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 from shapely.geometry import LineString, Polygon
@@ -31,6 +31,9 @@ class Contract(BaseModel):
     """Base of the file contracts: unknown names are refused, so typing errors show."""
 
     model_config = ConfigDict(extra="forbid")
+
+
+AnyContract = TypeVar("AnyContract", bound=Contract)
 
 
 class _Reference(Contract):
@@ -151,13 +154,9 @@ def read_marks(data: Any, size: tuple[int, int] | None = None, in_set: bool = Fa
     ------
     BadInput : names the first mark that cannot be used and why.
     """
-    check_object(data)
-    if in_set:
+    if in_set and isinstance(data, dict):
         data = {"roots": [], **data}
-    try:
-        marks = TopMarks.model_validate(data)
-    except ValidationError as error:
-        raise as_bad_input(error) from None
+    marks = read_contract(TopMarks, data)
     if size is not None:
         check_inside(all_points(marks), size)
     check_calibration(marks.calibration)
@@ -168,10 +167,14 @@ def read_marks(data: Any, size: tuple[int, int] | None = None, in_set: bool = Fa
     return marks
 
 
-def check_object(data: Any) -> None:
-    """Marks are one JSON object."""
+def read_contract(contract: type[AnyContract], data: Any) -> AnyContract:
+    """Parsed JSON as a file contract. Raises BadInput with the first complaint."""
     if not isinstance(data, dict):
         raise BadInput("marks", "must be one JSON object")
+    try:
+        return contract.model_validate(data)
+    except ValidationError as error:
+        raise as_bad_input(error) from None
 
 
 def all_points(marks: TopMarks) -> Iterator[tuple[str, Point]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.marks import (
@@ -14,12 +14,11 @@ from mirvo.core.measure.marks import (
     Millimetres,
     Pair,
     Point,
-    as_bad_input,
     calibration_points,
     check_calibration,
     check_inside,
-    check_object,
     numbered,
+    read_contract,
 )
 
 LEAST_SOIL_LINE_PX = 10.0
@@ -70,11 +69,7 @@ def read_side_marks(data: Any, size: tuple[int, int] | None = None) -> SideMarks
     ------
     BadInput : names the first mark that cannot be used and why.
     """
-    check_object(data)
-    try:
-        marks = SideMarks.model_validate(data)
-    except ValidationError as error:
-        raise as_bad_input(error) from None
+    marks = read_contract(SideMarks, data)
     if size is not None:
         check_inside(_all_points(marks), size)
     check_calibration(marks.calibration)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.calibration import PhotoInfo
-from mirvo.core.measure.marks import Contract, as_bad_input, check_object
+from mirvo.core.measure.marks import Contract, read_contract
 from mirvo.core.measure.root_plane import RootPlane, fit_root_plane, join_views, joined_measures
 from mirvo.core.measure.side import EmergenceMeasure, SideMeasure, measure_view, read_view
 from mirvo.core.measure.side_marks import SideMarks
@@ -63,11 +63,7 @@ def read_side_set(data: Any) -> SideSet:
     ------
     BadInput : names the first entry that cannot be used and why.
     """
-    check_object(data)
-    try:
-        return SideSet.model_validate(data)
-    except ValidationError as error:
-        raise as_bad_input(error) from None
+    return read_contract(SideSet, data)
 
 
 def measure_side_set(photos: list[MarkedSide]) -> SideSetMeasure:

@@ -6,13 +6,13 @@ from dataclasses import dataclass, replace
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure import geometry
 from mirvo.core.measure.calibration import PhotoInfo, calibrate
 from mirvo.core.measure.faults import Thresholds
-from mirvo.core.measure.marks import Contract, TopMarks, as_bad_input, check_object
+from mirvo.core.measure.marks import Contract, TopMarks, read_contract
 from mirvo.core.measure.roots import LaidRoot
 from mirvo.core.measure.top import Scene, TopMeasure, measure_scene, read_scene
 from mirvo.core.measure.uncertainty import Array, Draws
@@ -56,11 +56,7 @@ def read_top_set(data: Any) -> TopSet:
     ------
     BadInput : names the first entry that cannot be used and why.
     """
-    check_object(data)
-    try:
-        listed = TopSet.model_validate(data)
-    except ValidationError as error:
-        raise as_bad_input(error) from None
+    listed = read_contract(TopSet, data)
     names = [photo.file for photo in listed.photos]
     for i, name in enumerate(names):
         if name in names[:i]:

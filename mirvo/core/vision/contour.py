@@ -7,7 +7,7 @@ import numpy.typing as npt
 from shapely.geometry import LineString
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.geometry import dense
+from mirvo.core.measure.geometry import dense, normals
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.edges import profiles
 
@@ -40,9 +40,7 @@ def snap_line(picture: npt.NDArray[np.uint8], rough: Array) -> Array:
     if len(rough) < 2 or length < LEAST_REACH_PX:
         raise BadInput("edge", "draw the edge first, from the soil line upward")
     spots = dense(rough, length / STATIONS)
-    steps = gaussian_filter(np.gradient(spots, axis=0), (4.0, 0.0), mode="nearest")
-    across = np.stack([steps[:, 1], -steps[:, 0]], axis=1)
-    across /= np.maximum(np.hypot(across[:, 0], across[:, 1]), 1e-9)[:, None]
+    across = normals(spots, smooth=4.0)
     reach = max(LEAST_REACH_PX, REACH_SHARE * length)
     at = np.linspace(-reach, reach, 2 * round(reach) + 1)
     lab = cv2.cvtColor(picture, cv2.COLOR_RGB2LAB)

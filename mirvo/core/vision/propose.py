@@ -9,6 +9,7 @@ import numpy as np
 from shapely.geometry import LineString
 
 from mirvo.core.measure import geometry
+from mirvo.core.measure.roots import CREST_SHARE_OF_WIDTH
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.bark import Map
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, PlanView
@@ -20,7 +21,6 @@ LEAST_GAIN = 9.0
 LEAST_CELLS = 16.0
 MOST_ROOTS = 24
 COVER_SHARE = 0.75
-CREST_SHARE_OF_WIDTH = 0.6
 FLANK = 1.6
 SIMPLE_CELLS = 0.7
 SHARPNESS = 0.55
@@ -160,9 +160,7 @@ def _confidence(bark: Map, path: Array, widths: Array) -> float:
     """From how barky the path is, how clearly its flanks are not, and its length."""
     from mirvo.core.vision.edges import profiles
 
-    steps = np.gradient(path, axis=0)
-    across = np.stack([steps[:, 1], -steps[:, 0]], axis=1)
-    across /= np.maximum(np.hypot(across[:, 0], across[:, 1]), 1e-9)[:, None]
+    across = geometry.normals(path)
     inside = profiles(bark, path, across, np.array([0.0]))[:, 0]
     flanks = [
         profiles(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from mirvo.core.measure.geometry import normals
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.bark import Map
 from mirvo.core.vision.edges import profiles
@@ -38,9 +39,7 @@ def width_along(bark: Map, path: Array) -> Array:
 
 def widths_seen(bark: Map, path: Array) -> Array:
     """Width (n,) of bark across each point of a path, NaN where it has no edge in reach."""
-    steps = np.gradient(path, axis=0)
-    across = np.stack([steps[:, 1], -steps[:, 0]], axis=1)
-    across /= np.maximum(np.hypot(across[:, 0], across[:, 1]), 1e-9)[:, None]
+    across = normals(path)
     at = np.arange(-MOST_HALF_WIDTH, MOST_HALF_WIDTH + STEP / 2, STEP)
     seen = profiles(bark, path, across, at)
     middle = len(at) // 2
