@@ -141,7 +141,8 @@ def evaluate(
     Clicks stray as the yard's settings say, unless the marks say otherwise.
     """
     for field, sentence in NEXT_STEPS[view_of(photo)]:
-        if not draft.get(field) and not (field == "trunk" and draft.get("set")):
+        elsewhere = field == "trunk" and (draft.get("trunks") or draft.get("set"))
+        if not draft.get(field) and not elsewhere:
             return None, sentence, None
     try:
         if view_of(photo) == "side":

@@ -85,6 +85,62 @@ class DeskTest(BrowserCase):
         self.assertLess(abs(front[0] - self.marks["front"][0]), 6)
         self.assertLess(abs(front[1] - self.marks["front"][1]), 6)
 
+    def test_two_fingers_zoom_and_move_the_photo(self):
+        self.marked()
+        page = self.open_page(has_touch=True, viewport={"width": 390, "height": 844})
+        page.goto(self.desk)
+        a, b = self.marks["roots"][0]["path"][0], self.marks["front"]
+
+        def apart():
+            (ax, ay), (bx, by) = self.screen(a, page), self.screen(b, page)
+            return ((bx - ax) ** 2 + (by - ay) ** 2) ** 0.5
+
+        before, held = apart(), self.on_server()
+        touch = page.context.new_cdp_session(page)
+        for kind, spread in [("Start", 30), ("Move", 45), ("Move", 60), ("End", None)]:
+            fingers = [] if spread is None else [(195 - spread, 260), (195 + spread, 260)]
+            touch.send("Input.dispatchTouchEvent", {
+                "type": f"touch{kind}",
+                "touchPoints": [{"x": x, "y": y, "id": i} for i, (x, y) in enumerate(fingers)],
+            })  # fmt: skip
+        self.assertAlmostEqual(apart() / before, 2.0, delta=0.1)
+        self.assertEqual(self.on_server(), held)
+
+    def test_an_outline_beside_the_first_is_a_second_trunk(self):
+        page = self.page
+        page.goto(self.desk)
+        page.locator("[data-cal=kind]").select_option("segment")
+        page.locator("[data-cal=length_mm]").fill("100")
+        page.get_by_role("button", name="Calibrate").click()
+        self.click_points([[100.0, 100.0], [300.0, 100.0]])
+
+        def square(x, y, side):
+            page.keyboard.press("t")
+            self.click_points([[x, y], [x + side, y], [x + side, y + side], [x, y + side]])
+            page.keyboard.press("Enter")
+
+        square(300, 250, 120)
+        square(500, 260, 80)
+        page.get_by_role("rowheader", name="trunk 2").wait_for()
+        self.kept()
+        marks = self.on_server()
+        self.assertIsNone(marks["trunk"])
+        self.assertEqual([one["outline"][0] for one in marks["trunks"]][1][0] // 1, 500)
+        both = page.locator("[data-figure=trunk] .figure").inner_text()
+        self.assertAlmostEqual(float(both), 2 * ((60**2 + 40**2) / 3.14159) ** 0.5, delta=1.5)
+        square(505, 265, 90)
+        page.wait_for_timeout(300)
+        self.kept()
+        self.assertEqual(len(self.on_server()["trunks"]), 2)
+        page.keyboard.press("v")
+        page.mouse.click(*self.screen(self.on_server()["trunks"][1]["outline"][0]))
+        page.keyboard.press("Delete")
+        page.wait_for_timeout(300)
+        self.kept()
+        marks = self.on_server()
+        self.assertNotIn("trunks", marks)
+        self.assertEqual(len(marks["trunk"]["outline"]), 4)
+
     def test_marks_survive_a_lost_server(self):
         self.marked()
         page = self.page

@@ -92,6 +92,34 @@ class SideTest(BrowserCase):
         after = page.locator("[data-figure=flare-ratio] .figure").inner_text()
         self.assertLess(float(after), float(before))
 
+    def test_the_bare_ball_and_its_wood_are_marked(self):
+        state = open_desk(self.studio, self.first)
+        known = {**self.known(self.photos[0]), "emergences": []}
+        save_marks(self.studio, self.first, known, state.revision)
+        page = self.page
+        page.goto(f"/photos/{self.first}/desk")
+        (ax, ay), (bx, by) = known["soil_line"]
+        low = ay + 80
+        page.keyboard.press("b")
+        self.click_points([[ax, ay + 2], [bx, by + 2], [bx, low], [ax, low]])
+        page.keyboard.press("Enter")
+        middle = (ax + bx) / 2
+        self.click_points([[middle - 40, ay + 40], [middle + 40, ay + 40]])
+        page.locator("[data-figure=woody-depth] .figure").wait_for()
+        marks = self.on_server().marks
+        self.assertEqual((len(marks["ball"]["outline"]), len(marks["ball"]["wood"])), (4, 1))
+        ball = self.on_server().figures["ball"]
+        scale = ball["depth_mm"]["value"] / 80
+        self.assertAlmostEqual(ball["woody_depth_mm"]["value"], 40 * scale, delta=2.5)
+        page.locator("[data-ball-trunk]").evaluate("one => one.closest('details').open = true")
+        page.locator("[data-ball-trunk]").fill("5000")
+        page.keyboard.press("Tab")
+        page.locator("[data-figure=woody-depth]", has_text="0 mm").wait_for()
+        page.keyboard.press("v")
+        page.mouse.click(*self.screen(marks["ball"]["wood"][0][0]))
+        page.keyboard.press("Delete")
+        self.assertEqual(self.on_server().marks["ball"]["wood"], [])
+
 
 class PhotoSetTest(BrowserCase):
     def test_a_set_is_taken_and_marked_in_two_photos(self):

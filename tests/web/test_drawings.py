@@ -2,7 +2,7 @@
 
 import re
 from datetime import date
-from math import hypot
+from math import atan2, degrees, hypot
 
 from mirvo.studio.desk import save_marks
 from mirvo.studio.path import TargetForm, path_view, set_target
@@ -46,6 +46,20 @@ class DrawnTree(StudioCase):
 
 
 class WheelTest(DrawnTree):
+    def test_the_plus_minus_of_azimuth_and_reach_are_drawn_to_scale(self):
+        first = self.figures["roots"][0]
+        scene = draw_wheel(self.figures, 400.0)
+        drawn = of_role(scene, "plus-minus-mark")
+        self.assertEqual(len(drawn), 6 * len(self.figures["roots"]))
+        ends = re.search(r"M([\d.]+) ([\d.]+) A.* ([\d.]+) ([\d.]+)$", drawn[0].attributes["d"])
+        ax, ay, bx, by = (float(value) - 200 for value in ends.groups())
+        swept = (degrees(atan2(bx, -by)) - degrees(atan2(ax, -ay))) % 360
+        self.assertAlmostEqual(swept, 2 * first["azimuth_deg"]["plus_minus"], delta=0.15)
+        (cx, cy), (dx, dy) = points(drawn[3])
+        scale = (200 - 26) / wheel_reach_mm(self.figures)
+        wanted = 2 * first["reach_mm"]["plus_minus"] * scale
+        self.assertAlmostEqual(hypot(dx - cx, dy - cy), wanted, delta=0.2)
+
     def test_rings_and_roots_share_one_scale(self):
         scene = draw_wheel(self.figures, 400.0)
         trunk = self.figures["trunk_diameter_mm"]["value"]

@@ -97,6 +97,7 @@ def side_as_json(measured: SideMeasure) -> dict[str, Any]:
         },
         "lean_deg": measured.lean_deg.as_json(1),
         "reverse_taper": measured.reverse_taper,
+        "reverse_taper_sure": measured.reverse_taper_sure,
         "undercut": measured.undercut,
         "emergences": _emergences(measured.emergences),
         "widths": [list(pair) for pair in measured.widths],

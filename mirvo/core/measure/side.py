@@ -19,6 +19,7 @@ NARROWEST_FROM, NARROWEST_TO = 0.5, 2.0
 ANGLE_OVER = 0.25
 ANGLE_STEPS = 6
 EXCESS = 1.03
+SURE_SHARE = 0.975
 TAPER_DROP_MM = 10.0
 DEPTH_SD_SHARE = 0.15
 
@@ -38,7 +39,8 @@ class SideMeasure:
 
     flare_angle_deg : left and right, from upright, positive where the base widens downward.
     lean_deg : of the trunk's middle line from upright, positive to the right.
-    reverse_taper : heights in mm. widths : height and width in mm, every 5 mm.
+    reverse_taper : heights in mm; reverse_taper_sure : whether at any of them it is beyond
+    the measuring error. widths : height and width in mm, every 5 mm.
     """
 
     calibration: dict[str, Any]
@@ -48,6 +50,7 @@ class SideMeasure:
     flare_angle_deg: dict[str, Figure]
     lean_deg: Figure
     reverse_taper: list[float]
+    reverse_taper_sure: bool
     undercut: bool
     emergences: list[EmergenceMeasure]
     widths: list[tuple[float, float]]
@@ -129,7 +132,9 @@ def measure_view(view: SideView) -> SideMeasure:
     outline, soil_width = view.outline, view.soil_width
     narrowest = _narrowest(outline, soil_width)
     z = outline.heights
-    width = outline.widths()[0]
+    widths = outline.widths()
+    width = widths[0]
+    tapered = _reverse_taper(z, widths, float(soil_width[0]))
     measured = SideMeasure(
         calibration=_quality(view),
         flare_ratio=None if narrowest is None else figure(soil_width / narrowest),
@@ -137,7 +142,8 @@ def measure_view(view: SideView) -> SideMeasure:
         narrowest_width_mm=None if narrowest is None else figure(narrowest),
         flare_angle_deg=_flare_angles(outline, soil_width),
         lean_deg=_lean(outline),
-        reverse_taper=_reverse_taper(z, width, float(soil_width[0])),
+        reverse_taper=[height for height, _ in tapered],
+        reverse_taper_sure=any(sure for _, sure in tapered),
         undercut=_undercut(z, width, float(soil_width[0])),
         emergences=_emergences(view),
         widths=[(float(h), round(float(w), 2)) for h, w in zip(z, width, strict=True)],
@@ -190,10 +196,21 @@ def _lean(outline: Silhouette) -> Figure:
     return figure(np.degrees(np.arctan(slope)))
 
 
-def _reverse_taper(z: Array, width: Array, soil_width: float) -> list[float]:
-    below = np.interp(z - TAPER_DROP_MM, z, width)
-    above_flare = z - TAPER_DROP_MM >= NARROWEST_FROM * soil_width
-    return [float(h) for h in z[above_flare & (width > EXCESS * below)]]
+def _reverse_taper(z: Array, widths: Array, soil_width: float) -> list[tuple[float, bool]]:
+    """Heights wider than 10 mm below by over 3 %, and whether surely wider: in 95 % of draws."""
+    found = []
+    for height in z[z - TAPER_DROP_MM >= NARROWEST_FROM * soil_width]:
+        here, below = (_width_at(z, widths, at) for at in (height, height - TAPER_DROP_MM))
+        if here[0] > EXCESS * below[0]:
+            found.append((float(height), bool(np.mean(here > below) > SURE_SHARE)))
+    return found
+
+
+def _width_at(z: Array, widths: Array, height: float) -> Array:
+    """Width (rows,) at a height between the marked ones."""
+    place = int(np.clip(np.searchsorted(z, height), 1, len(z) - 1))
+    share = (height - z[place - 1]) / (z[place] - z[place - 1])
+    return np.asarray(widths[:, place - 1] * (1 - share) + widths[:, place] * share)
 
 
 def _undercut(z: Array, width: Array, soil_width: float) -> bool:

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from shapely import MultiPoint
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure import geometry
@@ -122,8 +123,17 @@ def assistant(
     if not trunks:
         raise BadInput("trunk", "mark the trunk's outline first; roots are sought from it")
     plane = calibrate(marks.calibration, photo, Draws(0.0, FEW_DRAWS), card_corners)
-    trunk = max((one for _, one in trunks), key=lambda one: len(one.outline))
-    view = plan_view(picture, plane, np.array(trunk.outline), trunk.height_mm)
-    front = marks.front or (float(np.mean([x for x, _ in trunk.outline])), photo.height - 1.0)
+    outline = _one_outline([np.array(one.outline) for _, one in trunks])
+    height_mm = float(np.mean([one.height_mm for _, one in trunks]))
+    view = plan_view(picture, plane, outline, height_mm)
+    front = marks.front or (float(outline[:, 0].mean()), photo.height - 1.0)
     front_mm = plane.to_plane(np.broadcast_to(np.array([[front]]), (len(plane.foot), 1, 2)))[0, 0]
-    return Assistant(tracer(view, trunk.height_mm), front_mm)
+    return Assistant(tracer(view, height_mm), front_mm)
+
+
+def _one_outline(outlines: list[Array]) -> Array:
+    """Outline (n, 2) roots leave from: the trunk's own, or the hull of several on one base."""
+    if len(outlines) == 1:
+        return outlines[0]
+    hull = MultiPoint(np.concatenate(outlines)).convex_hull
+    return np.asarray(hull.boundary.coords)[:-1]

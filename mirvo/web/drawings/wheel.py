@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import cos, hypot, pi, radians, sin
+from math import atan2, cos, degrees, hypot, pi, radians, sin
 from typing import Any
 
 from mirvo.web.drawings.scene import Point, Scene
@@ -11,6 +11,7 @@ from mirvo.web.drawings.scene import Point, Scene
 HOUR_DEG = 30.0
 DRAWN_END_SHARE = 0.35
 RIM_ROOM_PX = 26.0
+WHISKER_IN_PX = 7.0
 
 
 @dataclass(frozen=True)
@@ -108,8 +109,42 @@ def add_wheel(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
         scene.path([_place(point, view) for point in plan["flare"]], "flare-edge", closed=True)
     for trunk in plan.get("trunks") or [plan["trunk"]]:
         scene.path([_place(point, view) for point in trunk], "trunk", closed=True)
+    measured = {root["label"]: root for root in figures["roots"]}
+    for root in plan["roots"]:
+        _azimuth_whisker(scene, measured[root["label"]]["azimuth_deg"], view)
+        _reach_whisker(scene, measured[root["label"]]["reach_mm"], root["path"], view)
     for root in plan["roots"]:
         _label(scene, root, view)
+
+
+def _azimuth_whisker(scene: Scene, azimuth: dict[str, float], view: WheelView) -> None:
+    """The ± of a root's azimuth, on the rim."""
+    off = min(azimuth["plus_minus"], 179.0)
+    radius = view.rim_px - WHISKER_IN_PX
+    ends = azimuth["value"] - off, azimuth["value"] + off
+    if off > 0:
+        scene.curve(arc(view.centre, radius, *ends), "plus-minus-mark")
+    for end in ends:
+        inner, outer = (_polar(end, radius + side * 3, view.centre) for side in (-1, 1))
+        scene.line(inner, outer, "plus-minus-mark")
+
+
+def _reach_whisker(
+    scene: Scene, reach: dict[str, float], path: list[Point], view: WheelView
+) -> None:
+    """The ± of a root's reach, along the way to its farthest point."""
+    x, y = max(path, key=lambda point: hypot(*point))
+    towards = degrees(atan2(x, y))
+    ends = [
+        _polar(
+            towards, max(0.0, reach["value"] + side * reach["plus_minus"]) * view.scale, view.centre
+        )
+        for side in (-1, 1)
+    ]
+    scene.line(ends[0], ends[1], "plus-minus-mark")
+    for end in ends:
+        across = [_polar(towards + side * 90.0, 3.0, end) for side in (-1, 1)]
+        scene.line(across[0], across[1], "plus-minus-mark")
 
 
 def _clear_direction(figures: dict[str, Any]) -> float:

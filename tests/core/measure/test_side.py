@@ -83,6 +83,13 @@ class SilhouetteTest(unittest.TestCase):
         self.assertTrue(all(60 <= z <= 90 for z in found.reverse_taper))
         self.assertEqual(measured(FLARED).reverse_taper, [])
 
+    def test_a_swelling_within_the_strays_of_clicks_is_not_called_sure(self):
+        slight = {0: 30, 20: 20, 60: 18, 70: 18.8, 140: 18.8}
+        self.assertTrue(measured(slight, click_sd_px=0.2).reverse_taper_sure)
+        unsure = measured(slight, click_sd_px=6.0)
+        self.assertTrue(unsure.reverse_taper)
+        self.assertFalse(unsure.reverse_taper_sure)
+
     def test_undercut(self):
         self.assertTrue(measured({0: 20, 12: 24, 40: 18, 140: 16}).undercut)
         self.assertFalse(measured(FLARED).undercut)

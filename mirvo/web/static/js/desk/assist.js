@@ -1,6 +1,6 @@
 /* Help from the picture: proposed roots as ghosts, traces from a tip, widths and outlines. */
 
-import { nextLabel } from "./geometry.js";
+import { nextLabel, putTrunk, trunksOf } from "./geometry.js";
 
 const DOUBTFUL = 0.8;
 const LOST = "The server cannot be reached; marks by hand are kept as ever.";
@@ -45,7 +45,7 @@ export class Assist extends EventTarget {
   }
 
   get #sameRoot() {
-    const xs = this.store.marks.trunk.outline.map(([x]) => x);
+    const xs = trunksOf(this.store.marks).flatMap((one) => one.outline.map(([x]) => x));
     return (Math.max(...xs) - Math.min(...xs)) * 0.13;
   }
 
@@ -121,7 +121,7 @@ export class Assist extends EventTarget {
     await this.#busy("Seeking the trunk's edge", async (signal) => {
       const answer = await this.#post("outline", { rough }, signal);
       const found = await answer.json();
-      this.store.change((marks) => { marks.trunk = { outline: found.outline, height_mm: height }; });
+      this.store.change((marks) => putTrunk(marks, found.outline, height));
     });
   }
 

@@ -1,5 +1,7 @@
 /* The calibration fields beside the photo. */
 
+import { trunksOf } from "./geometry.js";
+
 const number = (input) => {
   const value = Number(input.value.trim().replace(",", "."));
   return input.value.trim() === "" || !Number.isFinite(value) ? null : value;
@@ -12,6 +14,7 @@ export class Fields {
     this.inputs = Object.fromEntries([...root.querySelectorAll("[data-cal]")].map((one) => [one.dataset.cal, one]));
     this.trunk = root.querySelector("[data-trunk-height]");
     this.turned = root.querySelector("[data-turned]");
+    this.ballTrunk = root.querySelector("[data-ball-trunk]");
     this.flags = Object.fromEntries(["set", "underside"].map((name) => [name, root.querySelector(`[data-${name}]`)]));
     this.fill();
     root.addEventListener("change", () => this.entered());
@@ -23,6 +26,13 @@ export class Fields {
 
   get trunkHeight() {
     return (this.trunk && number(this.trunk)) ?? 0;
+  }
+
+  /** A ball's wood is judged against the trunk; the narrowest width stands in for its diameter. */
+  #ownTrunk(ball) {
+    const value = number(this.ballTrunk);
+    if (value === null) delete ball.trunk_diameter_mm;
+    else ball.trunk_diameter_mm = value;
   }
 
   /** Points a calibration of the chosen kind needs; any number from five for an oval. */
@@ -58,9 +68,11 @@ export class Fields {
       for (const [name, input] of Object.entries(this.inputs)) input.value = remembered[name] ?? input.value;
       if (!remembered.kind) this.inputs.kind.value = "rectangle";
     }
-    const trunk = this.store.marks.trunk;
+    const [trunk] = trunksOf(this.store.marks);
     for (const [name, box] of Object.entries(this.flags)) if (box) box.checked = Boolean(this.store.marks[name]);
     if (this.turned && document.activeElement !== this.turned) this.turned.value = this.store.marks.turntable_deg ?? 0;
+    const ball = this.store.marks.ball;
+    if (ball && this.ballTrunk && document.activeElement !== this.ballTrunk) this.ballTrunk.value = ball.trunk_diameter_mm ?? "";
     if (trunk && document.activeElement !== this.trunk) this.trunk.value = trunk.height_mm ?? 0;
     this.#showKind();
   }
@@ -81,7 +93,8 @@ export class Fields {
         else delete marks[name];
       }
       if (this.turned) marks.turntable_deg = number(this.turned) ?? 0;
-      if (marks.trunk) marks.trunk.height_mm = this.trunkHeight;
+      for (const one of trunksOf(marks)) one.height_mm = this.trunkHeight;
+      if (marks.ball) this.#ownTrunk(marks.ball);
     });
   }
 }

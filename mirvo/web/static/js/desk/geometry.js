@@ -30,10 +30,17 @@ export function* points(marks) {
   if (cal?.kind === "ellipse") yield* numbered("calibration/points", cal.points, "Rim of the oval");
   if (cal?.kind === "rectangle") yield* numbered("calibration/corners", cal.corners, "Calibration corner");
   if (marks.trunk) yield* numbered("trunk/outline", marks.trunk.outline, "Trunk outline");
+  for (const [index, one] of (marks.trunks ?? []).entries()) {
+    yield* numbered(`trunks/${index}/outline`, one.outline, `Outline of trunk ${index + 1}`);
+  }
   if (marks.flare) yield* numbered("flare/outline", marks.flare.outline, "Flare edge");
   if (marks.soil_line) yield* numbered("soil_line", marks.soil_line, "Soil line");
   if (marks.left_edge) yield* numbered("left_edge", marks.left_edge, "Left edge");
   if (marks.right_edge) yield* numbered("right_edge", marks.right_edge, "Right edge");
+  if (marks.ball) {
+    yield* numbered("ball/outline", marks.ball.outline, "Ball outline");
+    for (const [index, pair] of marks.ball.wood.entries()) yield* numbered(`ball/wood/${index}`, pair, `Wood ${index + 1}`);
+  }
   for (const [index, one] of (marks.emergences ?? []).entries()) {
     yield { address: `emergences/${index}/point`, point: one.point, name: `Root ${one.label} leaves the trunk` };
   }
@@ -50,8 +57,37 @@ export function* points(marks) {
 }
 
 /** The mark a point belongs to: "trunk", "calibration", "roots/2", "emergences/0", "draft" and so on. */
-export const ownerOf = (address) =>
-  /^(roots|emergences|points)\//.test(address) ? address.split("/").slice(0, 2).join("/") : address.split("/")[0];
+export function ownerOf(address) {
+  const keys = address.split("/");
+  if (address.startsWith("ball/wood/")) return keys.slice(0, 3).join("/");
+  return /^(roots|emergences|points|trunks)\//.test(address) ? keys.slice(0, 2).join("/") : keys[0];
+}
+
+export const trunksOf = (marks) => marks.trunks ?? (marks.trunk ? [marks.trunk] : []);
+
+/** Keep trunks as the file has them: `trunk` for one, `trunks` for several. */
+export function keepTrunks(marks, trunks) {
+  delete marks.trunks;
+  marks.trunk = trunks.length === 1 ? trunks[0] : null;
+  if (trunks.length > 1) marks.trunks = trunks;
+}
+
+/** An outline drawn over a trunk takes its place; one beside it is a further trunk of the base. */
+export function putTrunk(marks, outline, height) {
+  const overlaps = (one) => holds(one.outline, centreOf(outline)) || holds(outline, centreOf(one.outline));
+  const others = trunksOf(marks).filter((one) => !overlaps(one));
+  keepTrunks(marks, [...others, { outline, height_mm: height }]);
+}
+
+/** Whether a closed outline holds a point. */
+export function holds(outline, [x, y]) {
+  let inside = false;
+  for (const [index, [ax, ay]] of outline.entries()) {
+    const [bx, by] = outline[(index + 1) % outline.length];
+    if (ay > y !== by > y && x < ax + ((y - ay) / (by - ay)) * (bx - ax)) inside = !inside;
+  }
+  return inside;
+}
 
 export function nearest(marks, [x, y], within) {
   let best = null;

@@ -1,11 +1,11 @@
 /* Draws the marks over the photo. */
 
-import { centreOf, isPoint, ownerOf, points } from "./geometry.js";
+import { centreOf, isPoint, ownerOf, points, trunksOf } from "./geometry.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const HANDLE_PX = 7;
 const LABEL_PX = 18;
-const ROLE = { left: "trunk", right: "trunk" };
+const ROLE = { left: "trunk", right: "trunk", ball: "flare", wood: "width" };
 
 function element(name, attributes, text = "") {
   const made = document.createElementNS(SVG, name);
@@ -27,13 +27,16 @@ export function ink(overlay, marks, { zoom, chosen, cross, ghosts = [], ghost = 
   if (cal?.kind === "ellipse") line(group, cal.points, "calibration-mark", true);
   if (cal?.kind === "rectangle") line(group, cal.corners, "calibration-mark", true);
   if (marks.flare) line(group, marks.flare.outline, "flare-mark", true);
-  if (marks.trunk) {
-    line(group, marks.trunk.outline, "trunk-mark", true);
-    if (isPoint(marks.front)) line(group, [centreOf(marks.trunk.outline), marks.front], "front-mark");
+  const trunks = trunksOf(marks);
+  for (const one of trunks) line(group, one.outline, "trunk-mark", true);
+  if (trunks.length && isPoint(marks.front)) {
+    line(group, [centreOf(trunks.flatMap((one) => one.outline)), marks.front], "front-mark");
   }
   const owner = chosen ? ownerOf(chosen) : null;
   for (const name of ["left_edge", "right_edge"]) line(group, marks[name], "trunk-mark");
   line(group, marks.soil_line, "soil-mark");
+  if (marks.ball) line(group, marks.ball.outline, "flare-mark", true);
+  for (const pair of marks.ball?.wood ?? []) line(group, pair, "width-mark");
   for (const [index, root] of (marks.roots ?? []).entries()) {
     line(group, root.path, `root-mark${owner === `roots/${index}` ? " chosen" : ""}`);
     line(group, root.base_width, "width-mark");

@@ -2,7 +2,7 @@
 
 import { Assist } from "./assist.js";
 import { Fields } from "./fields.js";
-import { points } from "./geometry.js";
+import { points, trunksOf } from "./geometry.js";
 import { ink } from "./ink.js";
 import { listenKeys } from "./keys.js";
 import { Loupe } from "./loupe.js";
@@ -77,7 +77,8 @@ const actions = {
   loupe: () => loupe.toggle(),
   snap: () => tools.snap(),
   propose: () => {
-    if (store.marks.trunk) view.frame(store.marks.trunk.outline, AROUND_TRUNK);
+    const outlines = trunksOf(store.marks).flatMap((one) => one.outline);
+    if (outlines.length) view.frame(outlines, AROUND_TRUNK);
     assist.propose();
   },
   stop: () => assist.stop(),

@@ -1,11 +1,11 @@
 /* What a placed point means for each tool, and what to say while it is in hand. */
 
-import { nextLabel, ontoOutline, ownerOf } from "./geometry.js";
+import { keepTrunks, nextLabel, ontoOutline, ownerOf, putTrunk, trunksOf } from "./geometry.js";
 
 export const HINTS = {
   select: "Drag a point to move it, or choose one and use the arrow keys. Drag beside it to move the photo.",
   calibrate: "Calibrate: choose the kind beside the photo. A card is found by itself; a known length takes two points, a pot's rim four corners clockwise from its far left, an oval five points or more and Enter.",
-  trunk: "Trunk: drag an ellipse round it and it is fitted to the edge, or go round its outline just above the flare point by point; Enter closes it.",
+  trunk: "Trunk: drag an ellipse round it and it is fitted to the edge, or go round its outline just above the flare point by point; Enter closes it. An outline beside the first is a second trunk.",
   flare: "Flare: go round the edge where the solid flare splits into roots; Enter closes it.",
   root: "Root: start at the trunk's edge and follow its crest outward; Enter at its end.",
   trace: "Tip: click where a root ends; its way back to the trunk is traced, and can be dragged right.",
@@ -14,11 +14,14 @@ export const HINTS = {
   soil: "Soil line: set a point on it left and right of the trunk.",
   left: "Left edge: start at the soil line and follow the trunk's left edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
   right: "Right edge: start at the soil line and follow the trunk's right edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
+  ball: "Ball: go round the bare ball out of its pot, from the root plane down and round; Enter closes it.",
+  wood: "Wood: set a point on each side of a woody root, where it is deepest; again for the next.",
   emergence: "Root emerges: set a point where a root leaves the trunk; give it the letter it has from above.",
   point: "Place: set a point on something seen in another photo of the set too; the same number means the same place. Two or more join photos whose card was moved.",
   front: "Front: set a point on the side the tree is seen from.",
 };
-const LEAST = { trunk: 3, flare: 3, calibrate: 5 };
+const LEAST = { trunk: 3, flare: 3, ball: 3, calibrate: 5 };
+const CLOSED = ["trunk", "flare", "ball"];
 const SNAP_PX = 12;
 const SIDE_MARKS = { soil: "soil_line", left: "left_edge", right: "right_edge" };
 
@@ -96,6 +99,7 @@ export class Tools {
     }
     if ((this.tool === "width" || this.tool === "end") && this.rootIndex < 0) return;
     if (this.tool === "calibrate" && this.fields.kind === "card") return;
+    if (this.tool === "wood" && !this.store.marks.ball) return;
     if (this.#closes(point, zoom)) {
       this.finish();
       return;
@@ -107,22 +111,23 @@ export class Tools {
 
   /** A root begins on the trunk's outline when it is set close to it. */
   #snapped(point, zoom) {
-    const outline = this.store.marks.trunk?.outline;
-    if (this.tool !== "root" || this.#draft.length || !outline) return point;
-    const found = ontoOutline(outline, point);
+    if (this.tool !== "root" || this.#draft.length) return point;
+    const onto = trunksOf(this.store.marks).map((one) => ontoOutline(one.outline, point));
+    if (!onto.length) return point;
+    const found = onto.reduce((best, one) => (one.away < best.away ? one : best));
     return found.away * zoom <= SNAP_PX ? found.point.map((v) => Math.round(v * 10) / 10) : point;
   }
 
   /** A click on the first point closes an outline. */
   #closes([x, y], zoom) {
     const drawn = this.#draft;
-    if (!["trunk", "flare"].includes(this.tool) || drawn.length < LEAST[this.tool]) return false;
+    if (!CLOSED.includes(this.tool) || drawn.length < LEAST[this.tool]) return false;
     return Math.hypot(drawn[0][0] - x, drawn[0][1] - y) * zoom <= SNAP_PX;
   }
 
   get #wanted() {
     if (this.tool === "calibrate") return this.fields.wanted;
-    return ["width", "end", "soil"].includes(this.tool) ? 2 : Infinity;
+    return ["width", "end", "soil", "wood"].includes(this.tool) ? 2 : Infinity;
   }
 
   /** Done with the mark in hand; too few points are dropped. */
@@ -145,7 +150,9 @@ export class Tools {
 
   #keep(marks, tool, points) {
     if (SIDE_MARKS[tool]) marks[SIDE_MARKS[tool]] = points;
-    if (tool === "trunk") marks.trunk = { outline: points, height_mm: this.fields.trunkHeight };
+    if (tool === "trunk") putTrunk(marks, points, this.fields.trunkHeight);
+    if (tool === "ball") marks.ball = { wood: [], ...marks.ball, outline: points };
+    if (tool === "wood") marks.ball.wood.push(points);
     if (tool === "flare") marks.flare = { outline: points };
     if (tool === "calibrate") marks.calibration = { ...this.fields.calibration(points) };
     if (tool === "root") marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path: points });
@@ -159,6 +166,8 @@ export class Tools {
       this.tool = "width";
     } else if (tool === "width") {
       this.tool = "root";
+    } else if (tool === "ball" || tool === "wood") {
+      this.tool = "wood";
     } else if (tool === "left" || tool === "right") {
       this.chosen = `${SIDE_MARKS[tool]}/0`;
       this.tool = "select";
@@ -199,6 +208,9 @@ export class Tools {
     const [list, index] = owner.split("/");
     this.store.change((marks) => {
       if (list === "points") delete marks.points[index];
+      else if (list === "trunks") keepTrunks(marks, marks.trunks.filter((_, place) => place !== Number(index)));
+      else if (owner.startsWith("ball/wood/")) marks.ball.wood.splice(Number(owner.split("/")[2]), 1);
+      else if (owner === "ball") delete marks.ball;
       else if (index && Array.isArray(marks[list])) marks[list].splice(Number(index), 1);
       else if (owner === "draft") delete marks.draft;
       else marks[owner] = null;
