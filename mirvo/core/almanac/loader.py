@@ -87,11 +87,33 @@ class PlanRules(_Data):
     growth_relative_sd: float
 
 
+class AdviserRules(_Data):
+    """straight_deg : what strays more from outward is a bend. Lengths in trunk diameters."""
+
+    straight_deg: float
+    least_stub_trunks: float
+    bendable_trunks: float
+    crossing_clear_mm: float
+
+
+class TopReductionRules(_Data):
+    most_factor: float
+    full_at_percent: float
+
+
+class WeighingRules(_Data):
+    least_ratio: float
+    most_ratio: float
+
+
 class Rules(_Data):
     budget: BudgetRules
     feeding: FeedingRules
     containers: dict[str, Container]
     plan: PlanRules
+    adviser: AdviserRules
+    top_reduction: TopReductionRules
+    weighing: WeighingRules
 
 
 def _read(name: str) -> Any:

@@ -42,7 +42,7 @@ def roots_to_cut(roots: Sequence[dict[str, Any]]) -> list[RootToCut]:
     found = []
     for root in roots:
         codes = [fault["code"] for fault in root["faults"] if fault["code"] in ORDER]
-        codes = [c for c in codes if c != "crossing" or _worse_of_crossing(root, by_label)]
+        codes = [c for c in codes if c != "crossing" or worse_of_crossing(root, by_label)]
         if codes:
             code = min(codes, key=ORDER.index)
             azimuth = float(root["azimuth_deg"]["value"])
@@ -50,7 +50,8 @@ def roots_to_cut(roots: Sequence[dict[str, Any]]) -> list[RootToCut]:
     return sorted(found, key=lambda root: (root.priority, root.label))
 
 
-def _worse_of_crossing(root: dict[str, Any], by_label: dict[str, dict[str, Any]]) -> bool:
+def worse_of_crossing(root: dict[str, Any], by_label: dict[str, dict[str, Any]]) -> bool:
+    """Whether a root is the worse of any pair of roots that cross."""
     crossed = [f["with_root"] for f in root["faults"] if f["code"] == "crossing"]
     return any(_badness(root) > _badness(by_label[label]) for label in crossed if label in by_label)
 

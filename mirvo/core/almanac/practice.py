@@ -1,0 +1,82 @@
+"""The practice profile: the questions practitioners answer differently, and the answers held."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import cache
+from importlib.resources import files
+
+import yaml
+from pydantic import BaseModel, ConfigDict
+
+from mirvo.core.almanac.loader import Species
+from mirvo.core.errors import BadInput
+
+Practice = dict[str, str]
+WASHED_GROUPS = ("temperate deciduous", "warm-climate", "water-loving")
+
+
+class _Data(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Answer(_Data):
+    name: str
+    why: str
+
+
+class Question(_Data):
+    """One question; `presets` are the answers of the gentle, steady and bold practice."""
+
+    asks: str
+    answers: dict[str, Answer]
+    presets: tuple[str, str, str]
+
+
+class _Sheet(_Data):
+    presets: tuple[str, str, str]
+    questions: dict[str, Question]
+
+
+@cache
+def _sheet() -> _Sheet:
+    return _Sheet(**yaml.safe_load(files(__package__).joinpath("practice.yaml").read_text("utf-8")))
+
+
+def questions() -> dict[str, Question]:
+    """Every question by its key, in the order of the almanac page."""
+    return _sheet().questions
+
+
+def preset(name: str) -> Practice:
+    """All answers of one preset: gentle, steady or bold. Raises BadInput."""
+    known = _sheet().presets
+    if name not in known:
+        raise BadInput("preset", f"'{name}' is not one of {', '.join(known)}")
+    place = known.index(name)
+    return {key: question.presets[place] for key, question in questions().items()}
+
+
+def check(answers: Mapping[str, str]) -> Practice:
+    """Answers to some of the questions, as given. Raises BadInput for an unknown one."""
+    for key, answer in answers.items():
+        question = questions().get(key)
+        if question is None:
+            raise BadInput(key, f"the practice profile does not ask for '{key}'")
+        if answer not in question.answers:
+            raise BadInput(key, f"'{answer}' is not one of {', '.join(question.answers)}")
+    return dict(answers)
+
+
+def practice_of(studio: Mapping[str, str], tree: Mapping[str, str] | None = None) -> Practice:
+    """The answers that hold for a tree: its own, else the studio's, else those of steady."""
+    return {**preset("steady"), **studio, **(tree or {})}
+
+
+def clears_by(practice: Practice, species: Species, age: str) -> str:
+    """wash or core: how old soil is cleared from this tree. What a species forbids is not done."""
+    if not species.wash_allowed:
+        return "core"
+    if practice["clearing"] != "group":
+        return practice["clearing"]
+    return "wash" if species.group in WASHED_GROUPS and age != "old" else "core"

@@ -1,0 +1,208 @@
+"""The order of work at the bench: which steps a kind of session has, and what each one says."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
+from typing import Any, Literal
+
+import yaml
+from pydantic import BaseModel, ConfigDict
+
+from mirvo.core.almanac import Species
+from mirvo.core.almanac.practice import Practice, clears_by
+from mirvo.core.errors import BadInput
+
+HEAVY_KG = 20.0
+WET_BALL_KG_PER_LITRE = 1.4
+TRENCH_TRUNKS = (5, 6)
+MOST_TEXT = 4000
+MOST_NUMBER = 20_000.0
+BARE_FROM, BARE_UNTIL = "lift", "fill"
+
+Situation = dict[str, Any]
+
+
+class _Data(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class _Said(_Data):
+    say: str
+    when: dict[str, list[Any]] = {}
+
+    def holds(self, situation: Situation) -> bool:
+        return all(situation.get(key) in values for key, values in self.when.items())
+
+
+class Field(_Data):
+    """One thing asked for at a step; `only` names the kinds of session that ask for it."""
+
+    key: str
+    label: str
+    kind: Literal["toggle", "number", "choice", "text", "area", "hours"]
+    unit: str = ""
+    options: list[str] = []
+    only: list[str] = []
+
+    def check(self, value: Any) -> Any:
+        """The value as it is kept; None clears the field. Raises BadInput at the field."""
+        if value is None or value == "":
+            return None
+        return getattr(self, f"_{self.kind}")(value)
+
+    def _toggle(self, value: Any) -> bool:
+        if not isinstance(value, bool):
+            raise BadInput(self.key, f"{self.label}: must be yes or no")
+        return value
+
+    def _number(self, value: Any) -> float:
+        try:
+            number = float(str(value).replace(",", "."))
+        except ValueError:
+            raise BadInput(self.key, f"{self.label}: '{value}' is not a number") from None
+        lowest = -500.0 if self.key in ("flare_height_mm", "new_angle_deg") else 0.0
+        if not lowest <= number <= MOST_NUMBER:
+            raise BadInput(
+                self.key,
+                f"{self.label}: {value} {self.unit} cannot be; give {lowest:g} to {MOST_NUMBER:g}",
+            )
+        return number
+
+    def _choice(self, value: Any) -> str:
+        if value not in self.options:
+            raise BadInput(self.key, f"{self.label}: '{value}' is not offered")
+        return str(value)
+
+    def _text(self, value: Any) -> str:
+        if not isinstance(value, str) or len(value) > MOST_TEXT:
+            raise BadInput(self.key, f"{self.label}: at most {MOST_TEXT} letters of text")
+        return value.strip()
+
+    _area = _text
+
+    def _hours(self, value: Any) -> list[int]:
+        fine = isinstance(value, list) and all(
+            isinstance(hour, int) and 1 <= hour <= 12 for hour in value
+        )
+        if not fine:
+            raise BadInput(self.key, f"{self.label}: must be hours of the clock, 1 to 12")
+        return sorted(set(value))
+
+
+class _Step(_Data):
+    title: str
+    lines: list[_Said] = []
+    cautions: list[str] = []
+    fields: list[Field] = []
+
+
+class _Sheet(_Data):
+    steps: dict[str, _Step]
+    kinds: dict[str, list[str]]
+    cautions: dict[str, _Said]
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of a session: what to do, what to beware of, what to note."""
+
+    key: str
+    title: str
+    lines: list[str]
+    cautions: list[str]
+    fields: list[Field]
+
+
+@cache
+def _sheet() -> _Sheet:
+    source = files("mirvo.core.almanac").joinpath("bench.yaml")
+    return _Sheet(**yaml.safe_load(source.read_text("utf-8")))
+
+
+def situation_of(
+    kind: str,
+    species: Species,
+    practice: Practice,
+    age: str = "young",
+    stage: str = "growing",
+    new: bool = False,
+    ball_litres: float | None = None,
+    trunk_mm: float | None = None,
+) -> Situation:
+    """What the lines of the steps depend on.
+
+    Parameters
+    ----------
+    new : it came within the last year. ball_litres : volume of ball and pot together.
+    trunk_mm : trunk diameter at the ground; a trench is reckoned from it.
+    """
+    kilograms = (ball_litres or 0.0) * WET_BALL_KG_PER_LITRE
+    trench = [f"{times * trunk_mm:.0f}" if trunk_mm else f"{times} ×" for times in TRENCH_TRUNKS]
+    return {
+        **practice,
+        "kind": kind,
+        "clears": clears_by(practice, species, age),
+        "group": species.group,
+        "stage": stage,
+        "new": new,
+        "heavy": kilograms > HEAVY_KG,
+        "weight_kg": f"{kilograms:.0f}",
+        "poison": species.caution is not None,
+        "poison_said": f"{species.name}: {species.caution}",
+        "trench_from": trench[0],
+        "trench_to": trench[1],
+    }
+
+
+def steps_for(situation: Situation) -> list[Step]:
+    """The steps of a kind of session, each caution said once, where it first matters.
+
+    Raises
+    ------
+    BadInput : there is no such kind.
+    """
+    sheet = _sheet()
+    order = sheet.kinds.get(situation["kind"])
+    if order is None:
+        raise BadInput("kind", f"there is no kind of session called '{situation['kind']}'")
+    said: set[str] = set()
+    made = []
+    for key in order:
+        step = sheet.steps[key]
+        cautions = [
+            sheet.cautions[name]
+            for name in step.cautions
+            if name not in said and sheet.cautions[name].holds(situation)
+        ]
+        said.update(step.cautions)
+        made.append(
+            Step(
+                key,
+                step.title,
+                [_filled(one, situation) for one in step.lines if one.holds(situation)],
+                [_filled(one, situation) for one in cautions],
+                [one for one in step.fields if not one.only or situation["kind"] in one.only],
+            )
+        )
+    return made
+
+
+def fields_for(kind: str) -> dict[str, Field]:
+    """Every field a kind of session asks for, by key. Raises BadInput."""
+    steps = steps_for({"kind": kind})
+    return {field.key: field for step in steps for field in step.fields}
+
+
+def bares_roots(kind: str) -> bool:
+    """Whether roots lie bare between lifting and filling, so that they must be misted."""
+    return "clear" in _sheet().kinds.get(kind, [])
+
+
+def _filled(said: _Said, situation: Mapping[str, Any]) -> str:
+    text = said.say
+    for name in ("weight_kg", "trench_from", "trench_to"):
+        text = text.replace("{" + name + "}", str(situation.get(name, "")))
+    return text.replace("{poison}", str(situation.get("poison_said", "")))
