@@ -39,6 +39,10 @@ class Tree(Table):
     container: Mapped[str] = mapped_column(String(40))
     note: Mapped[str] = mapped_column(default="")
     worth: Mapped[str] = mapped_column(String(20), default="usual")
+    practice: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    parent_id: Mapped[int | None]
+    water_dish: Mapped[bool] = mapped_column(default=False, server_default="0")
+    foreign_soil: Mapped[str] = mapped_column(String(200), default="", server_default="")
     version: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime]
     updated_at: Mapped[datetime]
@@ -129,7 +133,71 @@ class Session(Table):
     soil: Mapped[str] = mapped_column(default="")
     found: Mapped[str] = mapped_column(default="")
     next_time: Mapped[str] = mapped_column(default="")
+    details: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     created_at: Mapped[datetime]
+
+
+class Visit(Table):
+    """A session while it runs at the bench; closing it makes a Session of its taps."""
+
+    __tablename__ = "visits"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    begun_at: Mapped[datetime]
+    closed_at: Mapped[datetime | None]
+    session_id: Mapped[int | None] = mapped_column(ForeignKey("sessions.id"))
+    measurement_id: Mapped[int | None] = mapped_column(ForeignKey("measurements.id"))
+
+
+class Tap(Table):
+    """One thing entered at the bench. The browser names it, so that handing it over twice
+    keeps it once; of several for one field the last tapped counts."""
+
+    __tablename__ = "taps"
+    __table_args__ = (Index("ix_taps_visit_id_tapped_at", "visit_id", "tapped_at"),)
+    id: Mapped[str] = mapped_column(String(40), primary_key=True)
+    visit_id: Mapped[int] = mapped_column(ForeignKey("visits.id"))
+    number: Mapped[int]
+    field: Mapped[str] = mapped_column(String(60))
+    value: Mapped[Any] = mapped_column(JSON, nullable=True)
+    tapped_at: Mapped[datetime]
+
+
+class VisitPhoto(Table):
+    """A photo taken at a step of a visit, named by the browser as taps are."""
+
+    __tablename__ = "visit_photos"
+    id: Mapped[str] = mapped_column(String(40), primary_key=True)
+    visit_id: Mapped[int] = mapped_column(ForeignKey("visits.id"), index=True)
+    photo_id: Mapped[int] = mapped_column(ForeignKey("photos.id"))
+    step: Mapped[str] = mapped_column(String(20))
+
+
+class Care(Table):
+    """One aftercare task of a session, done or still to do."""
+
+    __tablename__ = "care_tasks"
+    __table_args__ = (Index("ix_care_tasks_done_at_due", "done_at", "due"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"))
+    session_id: Mapped[int] = mapped_column(ForeignKey("sessions.id"), index=True)
+    due: Mapped[date]
+    code: Mapped[str] = mapped_column(String(20))
+    text: Mapped[str] = mapped_column(String(200))
+    done_at: Mapped[datetime | None]
+
+
+class Watering(Table):
+    """A day on which a tree was watered; one row a day."""
+
+    __tablename__ = "waterings"
+    __table_args__ = (
+        Index("ix_waterings_tree_id_watered_on", "tree_id", "watered_on", unique=True),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"))
+    watered_on: Mapped[date]
 
 
 class Target(Table):
@@ -168,3 +236,4 @@ class Yard(Table):
     last_frost: Mapped[str] = mapped_column(String(5))
     school: Mapped[str] = mapped_column(String(10))
     click_sd_px: Mapped[float] = mapped_column(default=2.0)
+    practice: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")

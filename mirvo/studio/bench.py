@@ -5,12 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import timedelta
 
-from mirvo.core.care import CareTask, aftercare
+from mirvo.studio.care import Due, open_care
 from mirvo.studio.context import Studio
 from mirvo.studio.trees import TreeRow, list_trees
 
 SOON_DAYS = 120
-CARE_DAYS = 60
 
 
 @dataclass(frozen=True)
@@ -19,7 +18,7 @@ class Bench:
 
     now: list[TreeRow]
     soon: list[TreeRow]
-    aftercare: list[tuple[TreeRow, list[CareTask]]]
+    aftercare: list[Due]
     unmeasured: list[TreeRow]
     waiting: list[TreeRow]
 
@@ -28,24 +27,13 @@ def bench(studio: Studio) -> Bench:
     """Sort all trees into what wants doing today."""
     today = studio.today
     rows = sorted(list_trees(studio), key=lambda row: row.window.end)
-    care = []
-    for row in rows:
-        if row.last_session and (today - row.last_session).days <= CARE_DAYS:
-            tasks = [
-                task
-                for task in aftercare(row.last_session, row.tree.strength)
-                if task.due >= today - timedelta(days=7)
-            ]
-            care.append((row, tasks))
-    cared = {row.tree.id for row, _ in care}
-    free = [row for row in rows if row.tree.id not in cared]
     horizon = today + timedelta(days=SOON_DAYS)
     return Bench(
-        now=[row for row in free if row.window.state != "too early"],
+        now=[row for row in rows if row.window.state != "too early"],
         soon=[
-            row for row in free if row.window.state == "too early" and row.window.start <= horizon
+            row for row in rows if row.window.state == "too early" and row.window.start <= horizon
         ],
-        aftercare=care,
+        aftercare=open_care(studio),
         unmeasured=[row for row in rows if row.figures is None],
-        waiting=[row for row in free if row.window.start > horizon],
+        waiting=[row for row in rows if row.window.start > horizon],
     )

@@ -19,12 +19,12 @@ from mirvo.core.plan.case import read_case
 from mirvo.core.plan.ground import largest_gap
 from mirvo.core.plan.growth import Rate, Seen, growth_rate
 from mirvo.core.plan.paths import plan
-from mirvo.core.rootwork import root_shares
 from mirvo.core.rootwork.advice import RootToCut, roots_to_cut
 from mirvo.records.database import reading, writing
 from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Plan, Session, Target, Tree
 from mirvo.studio.context import Studio
-from mirvo.studio.sessions import measured_roots, origin_factor
+from mirvo.studio.reckoning import origin_factor, shares_by_root
+from mirvo.studio.sessions import measured_roots
 from mirvo.studio.trees import load_tree
 
 HORIZON_YEARS = 15
@@ -212,16 +212,7 @@ def _ball_now(depth: float, session: Session, today: date) -> float:
 def _faults(
     measurement: Measurement, roots: list[dict[str, Any]], cuts: list[RootToCut]
 ) -> list[dict[str, Any]]:
-    plan_roots = {r["label"]: r for r in (measurement.figures or {})["plan"]["roots"]}
-    shares = root_shares(
-        (
-            root["label"],
-            (root["base_width_mm"] or {"value": 1.0})["value"],
-            plan_roots[root["label"]]["feeders"],
-            plan_roots[root["label"]]["condition"],
-        )
-        for root in roots
-    )
+    shares = shares_by_root(roots, measurement.figures, "even")
     return [
         {
             "label": cut.label,

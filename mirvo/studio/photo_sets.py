@@ -40,7 +40,7 @@ def joined(
     read_draft(studio, photo, draft, in_set=True)
     if not any(marks.get("trunk") or marks.get("trunks") for _, marks in members):
         return None, NO_TRUNK
-    figures = _measured(studio, members)
+    figures = measured_set(studio, members)
     return figures, None if figures["roots"] else NO_ROOTS
 
 
@@ -58,7 +58,7 @@ def settle_set(studio: Studio, photo: Photo, figures: dict[str, Any] | None = No
     )
     try:
         if lead is not None and figures is None:
-            figures = _measured(studio, members)
+            figures = measured_set(studio, members)
     except BadInput:
         pass  # each photo's own desk says what is wrong with it
     with writing(studio.engine) as unit:
@@ -127,7 +127,7 @@ def _members(unit: Unit, photo: Photo) -> list[Member]:
     return [(one, marks) for one, marks in found if marks.get("set")]
 
 
-def _measured(studio: Studio, members: list[Member]) -> dict[str, Any]:
+def measured_set(studio: Studio, members: list[Member]) -> dict[str, Any]:
     """Figures of the set; photos not calibrated yet are left out. Raises BadInput."""
     ready = []
     for photo, draft in members:

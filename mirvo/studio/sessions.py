@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import date
 from typing import Annotated, Any, Literal
 
@@ -10,22 +9,24 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from sqlalchemy import select
 from sqlalchemy.orm import Session as Unit
 
-from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.rootwork import (
-    KINDS,
-    Ball,
-    kind_by_key,
-    removal_budget,
-    root_shares,
-    session_share,
-    side_trim_part,
-    slice_part,
-)
-from mirvo.core.season import year_window
+from mirvo.core.rootwork import KINDS, kind_by_key, weighed_share
 from mirvo.records.database import reading, writing
-from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree
+from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree, Yard
+from mirvo.studio.care import plan_care
 from mirvo.studio.context import Studio
+from mirvo.studio.practice import practice_for
+from mirvo.studio.reckoning import (
+    Reckoning,
+    Soil,
+    correction_of,
+    kind_budget,
+    reckon,
+    season_of,
+    shares_by_root,
+    tree_budget,
+)
 from mirvo.studio.trees import load_tree
 
 BUD_STAGES = (
@@ -36,7 +37,6 @@ BUD_STAGES = (
     "hardened",
     "leaf fall",
 )
-COLLECTED = ("dug from a garden", "collected with permission")
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 Length = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
 
@@ -79,16 +79,21 @@ class SessionForm(BaseModel):
     next_time: Text = ""
     measurement_id: int | None = None
     roots: list[RootDone] = []
+    top_reduced: Annotated[float, Field(ge=0, le=100)] | None = None
+    offcuts_g: Annotated[float, Field(ge=0, le=500_000)] | None = None
+    ball_g: Annotated[float, Field(gt=0, le=500_000)] | None = None
+    details: dict[str, Any] = {}
 
-
-@dataclass(frozen=True)
-class Reckoning:
-    """Share of the feeding root a session takes and what the tree could bear."""
-
-    share: float
-    budget: float
-    by_root: dict[str, float]
-    season: str
+    def soil_taken(self) -> Soil:
+        """What goes from the ball besides single roots."""
+        return Soil(
+            self.slice_mm,
+            self.matted,
+            self.ball_length_before,
+            self.ball_width_before,
+            self.ball_depth_before,
+            self.ball_length_after,
+        )
 
 
 def measured_roots(
@@ -112,93 +117,30 @@ def measured_roots(
     return found, [root for root in found.figures["roots"] if root["label"] not in gone]
 
 
-def season_of(tree: Tree, last_frost: str, day: date, bud_stage: str) -> str:
-    """open, edge or shut; what the artist saw on the buds beats the calendar."""
-    species = species_by_key(tree.species_key)
-    if species.group == "temperate deciduous" and bud_stage in ("buds swelling", "buds opening"):
-        return "open"
-    start, end, _ = year_window(species, last_frost, day.year)
-    if start <= day <= end:
-        return "open"
-    away = min(abs((day - start).days), abs((day - end).days))
-    return "edge" if away <= 28 else "shut"
-
-
-def reckon(
+def _reckon(
+    unit: Unit,
+    studio_yard: Yard,
     tree: Tree,
     form: SessionForm,
-    figures: dict[str, Any] | None,
+    measurement: Measurement | None,
     roots: list[dict[str, Any]],
-    school: str,
-    last_frost: str,
 ) -> Reckoning:
-    """Share taken (computed) and budget of a session. Raises BadInput."""
-    kind = kind_by_key(form.kind)
-    plan = {root["label"]: root for root in (figures or {}).get("plan", {}).get("roots", [])}
-    shares = root_shares(
-        [
-            (
-                root["label"],
-                (root["base_width_mm"] or {"value": 1.0})["value"],
-                plan.get(root["label"], {}).get("feeders"),
-                plan.get(root["label"], {}).get("condition", "sound"),
-            )
-            for root in roots
-        ],
-        form.fine_roots,
-    )
-    known = {root["label"] for root in roots}
-    taken = 0.0
-    for root in form.roots:
-        if root.label not in known:
-            raise BadInput("roots", f"root {root.label} is not among the measured roots")
-        factor = {"keep": 0.0, "shorten": root.part, "remove": 1.0}[root.action]
-        taken += shares[root.label] * factor
-    season = season_of(tree, last_frost, form.done_on, form.bud_stage)
-    return Reckoning(
-        session_share(taken, _soil_parts(form)),
-        kind.own_budget if kind.own_budget is not None else tree_budget(tree, school, season, form),
-        shares,
+    practice = practice_for(studio_yard, tree)
+    season = season_of(tree, studio_yard.last_frost, form.done_on, form.bud_stage, practice)
+    budget = tree_budget(tree, practice, season, form.done_on, form.top_reduced or 0.0)
+    figures = None if measurement is None else measurement.figures
+    costs = {
+        root.label: {"keep": 0.0, "shorten": root.part, "remove": 1.0}[root.action]
+        for root in form.roots
+    }
+    return reckon(
+        shares_by_root(roots, figures, form.fine_roots),
+        costs,
+        form.soil_taken(),
+        correction_of(unit, tree.id),
+        kind_budget(form.kind, budget),
         season,
     )
-
-
-def _soil_parts(form: SessionForm) -> list[float]:
-    parts = []
-    if form.slice_mm > 0:
-        if form.ball_depth_before is None:
-            raise BadInput("ball_depth_before", "is needed to reckon what the slice took")
-        parts.append(slice_part(form.slice_mm, form.ball_depth_before, form.matted))
-    before, after = form.ball_length_before, form.ball_length_after
-    wide = form.ball_width_before
-    if before and after and wide and after < before:
-        trim = (before - after) / 2
-        parts.append(side_trim_part(trim, Ball(before, wide, form.ball_depth_before or 1.0)))
-    return parts
-
-
-def tree_budget(tree: Tree, school: str, season: str, form: SessionForm | None = None) -> float:
-    """Removal budget of a tree now."""
-    species = species_by_key(tree.species_key)
-    return removal_budget(
-        species.budget.of(school),
-        tree.strength,
-        tree.age_class,
-        season,
-        origin_factor=origin_factor(tree, form.done_on if form else None),
-        worth=rules().budget.worth[tree.worth],
-    )
-
-
-def origin_factor(tree: Tree, day: date | None) -> float:
-    """0.7 within two years of collection, else 1."""
-    recent = (
-        day is not None
-        and tree.origin in COLLECTED
-        and tree.acquired_on is not None
-        and (day - tree.acquired_on).days < 730
-    )
-    return rules().budget.collected_recently if recent else 1.0
 
 
 def check_session(studio: Studio, form: SessionForm) -> None:
@@ -223,15 +165,21 @@ def record_session(studio: Studio, tree_id: int, form: SessionForm) -> Session:
     check_session(studio, form)
     yard = studio.yard()
     with writing(studio.engine) as unit:
-        tree = load_tree(unit, tree_id)
-        measurement, roots = _roots_for(unit, tree_id, form)
-        figures = None if measurement is None else measurement.figures
-        reckoned = reckon(tree, form, figures, roots, yard.school, yard.last_frost)
-        session = _as_row(tree_id, form, reckoned, measurement, roots)
-        session.created_at = studio.now
-        unit.add(session)
-        tree.container = form.container_after
-        tree.updated_at = studio.now
+        return put_session(studio, unit, yard, tree_id, form)
+
+
+def put_session(studio: Studio, unit: Unit, yard: Yard, tree_id: int, form: SessionForm) -> Session:
+    """Put a checked session and its aftercare into a transaction. Raises BadInput."""
+    tree = load_tree(unit, tree_id)
+    measurement, roots = _roots_for(unit, tree_id, form)
+    reckoned = _reckon(unit, yard, tree, form, measurement, roots)
+    session = _as_row(tree_id, form, reckoned, measurement, roots)
+    session.created_at = studio.now
+    unit.add(session)
+    unit.flush()
+    plan_care(unit, session, tree, yard)
+    tree.container = form.container_after
+    tree.updated_at = studio.now
     return session
 
 
@@ -254,8 +202,7 @@ def preview_session(studio: Studio, tree_id: int, form: SessionForm) -> Reckonin
     with reading(studio.engine) as unit:
         tree = load_tree(unit, tree_id)
         measurement, roots = _roots_for(unit, tree_id, form)
-    figures = None if measurement is None else measurement.figures
-    return reckon(tree, form, figures, roots, yard.school, yard.last_frost)
+        return _reckon(unit, yard, tree, form, measurement, roots)
 
 
 def _as_row(
@@ -302,7 +249,20 @@ def _as_row(
         soil=form.soil,
         found=form.found,
         next_time=form.next_time,
+        details={**form.details, **_weighed(form, reckoned)},
     )
+
+
+def _weighed(form: SessionForm, reckoned: Reckoning) -> dict[str, Any]:
+    """The share by the scale beside the computed one, where both were weighed."""
+    if form.offcuts_g is None or form.ball_g is None:
+        return {}
+    return {
+        "offcuts_g": form.offcuts_g,
+        "ball_g": form.ball_g,
+        "share_weighed": round(weighed_share(form.offcuts_g, form.ball_g), 4),
+        "share_plain": round(reckoned.plain, 4),
+    }
 
 
 def _ball(length: float | None, width: float | None, depth: float | None) -> dict[str, Any]:

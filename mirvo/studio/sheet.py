@@ -19,11 +19,13 @@ from mirvo.records.models import (
     Session,
     Target,
     Tree,
+    Visit,
 )
 from mirvo.studio.context import Studio
 from mirvo.studio.path import newest_plan
 from mirvo.studio.sessions import measured_roots
 from mirvo.studio.trees import due_window, load_tree
+from mirvo.studio.visits import find_open_visit
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,7 @@ class Sheet:
     photos: list[Photo]
     today: date
     last_frost: str
+    running: Visit | None
 
 
 def sheet_of(studio: Studio, tree_id: int) -> Sheet:
@@ -64,6 +67,7 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         ).all()
         target = unit.get(Target, tree_id)
         plan = newest_plan(unit, tree_id)
+        running = find_open_visit(unit, tree_id)
         photos = list(
             unit.scalars(
                 select(Photo)
@@ -86,6 +90,7 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         photos=photos,
         today=studio.today,
         last_frost=yard.last_frost,
+        running=running,
     )
 
 
@@ -101,3 +106,13 @@ def _changed_since(
 def path_of_school(result: dict[str, Any], school: str) -> dict[str, Any]:
     """One of the three paths of a plan."""
     return next(path for path in result["paths"] if path["school"] == school)
+
+
+def newest_step(studio: Studio, tree_id: int, year: int) -> dict[str, Any] | None:
+    """What the newest plan has for a year on the studio's own path; None when nothing."""
+    with reading(studio.engine) as unit:
+        plan = newest_plan(unit, tree_id)
+    if plan is None:
+        return None
+    steps = path_of_school(plan.result, studio.yard().school)["steps"]
+    return next((dict(step) for step in steps if step["year"] == year), None)

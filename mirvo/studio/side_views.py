@@ -48,15 +48,18 @@ def views_of_day(studio: Studio, tree_id: int, day: date) -> list[tuple[Photo, d
     return sorted(rows, key=lambda row: (float(row[1].get("turntable_deg") or 0), row[0].id))
 
 
-def root_plane_of_day(studio: Studio, tree_id: int, day: date) -> dict[str, Any] | None:
+def root_plane_of_day(
+    studio: Studio, tree_id: int, day: date, without: frozenset[str] = frozenset()
+) -> dict[str, Any] | None:
     """What the finished side views of a day show together; None before any is finished.
 
-    The answer's `root_plane` is None with fewer than three roots.
+    The answer's `root_plane` is None with fewer than three roots. Roots `without` are left out.
     """
     views = []
     for photo, draft in views_of_day(studio, tree_id, day):
         try:
-            marks = read_side_draft(studio, photo, draft)
+            seen = [one for one in draft.get("emergences", []) if one.get("label") not in without]
+            marks = read_side_draft(studio, photo, {**draft, "emergences": seen})
             corners = corners_for(studio.photos, photo, marks.calibration.kind)
         except BadInput:
             continue  # an unfinished view says so on its own desk

@@ -16,16 +16,23 @@ from mirvo.web.routes import (
     almanac,
     assist,
     bench,
+    care,
     desk,
     eye,
     kit,
     path,
     photos,
+    practice,
     session,
     trees,
+    visits,
     years,
 )
 
+PARTS = (
+    *(bench, trees, photos, desk, assist, session, visits, care),
+    *(years, path, practice, almanac, eye, kit),
+)
 STATIC = Path(__file__).parent / "static"
 STATUS: tuple[tuple[type[MirvoError], int], ...] = (
     (NotFound, 404),
@@ -52,7 +59,21 @@ def create_app(studio: Studio) -> FastAPI:
 
 
 def configure_routes(app: FastAPI) -> None:
-    for part in (bench, trees, photos, desk, assist, session, years, path, almanac, eye, kit):
+    for part in (
+        bench,
+        trees,
+        photos,
+        desk,
+        assist,
+        session,
+        visits,
+        care,
+        years,
+        path,
+        almanac,
+        eye,
+        kit,
+    ):
         app.include_router(part.router)
 
 

@@ -36,6 +36,38 @@ RADIALITY_PARTS = {
     "balance": "how well their widths balance",
     "heading": "how straight outward they run",
 }
+ADVICE = {
+    "keep": "keep",
+    "shorten": "shorten",
+    "remove": "remove flush",
+    "halve": "halve: in two sessions",
+    "bend": "bend round",
+    "watch": "watch",
+}
+ACTIONS = {
+    "keep": "Keep",
+    "shorten": "Shorten",
+    "halve": "Halve",
+    "remove": "Remove",
+    "bend": "Bend",
+    "watch": "Watch",
+}
+KINDS_SAID = {
+    "routine": "lift, clear, decide root by root, lower the underside, repot",
+    "first": "first root work on new stock",
+    "collection": "dig a tree with a trench reckoned from its trunk",
+    "raise": "replant higher so that more flare shows",
+    "re-angle": "change the planting angle",
+    "slip-pot": "into a larger pot, roots untouched; only delays",
+    "edge-cut": "a blade round the wall, fresh soil in the gap; only delays",
+    "base-lift": "soil added underneath; only delays",
+    "top-up": "soil added on top; only delays",
+    "grow-out": "out into a wide box or the ground, or back",
+    "emergency": "sick roots, wrong season: diagnose, remove only what is dead",
+    "layer": "new roots at a better height, then separation",
+    "exposed-root": "cut, pack, wait, sever at the pot line",
+    "graft": "a root into a gap of the flare",
+}
 HEIGHTS = ("above", "on", "below")
 CONDITIONS = ("sound", "weak", "dead")
 FEEDERS = ("none", "few", "some", "many")

@@ -9,6 +9,7 @@ from PIL import Image
 
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.studio.bench import bench
+from mirvo.studio.care import tick
 from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import open_desk, save_marks
 from mirvo.studio.path import TargetForm, path_view, set_target
@@ -277,6 +278,13 @@ class SessionsAndPathTest(StudioCase):
     def test_the_bench_shows_aftercare_and_what_is_due(self):
         self.assertEqual([row.tree.id for row in bench(self.studio).soon], [self.tree_row.id])
         self.record(done_on=date(2026, 11, 10), bud_stage="", slice_mm=0)
-        [(row, tasks)] = bench(self.studio).aftercare
-        self.assertEqual(row.tree.id, self.tree_row.id)
-        self.assertEqual(tasks[0].due, date(2026, 11, 24))
+        due = bench(self.studio).aftercare
+        self.assertEqual({one.tree.id for one in due}, {self.tree_row.id})
+        self.assertEqual(
+            [(one.task.code, one.task.due.isoformat()) for one in due],
+            [("photo", "2026-11-24"), ("shade", "2026-11-24")],
+        )
+        tick(self.studio, due[0].task.id)
+        self.assertEqual([one.task.code for one in bench(self.studio).aftercare], ["shade"])
+        tick(self.studio, due[0].task.id, done=False)
+        self.assertEqual(len(bench(self.studio).aftercare), 2)

@@ -106,6 +106,25 @@ class WeighingRules(_Data):
     most_ratio: float
 
 
+class FollowUp(_Data):
+    days: int
+    code: str
+    say: str
+
+
+class CareRules(_Data):
+    """worked_kinds : kinds of session after which a tree is sheltered and looked after."""
+
+    shade_days: dict[str, int]
+    mild_shade_days: int
+    first_feed_days: int
+    tie_check_days: int
+    bud_check_days: tuple[int, int]
+    follow_up_weeks: list[int]
+    worked_kinds: list[str]
+    kinds: dict[str, list[FollowUp]]
+
+
 class Rules(_Data):
     budget: BudgetRules
     feeding: FeedingRules
@@ -114,6 +133,7 @@ class Rules(_Data):
     adviser: AdviserRules
     top_reduction: TopReductionRules
     weighing: WeighingRules
+    care: CareRules
 
 
 def _read(name: str) -> Any:

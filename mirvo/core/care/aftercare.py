@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-SHADE_DAYS = {"strong": 14, "fair": 14, "weak": 28}
-FIRST_FEED_DAYS = 30
-BUD_CHECK_DAYS = 28
-FOLLOW_UP_WEEKS = (2, 4, 6, 8)
+from mirvo.core.almanac import rules
 
 
 @dataclass(frozen=True)
@@ -20,16 +18,72 @@ class CareTask:
     text: str
 
 
-def aftercare(done_on: date, strength: str) -> list[CareTask]:
-    """Tasks after a session, by date: shade, feed, bud check, follow-up photos."""
-    shade = SHADE_DAYS[strength]
+def aftercare(
+    done_on: date,
+    kind: str,
+    strength: str,
+    practice: Mapping[str, str],
+    last_frost: str | None = None,
+) -> list[CareTask]:
+    """Tasks after a session, by date.
+
+    Parameters
+    ----------
+    kind : kind of session, see `rootwork.KINDS`. strength : strong, fair or weak.
+    practice : answers of the practice profile (`after`, `fixing`).
+    last_frost : usual last frost of the place, MM-DD; the guard ends then.
+    """
+    table = rules().care
     tasks = [
-        CareTask(done_on + timedelta(days=shade), "shade", f"Out of the shade after {shade} days"),
-        CareTask(done_on + timedelta(days=FIRST_FEED_DAYS), "feed", "First feed may start"),
-        CareTask(done_on + timedelta(days=BUD_CHECK_DAYS), "buds", "Buds should be moving: look"),
+        CareTask(done_on + timedelta(days=one.days), one.code, one.say)
+        for one in table.kinds.get(kind, [])
     ]
     tasks += [
         CareTask(done_on + timedelta(weeks=week), "photo", f"Follow-up photo, week {week}")
-        for week in FOLLOW_UP_WEEKS
+        for week in table.follow_up_weeks
     ]
-    return sorted(tasks, key=lambda task: task.due)
+    if kind in table.worked_kinds:
+        tasks += _after_root_work(done_on, strength, practice, last_frost)
+    return sorted(tasks, key=lambda task: (task.due, task.code))
+
+
+def _after_root_work(
+    done_on: date, strength: str, practice: Mapping[str, str], last_frost: str | None
+) -> list[CareTask]:
+    table = rules().care
+    straight = practice["after"] == "straight" and strength != "weak"
+    shade = table.mild_shade_days if straight else table.shade_days[strength]
+    first, second = table.bud_check_days
+    tasks = [
+        CareTask(done_on + timedelta(days=shade), "shade", f"Out of the shade after {shade} days"),
+        CareTask(
+            done_on + timedelta(days=table.first_feed_days),
+            "feed",
+            f"First feed may start, {table.first_feed_days} days after root work",
+        ),
+        CareTask(done_on + timedelta(days=first), "buds", "Buds should be moving: look"),
+        CareTask(
+            done_on + timedelta(days=second),
+            "buds",
+            "New shoots? If none yet: shade, a humid cover, less water",
+        ),
+    ]
+    if practice["fixing"] == "tied":
+        days = table.tie_check_days
+        tasks.append(CareTask(done_on + timedelta(days=days), "ties", "Tie wires: do they bite?"))
+    frost = _frost_after(done_on, last_frost)
+    if frost is not None:
+        tasks.append(CareTask(frost, "frost", "Guarded from frost until today, the usual last one"))
+    return tasks
+
+
+def _frost_after(done_on: date, last_frost: str | None) -> date | None:
+    """The usual last frost when it is still to come within half a year of the session."""
+    if last_frost is None:
+        return None
+    month, day = (int(part) for part in last_frost.split("-"))
+    for year in (done_on.year, done_on.year + 1):
+        frost = date(year, month, min(day, 28) if month == 2 else day)
+        if timedelta(0) < frost - done_on <= timedelta(days=183):
+            return frost
+    return None

@@ -47,6 +47,7 @@ def top_as_record(measured: TopMeasure) -> dict[str, Any]:
                 "feeders": root.feeders,
                 "condition": root.condition,
                 "height": root.height,
+                "feeds": list(root.feeds),
             }
             for root in measured.roots
         ],

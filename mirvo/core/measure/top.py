@@ -49,6 +49,7 @@ class RootMeasure:
     feeders: int | None
     condition: str
     height: str | float | None
+    feeds: tuple[str, ...] = ()
     photo: str | None = None
 
 
@@ -310,6 +311,7 @@ def _root_measure(
         feeders=root.mark.feeders,
         condition=root.mark.condition,
         height=root.mark.height,
+        feeds=tuple(root.mark.feeds),
         photo=root.photo,
     )
 

@@ -2,12 +2,15 @@
 
 from mirvo.core.rootwork.budget import (
     Ball,
+    matched_top_factor,
     removal_budget,
     root_shares,
     session_share,
     side_trim_part,
     slice_part,
     strain,
+    weighed_share,
+    weighing_correction,
 )
 from mirvo.core.rootwork.kinds import KINDS, Kind, kind_by_key
 
@@ -16,10 +19,13 @@ __all__ = [
     "Ball",
     "Kind",
     "kind_by_key",
+    "matched_top_factor",
     "removal_budget",
     "root_shares",
     "session_share",
     "side_trim_part",
     "slice_part",
     "strain",
+    "weighed_share",
+    "weighing_correction",
 ]

@@ -54,7 +54,7 @@ class RootCase:
 
     @property
     def length_mm(self) -> float:
-        return sum(hypot(b[0] - a[0], b[1] - a[1]) for a, b in _legs(self.path))
+        return path_length_mm(self.path)
 
     @property
     def alive(self) -> bool:
@@ -80,7 +80,8 @@ class Bearing:
     """What bounds a session: the tree's budget, the target gap, what else is taken.
 
     others : parts taken by slice and trims. fuses : neighbours are let grow together.
-    waits_on : roots whose fate hangs on another's.
+    waits_on : roots whose fate hangs on another's. correction : the tree's own ratio of
+    weighed to computed share, on all that is taken.
     """
 
     budget: float
@@ -168,8 +169,9 @@ def advise(
     state = _State(by_label, shares, bearing, dict(decided))
     found: dict[str, Advice] = {}
     for root in sorted(roots, key=lambda one: _rank(one, by_label)):
-        wish = _wish(root, by_label, trunk_mm, bearing)
-        advice = state.admit(root, replace(wish, share=shares[root.label]))
+        wish = _wish(state.without_the_gone(root), by_label, trunk_mm, bearing)
+        share = shares[root.label] * bearing.correction
+        advice = state.admit(root, replace(wish, share=share))
         found[root.label] = advice
     return Verdict(
         [found[root.label] for root in roots],
@@ -180,12 +182,11 @@ def advise(
 
 
 def shares_of(roots: Sequence[RootCase], bearing: Bearing) -> dict[str, float]:
-    """Feeding share of each root, corrected by what weighing showed of this tree."""
-    told = root_shares(
+    """Feeding share of each root, before what weighing showed of this tree is applied."""
+    return root_shares(
         [(root.label, root.base_width_mm or 1.0, root.feeders, root.condition) for root in roots],
         bearing.fine_roots,
     )
-    return {label: min(1.0, share * bearing.correction) for label, share in told.items()}
 
 
 def _rank(root: RootCase, by_label: Mapping[str, RootCase]) -> tuple[int, str]:
@@ -197,6 +198,8 @@ def _cutting_faults(
     root: RootCase, by_label: Mapping[str, RootCase]
 ) -> list[tuple[str, dict[str, Any]]]:
     """Faults a root is cut for, gravest first; of two that cross only the worse counts."""
+    if not any(fault["code"] in ORDER for fault in root.faults):
+        return []
     as_told = {
         one.label: {
             "label": one.label,
@@ -317,6 +320,11 @@ def _other_error(fault: dict[str, Any], by_label: Mapping[str, RootCase]) -> flo
     return 0.0 if other is None else other.plus_minus.get("azimuth", 0.0)
 
 
+def path_length_mm(path: Sequence[Point]) -> float:
+    """Length of a path, mm."""
+    return sum(hypot(b[0] - a[0], b[1] - a[1]) for a, b in _legs(path))
+
+
 def straight_stretch_mm(path: Sequence[Point]) -> float:
     """Length from the base to the first bend: where a path strays from outward, mm.
 
@@ -380,7 +388,8 @@ class _State:
         """Share of the feeding root that goes, with slice and trims."""
         going = {**({} if decided_only else self.advised), **self.decided, **(also or {})}
         roots = sum(self.shares[label] * decision.cost for label, decision in going.items())
-        return session_share(min(1.0, roots), self.bearing.others)
+        taken = session_share(min(1.0, roots), self.bearing.others)
+        return min(1.0, taken * self.bearing.correction)
 
     def admit(self, root: RootCase, wish: Advice) -> Advice:
         """The wish as it may be done today, or held back with the reason."""
@@ -426,6 +435,11 @@ class _State:
         if other is None or other in self.decided or other not in self.roots:
             return None
         return Reason("waits", f"{root.label} stays until {other} is decided")
+
+    def without_the_gone(self, root: RootCase) -> RootCase:
+        """The root without faults it has only beside a root that goes."""
+        left = [one for one in root.faults if not self._gone(one.get("with_root", ""))]
+        return replace(root, faults=left)
 
     def _gone(self, label: str) -> bool:
         going = self.decided.get(label) or self.advised.get(label)

@@ -50,6 +50,43 @@ def removal_budget(
     return min(share * origin_factor * worth * top_reduction, table.never_above)
 
 
+def matched_top_factor(reduced_percent: float, allowed: bool) -> float:
+    """Factor 1 to 1.2 on the budget for a crown reduced to match the roots that go.
+
+    Parameters
+    ----------
+    reduced_percent : how much of the crown goes, 0 to 100.
+    allowed : species and practice let top and roots be worked together.
+    """
+    if not allowed:
+        return 1.0
+    table = rules().top_reduction
+    return 1.0 + (table.most_factor - 1.0) * min(1.0, reduced_percent / table.full_at_percent)
+
+
+def weighed_share(offcuts_g: float, ball_g: float) -> float:
+    """Share taken by the scale: offcuts over offcuts and ball together, 0 to 1.
+
+    Raises BadInput when nothing was weighed.
+    """
+    if offcuts_g < 0 or ball_g <= 0:
+        raise BadInput("ball_g", "weigh both: the offcuts and the ball that is left")
+    return offcuts_g / (offcuts_g + ball_g)
+
+
+def weighing_correction(weighed: Sequence[tuple[float, float]]) -> float:
+    """This tree's ratio of true to computed share, by (weighed, computed) of its sessions.
+
+    The geometric mean, kept between the limits of the rules; 1 before anything was weighed.
+    """
+    ratios = [true / computed for true, computed in weighed if true > 0 and computed > 0]
+    if not ratios:
+        return 1.0
+    table = rules().weighing
+    mean = prod(ratios) ** (1.0 / len(ratios))
+    return min(table.most_ratio, max(table.least_ratio, mean))
+
+
 def root_shares(
     roots: Iterable[tuple[str, float, int | None, str]], where: str = "even"
 ) -> dict[str, float]:

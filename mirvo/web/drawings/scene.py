@@ -55,6 +55,20 @@ class Scene:
             },
         )
 
+    def handle(self, at: Point, way: Iterable[Point], name: str, share: float) -> None:
+        """A knob that can be dragged along a way; `share` says how far along it stands."""
+        x, y = at
+        points = " ".join(f"{a:.1f},{b:.1f}" for a, b in way)
+        attributes = {
+            "cx": f"{x:.1f}",
+            "cy": f"{y:.1f}",
+            "r": "9",
+            "data-knob": name,
+            "data-way": points,
+            "data-share": f"{share:.4f}",
+        }
+        self._add("circle", "knob", attributes)
+
     def write(self, at: Point, text: str, role: str = "words", anchor: str = "start") -> None:
         attributes = {"x": f"{at[0]:.1f}", "y": f"{at[1]:.1f}", "text-anchor": anchor}
         self._add("text", role, attributes, text)

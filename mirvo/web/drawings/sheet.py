@@ -104,7 +104,7 @@ def draw_sheet(sheet: Sheet) -> Scene:
         scene.description = describe(figures)
         cut = sheet.path["steps"][0]["faults"] if sheet.path and sheet.path["steps"] else []
         ratio = None if sheet.target is None else sheet.target.spread_ratio
-        view = WheelView((centre_x, wheel_px + 30), scale, wheel_px, frozenset(cut), ratio)
+        view = WheelView((centre_x, wheel_px + 30), scale, wheel_px, dict.fromkeys(cut, 1.0), ratio)
         add_wheel(scene, figures, view)
     _section(scene, ground, centre_x, soil_y, scale)
     _title_strip(scene, sheet, scale)

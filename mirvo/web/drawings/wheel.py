@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from math import atan2, cos, degrees, hypot, pi, radians, sin
 from typing import Any
 
+from mirvo.core.rootwork.adviser import path_length_mm, point_at_mm
 from mirvo.web.drawings.scene import Point, Scene
 
 HOUR_DEG = 30.0
 DRAWN_END_SHARE = 0.35
 RIM_ROOM_PX = 26.0
 WHISKER_IN_PX = 7.0
+FLUSH_MM = 3.0
+OLD_SOIL_SHARE = (0.5, 0.92)
 
 
 @dataclass(frozen=True)
 class WheelView:
-    """Where the wheel sits and what is marked on it."""
+    """Where the wheel sits and what is marked on it.
+
+    cut : part of the length that goes, by root. old_soil_hours : where old soil stayed.
+    """
 
     centre: Point
     scale: float
     rim_px: float
-    cut: frozenset[str] = frozenset()
+    cut: Mapping[str, float] = field(default_factory=dict)
     target_ratio: float | None = None
+    old_soil_hours: tuple[int, ...] = ()
 
 
 def draw_wheel(figures: dict[str, Any], size_px: float) -> Scene:
@@ -32,6 +40,30 @@ def draw_wheel(figures: dict[str, Any], size_px: float) -> Scene:
     scene = Scene("wheel", size_px, size_px, "Root wheel, front at 6 o'clock", describe(figures))
     view = WheelView((size_px / 2, size_px / 2), scale, reach * scale)
     add_wheel(scene, figures, view)
+    return scene
+
+
+def draw_cuts(
+    before: dict[str, Any],
+    after: dict[str, Any],
+    cut: Mapping[str, float],
+    size_px: float,
+    old_soil_hours: tuple[int, ...] = (),
+) -> Scene:
+    """The base as it will stand: cut roots hatched from the cut on, the rim as after the cuts."""
+    reach = wheel_reach_mm(before)
+    scale = (size_px / 2 - RIM_ROOM_PX) / reach
+    title = "Root wheel after the cuts, front at 6 o'clock"
+    scene = Scene("cuts", size_px, size_px, title, describe(after))
+    view = WheelView(
+        (size_px / 2, size_px / 2), scale, reach * scale, cut, old_soil_hours=old_soil_hours
+    )
+    add_wheel(scene, {**before, "roots": after["roots"], "radiality": after["radiality"]}, view)
+    for root in before["plan"]["roots"]:
+        part = cut.get(root["label"], 0.0)
+        if 0.0 < part < 1.0:
+            way = [_place(point, view) for point in root["path"]]
+            scene.handle(_place(_cut_at(root, part), view), way, root["label"], 1.0 - part)
     return scene
 
 
@@ -102,6 +134,8 @@ def add_wheel(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
     trunk = figures["trunk_diameter_mm"]["value"]
     _rings(scene, trunk, view, _clear_direction(figures))
     _rim(scene, figures, view)
+    for hour in view.old_soil_hours:
+        _old_soil(scene, hour, view)
     for root in figures["plan"]["roots"]:
         _root(scene, root, view)
     plan = figures["plan"]
@@ -111,8 +145,12 @@ def add_wheel(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
         scene.path([_place(point, view) for point in trunk], "trunk", closed=True)
     measured = {root["label"]: root for root in figures["roots"]}
     for root in plan["roots"]:
-        _azimuth_whisker(scene, measured[root["label"]]["azimuth_deg"], view)
-        _reach_whisker(scene, measured[root["label"]]["reach_mm"], root["path"], view)
+        figures_of_root = measured.get(root["label"])
+        if figures_of_root is None:
+            continue  # it goes, so it has no figures after the cuts
+        _azimuth_whisker(scene, figures_of_root["azimuth_deg"], view)
+        if root["label"] not in view.cut:
+            _reach_whisker(scene, figures_of_root["reach_mm"], root["path"], view)
     for root in plan["roots"]:
         _label(scene, root, view)
 
@@ -189,6 +227,20 @@ def _rim(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
             scene.write((x, y + 5), str(hour), "hour", "middle")
 
 
+def _old_soil(scene: Scene, hour: int, view: WheelView) -> None:
+    """The sector of one clock hour in which old soil stayed."""
+    start, end = hour * HOUR_DEG - HOUR_DEG / 2, hour * HOUR_DEG + HOUR_DEG / 2
+    inner, outer = (view.rim_px * share for share in OLD_SOIL_SHARE)
+    far = arc(view.centre, outer, start, end)
+    near = _polar(end, inner, view.centre)
+    back = _polar(start, inner, view.centre)
+    scene.curve(
+        f"{far} L{near[0]:.1f} {near[1]:.1f} "
+        f"A{inner:.1f} {inner:.1f} 0 0 0 {back[0]:.1f} {back[1]:.1f} Z",
+        "old-soil",
+    )
+
+
 def _covered(arcs: list[list[float]], any_root: bool) -> list[tuple[float, float]]:
     if not any_root:
         return []
@@ -215,13 +267,38 @@ def _open_arc(scene: Scene, start: float, end: float, view: WheelView) -> None:
 
 
 def _root(scene: Scene, root: dict[str, Any], view: WheelView) -> None:
-    role = "root-cut" if root["label"] in view.cut else "root"
-    if root["condition"] == "dead":
-        role = "root-dead"
-    outline = [_place(point, view) for point in tapered(root)]
-    scene.path(outline, role, closed=True)
-    if root["label"] in view.cut:
-        _cut_mark(scene, root, view)
+    role = "root-dead" if root["condition"] == "dead" else "root"
+    outline = tapered(root)
+    part = view.cut.get(root["label"], 0.0)
+    if part <= 0.0:
+        scene.path([_place(point, view) for point in outline], role, closed=True)
+        return
+    scene.path([_place(point, view) for point in outline], "root-cut", closed=True)
+    if part < 1.0:
+        kept = _shortened(root, part)
+        scene.path([_place(point, view) for point in tapered(kept)], role, closed=True)
+    _cut_mark(scene, root, part, view)
+
+
+def _shortened(root: dict[str, Any], part: float) -> dict[str, Any]:
+    """The piece of a root that stays, tapering as the whole root does."""
+    path = [(float(x), float(y)) for x, y in root["path"]]
+    at = _cut_at(root, part)
+    length = path_length_mm(path)
+    kept, run = [path[0]], 0.0
+    for a, b in zip(path, path[1:], strict=False):
+        run += hypot(b[0] - a[0], b[1] - a[1])
+        if run >= length * (1.0 - part):
+            break
+        kept.append(b)
+    base = root["base_width_mm"] or 4.0
+    end = root["end_width_mm"] or base * DRAWN_END_SHARE
+    return {**root, "path": [*kept, at], "end_width_mm": base + (end - base) * (1.0 - part)}
+
+
+def _cut_at(root: dict[str, Any], part: float) -> Point:
+    path = [(float(x), float(y)) for x, y in root["path"]]
+    return point_at_mm(path, path_length_mm(path) * (1.0 - part))
 
 
 def tapered(root: dict[str, Any]) -> list[Point]:
@@ -243,13 +320,16 @@ def tapered(root: dict[str, Any]) -> list[Point]:
     return left + right[::-1]
 
 
-def _cut_mark(scene: Scene, root: dict[str, Any], view: WheelView) -> None:
-    (ax, ay), (bx, by) = root["path"][0], root["path"][1]
+def _cut_mark(scene: Scene, root: dict[str, Any], part: float, view: WheelView) -> None:
+    """A stroke across the root where it is cut; flush at the trunk when it goes altogether."""
+    path = [(float(x), float(y)) for x, y in root["path"]]
+    length = path_length_mm(path)
+    at = max(FLUSH_MM, length * (1.0 - part))
+    (ax, ay), (bx, by) = point_at_mm(path, at - FLUSH_MM), point_at_mm(path, at)
     run = hypot(bx - ax, by - ay) or 1.0
     half = (root["base_width_mm"] or 4.0) * 0.8
-    x, y = ax + (bx - ax) / run * 3, ay + (by - ay) / run * 3
     across = (-(by - ay) / run * half, (bx - ax) / run * half)
-    ends = [(x + across[0], y + across[1]), (x - across[0], y - across[1])]
+    ends = [(bx + across[0], by + across[1]), (bx - across[0], by - across[1])]
     scene.line(_place(ends[0], view), _place(ends[1], view), "cut-mark")
 
 

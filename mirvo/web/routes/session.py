@@ -8,13 +8,13 @@ from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
 
 from mirvo.core.almanac import rules, species_by_key
-from mirvo.core.care import aftercare
 from mirvo.core.errors import BadInput
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.advice import roots_to_cut
 from mirvo.records.database import reading
 from mirvo.records.models import Session
 from mirvo.studio import sessions as use
+from mirvo.studio.care import tasks_of_session
 from mirvo.studio.photos import KINDS as PHOTO_KINDS
 from mirvo.studio.photos import photos_of_session, take_in
 from mirvo.studio.trees import get_tree
@@ -95,7 +95,7 @@ def show_session(request: Request, session_id: int, refused: str = "") -> HTMLRe
         "session": session,
         "tree": tree,
         "kind_name": use.kind_name,
-        "tasks": aftercare(session.done_on, tree.strength),
+        "tasks": tasks_of_session(studio, session_id),
         "refused": refused,
         "photos": photos_of_session(studio, session_id),
         "photo_kinds": PHOTO_KINDS,

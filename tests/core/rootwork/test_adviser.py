@@ -70,7 +70,7 @@ class AdviserCase(unittest.TestCase):
         verdict = advise(roots, TRUNK_MM, bearing, decided)
         return next(one for one in verdict.advice if one.label == label)
 
-    def assertAdvised(self, advice, action, *reasons, held=None, wanted=None):
+    def assert_advised(self, advice, action, *reasons, held=None, wanted=None):
         self.assertEqual(advice.action, action)
         self.assertEqual([reason.code for reason in advice.reasons], list(reasons))
         self.assertEqual([reason.code for reason in advice.held_back], [held] if held else [])
@@ -84,58 +84,58 @@ class FaultTest(AdviserCase):
         return self.of("A", [root("A", 30, *codes, **more), *around(*SIX)])
 
     def test_a_faultless_root_is_kept(self):
-        self.assertAdvised(self.alone(), "keep")
+        self.assert_advised(self.alone(), "keep")
 
     def test_a_dead_root_goes_and_costs_nothing(self):
         advice = self.alone("dead", condition="dead")
-        self.assertAdvised(advice, "remove", "dead")
+        self.assert_advised(advice, "remove", "dead")
         self.assertEqual(advice.share, 0.0)
 
     def test_a_root_without_fine_roots_goes_and_costs_nothing(self):
         advice = self.alone("no_feeders", feeders=0)
-        self.assertAdvised(advice, "remove", "no_feeders")
+        self.assert_advised(advice, "remove", "no_feeders")
         self.assertEqual(advice.share, 0.0)
 
     def test_above_and_below_the_plane_go(self):
-        self.assertAdvised(self.alone("above_plane"), "remove", "above_plane")
-        self.assertAdvised(self.alone("below_plane"), "remove", "below_plane")
+        self.assert_advised(self.alone("above_plane"), "remove", "above_plane")
+        self.assert_advised(self.alone("below_plane"), "remove", "below_plane")
 
     def test_a_circling_root_without_a_straight_stretch_goes(self):
         path = [at(30, 25), at(60, 30), at(90, 32)]
-        self.assertAdvised(self.alone(circling(80.0), path=path), "remove", "circling")
+        self.assert_advised(self.alone(circling(80.0), path=path), "remove", "circling")
 
     def test_a_root_that_circles_later_is_shortened_before_the_bend(self):
         advice = self.alone(circling(80.0), path=bent(30, 40, 90, 40))
-        self.assertAdvised(advice, "shorten", "circling", "straight_stretch")
+        self.assert_advised(advice, "shorten", "circling", "straight_stretch")
         self.assertAlmostEqual(advice.keep_mm, 40.0)
         self.assertAlmostEqual(advice.part, 0.5)
 
     def test_a_straight_stretch_under_half_a_trunk_is_not_worth_keeping(self):
-        self.assertAdvised(
+        self.assert_advised(
             self.alone("looping_back", path=bent(30, 24, 120, 60)), "remove", "looping_back"
         )
 
     def test_a_thin_looping_root_is_led_round(self):
         path = bent(30, 10, 120, 60)
         advice = self.alone("looping_back", path=path, width=5.0)
-        self.assertAdvised(advice, "bend", "looping_back", "thin")
+        self.assert_advised(advice, "bend", "looping_back", "thin")
 
     def test_a_kinked_root_is_cut_at_the_kink_or_watched(self):
-        self.assertAdvised(
+        self.assert_advised(
             self.alone("kinked", path=bent(30, 30, 80, 30)), "shorten", "kinked", "straight_stretch"
         )
-        self.assertAdvised(self.alone("kinked", path=bent(30, 10, 80, 30)), "watch", "kinked")
-        self.assertAdvised(
+        self.assert_advised(self.alone("kinked", path=bent(30, 10, 80, 30)), "watch", "kinked")
+        self.assert_advised(
             self.alone("kinked", path=bent(30, 10, 80, 30), width=4.0), "bend", "kinked", "thin"
         )
 
     def test_an_oversized_root_is_halved_first(self):
         advice = self.alone(OVERSIZED, width=40.0)
-        self.assertAdvised(advice, "halve", "oversized")
+        self.assert_advised(advice, "halve", "oversized")
         self.assertAlmostEqual(advice.keep_mm, 30.0)
 
     def test_the_gravest_of_several_faults_speaks_first(self):
-        self.assertAdvised(
+        self.assert_advised(
             self.alone(OVERSIZED, "above_plane"), "remove", "above_plane", "oversized"
         )
 
@@ -154,8 +154,8 @@ class PairTest(AdviserCase):
             root("B", 40, crossing("A", spot)),
         ]
         roots = [*pair, *around(*SIX)]
-        self.assertAdvised(self.of("A", roots), "remove", "circling", "crossing")
-        self.assertAdvised(self.of("B", roots), "keep")
+        self.assert_advised(self.of("A", roots), "remove", "circling", "crossing")
+        self.assert_advised(self.of("B", roots), "keep")
 
     def test_equal_crossing_roots_the_thinner_goes_and_is_cut_short_of_the_crossing(self):
         spot = at(20, 65)
@@ -165,9 +165,9 @@ class PairTest(AdviserCase):
             *around(*SIX),
         ]
         advice = self.of("A", roots)
-        self.assertAdvised(advice, "shorten", "crossing", "straight_stretch")
+        self.assert_advised(advice, "shorten", "crossing", "straight_stretch")
         self.assertAlmostEqual(advice.keep_mm, 35.0)
-        self.assertAdvised(self.of("B", roots), "keep")
+        self.assert_advised(self.of("B", roots), "keep")
 
     def test_of_a_full_tie_one_goes_not_both(self):
         spot = at(20, 30)
@@ -179,23 +179,29 @@ class PairTest(AdviserCase):
         actions = {label: self.of(label, roots).action for label in "AB"}
         self.assertEqual(sorted(actions.values()), ["keep", "remove"])
 
+    def test_a_fault_beside_a_root_that_goes_is_gone_too(self):
+        spot = at(20, 30)
+        pair = [root("A", 20, crossing("B", spot), width=10.0), root("B", 40, crossing("A", spot))]
+        advice = self.of("A", [*pair, *around(*SIX)], decided={"B": Decision("remove")})
+        self.assert_advised(advice, "keep")
+
     def test_a_crowded_root_goes(self):
         roots = [root("A", 5, crowded("U", 5.0)), *around(*SIX)]
-        self.assertAdvised(self.of("A", roots), "remove", "crowded")
+        self.assert_advised(self.of("A", roots), "remove", "crowded")
 
     def test_neighbours_are_let_fuse_where_that_is_the_practice(self):
         roots = [root("A", 5, crowded("U", 5.0)), *around(*SIX)]
         fusing = Bearing(budget=0.85, target_gap_deg=360.0, fuses=True)
-        self.assertAdvised(self.of("A", roots, fusing), "watch", "crowded", "fuses")
+        self.assert_advised(self.of("A", roots, fusing), "watch", "crowded", "fuses")
 
     def test_a_fault_within_its_measuring_error_is_watched(self):
         near = root("A", 14, crowded("U", 14.0), plus_minus={"azimuth": 1.0})
         roots = [near, *around(*SIX, plus_minus={"azimuth": 1.0})]
         advice = self.of("A", roots)
-        self.assertAdvised(advice, "watch", "crowded", "within_error")
+        self.assert_advised(advice, "watch", "crowded", "within_error")
         self.assertAlmostEqual(advice.reasons[1].figures["plus_minus"], 1.4)
         sure = root("A", 12, crowded("U", 12.0), plus_minus={"azimuth": 1.0})
-        self.assertAdvised(self.of("A", [sure, *around(*SIX)]), "remove", "crowded")
+        self.assert_advised(self.of("A", [sure, *around(*SIX)]), "remove", "crowded")
 
 
 class HoldBackTest(AdviserCase):
@@ -207,35 +213,35 @@ class HoldBackTest(AdviserCase):
     def test_the_budget_is_spent_in_the_order_of_the_faults(self):
         roots = self.eight(root("A", 20, "below_plane"), root("B", 80, "above_plane"))
         bearing = Bearing(budget=0.06, target_gap_deg=360.0)
-        self.assertAdvised(self.of("B", roots, bearing), "remove", "above_plane")
+        self.assert_advised(self.of("B", roots, bearing), "remove", "above_plane")
         advice = self.of("A", roots, bearing)
-        self.assertAdvised(advice, "keep", "below_plane", held="budget", wanted="remove")
+        self.assert_advised(advice, "keep", "below_plane", held="budget", wanted="remove")
         self.assertIn("10%", advice.held_back[0].sentence)
 
     def test_a_share_beyond_the_budget_is_taken_in_two_sessions(self):
         roots = self.eight(root("A", 20, "above_plane"))
         advice = self.of("A", [*roots, root("T", 330)], Bearing(budget=0.03, target_gap_deg=360.0))
-        self.assertAdvised(advice, "halve", "above_plane", "two_sessions")
+        self.assert_advised(advice, "halve", "above_plane", "two_sessions")
 
     def test_the_slice_counts_against_the_same_budget(self):
         roots = self.eight(root("A", 20, "above_plane"))
         bearing = Bearing(budget=0.35, target_gap_deg=360.0, others=(0.33,))
         advice = self.of("A", [*roots, root("T", 330)], bearing)
         # 1 - 0.67 * 0.95 = 0.3635 > 0.35, halved 1 - 0.67 * 0.975 = 0.347
-        self.assertAdvised(advice, "halve", "above_plane", "two_sessions")
+        self.assert_advised(advice, "halve", "above_plane", "two_sessions")
 
     def test_with_no_budget_only_what_is_dead_goes(self):
         roots = self.eight(root("A", 20, "above_plane"), root("B", 80, "dead", condition="dead"))
         nothing = Bearing(budget=0.0, target_gap_deg=360.0)
-        self.assertAdvised(self.of("B", roots, nothing), "remove", "dead")
+        self.assert_advised(self.of("B", roots, nothing), "remove", "dead")
         advice = self.of("A", roots, nothing)
-        self.assertAdvised(advice, "keep", "above_plane", held="budget", wanted="remove")
+        self.assert_advised(advice, "keep", "above_plane", held="budget", wanted="remove")
         self.assertIn("nothing living", advice.held_back[0].sentence)
 
     def test_the_only_feeder_of_a_stem_stays(self):
         roots = self.eight(root("A", 20, "above_plane", feeds=("left stem",)))
         advice = self.of("A", roots)
-        self.assertAdvised(advice, "keep", "above_plane", held="only_feeder", wanted="remove")
+        self.assert_advised(advice, "keep", "above_plane", held="only_feeder", wanted="remove")
         self.assertIn("left stem", advice.held_back[0].sentence)
 
     def test_of_two_feeders_of_a_stem_one_may_go(self):
@@ -243,36 +249,36 @@ class HoldBackTest(AdviserCase):
             root(label, az, "above_plane", feeds=("apex",)) for label, az in (("A", 20), ("B", 80))
         ]
         roots = self.eight(*pair)
-        self.assertAdvised(self.of("A", roots), "remove", "above_plane")
-        self.assertAdvised(
+        self.assert_advised(self.of("A", roots), "remove", "above_plane")
+        self.assert_advised(
             self.of("B", roots), "keep", "above_plane", held="only_feeder", wanted="remove"
         )
 
     def test_a_dead_root_feeds_nothing_and_guards_nothing(self):
         dead = root("B", 80, "dead", condition="dead", feeds=("apex",))
         roots = self.eight(root("A", 20, "above_plane", feeds=("apex",)), dead)
-        self.assertAdvised(self.of("B", roots), "remove", "dead")
+        self.assert_advised(self.of("B", roots), "remove", "dead")
         self.assertEqual(self.of("A", roots).held_back[0].code, "only_feeder")
 
     def test_a_cut_that_opens_a_gap_waits_for_a_graft(self):
         roots = [root("A", 60, "above_plane"), *around(0, 120, 180, 240, 300)]
         bearing = Bearing(budget=0.85, target_gap_deg=90.0)
         advice = self.of("A", roots, bearing)
-        self.assertAdvised(advice, "keep", "above_plane", held="opens_gap", wanted="remove")
+        self.assert_advised(advice, "keep", "above_plane", held="opens_gap", wanted="remove")
         self.assertEqual(advice.held_back[0].figures, {"gap_deg": 120.0, "target_deg": 90.0})
 
     def test_a_gap_open_already_holds_nothing_back(self):
         roots = [root("A", 20, "above_plane"), *around(0, 40, 80)]
-        self.assertAdvised(self.of("A", roots, Bearing(0.85, 90.0)), "remove", "above_plane")
+        self.assert_advised(self.of("A", roots, Bearing(0.85, 90.0)), "remove", "above_plane")
 
     def test_a_pair_that_waits_on_each_other(self):
         roots = self.eight(root("A", 20, "above_plane"), root("B", 80))
         waiting = Bearing(budget=0.85, target_gap_deg=360.0, waits_on={"A": "B"})
-        self.assertAdvised(
+        self.assert_advised(
             self.of("A", roots, waiting), "keep", "above_plane", held="waits", wanted="remove"
         )
         freed = self.of("A", roots, waiting, {"B": Decision("keep")})
-        self.assertAdvised(freed, "remove", "above_plane")
+        self.assert_advised(freed, "remove", "above_plane")
 
 
 class DecisionTest(AdviserCase):

@@ -5,12 +5,15 @@ import unittest
 from mirvo.core.errors import BadInput
 from mirvo.core.rootwork import (
     Ball,
+    matched_top_factor,
     removal_budget,
     root_shares,
     session_share,
     side_trim_part,
     slice_part,
     strain,
+    weighed_share,
+    weighing_correction,
 )
 from mirvo.core.rootwork.advice import roots_to_cut
 
@@ -97,3 +100,22 @@ class AdviceTest(unittest.TestCase):
 
     def test_a_sharp_bend_alone_is_only_watched(self):
         self.assertEqual(roots_to_cut([root("A", ["kinked"])]), [])
+
+
+class WeighingTest(unittest.TestCase):
+    def test_offcuts_and_ball_on_the_scale(self):
+        self.assertAlmostEqual(weighed_share(300, 900), 0.25)
+        for offcuts, ball in ((-1, 900), (300, 0)):
+            with self.assertRaises(BadInput):
+                weighed_share(offcuts, ball)
+
+    def test_the_trees_own_ratio_is_a_geometric_mean_within_limits(self):
+        self.assertEqual(weighing_correction([]), 1.0)
+        self.assertAlmostEqual(weighing_correction([(0.4, 0.2), (0.1, 0.2)]), 1.0)
+        self.assertAlmostEqual(weighing_correction([(0.3, 0.2)]), 1.5)
+        self.assertEqual(weighing_correction([(0.9, 0.1)]), 2.5)
+
+    def test_a_crown_reduced_to_match_raises_the_budget_at_most_by_a_fifth(self):
+        self.assertEqual(matched_top_factor(40, allowed=False), 1.0)
+        self.assertAlmostEqual(matched_top_factor(20, allowed=True), 1.1)
+        self.assertAlmostEqual(matched_top_factor(90, allowed=True), 1.2)

@@ -1,0 +1,50 @@
+"""What the practice profile comes to for one tree: the figures and instructions it changes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac.practice import Practice, clears_by
+from mirvo.core.care import aftercare
+from mirvo.core.season import year_window
+from mirvo.records.models import Tree
+from mirvo.studio.context import Studio
+from mirvo.studio.practice import practice_for
+from mirvo.studio.reckoning import season_of, tree_budget
+
+
+@dataclass(frozen=True)
+class Effects:
+    """Figures of one tree under a practice.
+
+    budget : in its window. matched : with the crown reduced to match. early : two weeks before
+    the window, buds not noted. shade_days : after a session. clears : wash or core.
+    """
+
+    budget: float
+    matched: float
+    early: float
+    shade_days: int
+    clears: str
+
+
+def effects_on(studio: Studio, tree: Tree, practice: Practice | None = None) -> Effects:
+    """The figures of a tree under its practice, or under another one tried on it."""
+    yard = studio.yard()
+    held = practice or practice_for(yard, tree)
+    species = species_by_key(tree.species_key)
+    start, _, best = year_window(species, yard.last_frost, studio.today.year + 1)
+    early_day = date.fromordinal(start.toordinal() - 14)
+    early = season_of(tree, yard.last_frost, early_day, "", held)
+    tasks = aftercare(best, "routine", tree.strength, held, yard.last_frost)
+    shade = next(task for task in tasks if task.code == "shade")
+    full = rules().top_reduction.full_at_percent
+    return Effects(
+        budget=tree_budget(tree, held, "open", best),
+        matched=tree_budget(tree, held, "open", best, full),
+        early=tree_budget(tree, held, early, early_day),
+        shade_days=(shade.due - best).days,
+        clears=clears_by(held, species, tree.age_class),
+    )

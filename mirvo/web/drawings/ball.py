@@ -1,0 +1,51 @@
+"""The ball in section, to scale: what is taken off its underside, and how deep wood reaches."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from mirvo.web.drawings.scene import Scene
+
+ROOM_PX = 46.0
+LEAST_HEIGHT_PX = 90.0
+WORDS_PX = 13.0
+
+
+def draw_ball(answers: dict[str, Any], width_px: float) -> Scene | None:
+    """Ball with slice and woody depth, below the root plane; None before it is measured.
+
+    answers : those of a visit, lengths in mm.
+    """
+    length, depth = answers.get("ball_length_before"), answers.get("ball_depth_before")
+    if not length or not depth:
+        return None
+    scale = min((width_px - 2 * ROOM_PX) / length, 160.0 / depth)
+    left, top = (width_px - length * scale) / 2, 26.0
+    height = max(LEAST_HEIGHT_PX, top + depth * scale + 24)
+    cut = min(float(answers.get("slice_mm") or 0.0), depth)
+    after = answers.get("ball_length_after") or length
+    said = f"Ball {length:.0f} mm long, {depth:.0f} mm deep; {cut:.0f} mm off the underside."
+    scene = Scene("ball", width_px, height, "The ball in section", said)
+    scene.rect((left, top), (length * scale, depth * scale), "soil")
+    scene.rect((left, top), (length * scale, depth * scale), "bar")
+    scene.line((left - 30, top), (left + length * scale + 30, top), "soil-line")
+    scene.write((left - 30, top - 6), "root plane", "small")
+    low = top + (depth - cut) * scale
+    if cut:
+        scene.rect((left, low), (length * scale, cut * scale), "root-cut")
+        scene.write((left + 6, low + cut * scale - 5), f"{cut:.0f} mm off", "gap-words")
+    if after < length:
+        trim = (length - after) / 2 * scale
+        for x in (left, left + length * scale - trim):
+            scene.rect((x, top), (trim, low - top), "root-cut")
+    wood = answers.get("woody_depth_mm")
+    if wood:
+        y = top + wood * scale
+        scene.line((left, y), (left + length * scale, y), "stratum")
+        scene.write((left + 6, y - 5), f"wood to {wood:.0f} mm", "done-words")
+    scene.write(
+        (left + length * scale + 6, top + WORDS_PX),
+        f"{depth - cut:.0f} mm",
+        "small",
+    )
+    return scene

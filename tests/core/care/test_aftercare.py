@@ -1,0 +1,57 @@
+"""What follows a session, by kind, strength, practice and frost."""
+
+import unittest
+from datetime import date, timedelta
+
+from mirvo.core.almanac.practice import preset
+from mirvo.core.care import aftercare
+
+DONE = date(2026, 3, 20)
+
+
+def tasks(kind="routine", strength="strong", last_frost="04-20", done=DONE, **answers):
+    return aftercare(done, kind, strength, {**preset("steady"), **answers}, last_frost)
+
+
+def days(found, code):
+    return [(task.due - DONE).days for task in found if task.code == code]
+
+
+class AftercareTest(unittest.TestCase):
+    def test_a_routine_session(self):
+        found = tasks()
+        self.assertEqual(days(found, "shade"), [14])
+        self.assertEqual(days(found, "feed"), [30])
+        self.assertEqual(days(found, "ties"), [42])
+        self.assertEqual(days(found, "buds"), [28, 56])
+        self.assertEqual(days(found, "photo"), [14, 28, 42, 56])
+        self.assertEqual([task.due for task in found], sorted(task.due for task in found))
+
+    def test_a_weak_tree_is_shaded_longer_whatever_the_practice(self):
+        self.assertEqual(days(tasks(strength="weak"), "shade"), [28])
+        self.assertEqual(days(tasks(strength="weak", after="straight"), "shade"), [28])
+        self.assertEqual(days(tasks(after="straight"), "shade"), [3])
+
+    def test_a_free_standing_tree_has_no_ties_to_look_at(self):
+        self.assertEqual(days(tasks(fixing="free"), "ties"), [])
+
+    def test_the_frost_guard_ends_with_the_usual_last_frost_still_to_come(self):
+        self.assertEqual(days(tasks(), "frost"), [31])
+        self.assertEqual(days(tasks(done=date(2026, 6, 1)), "frost"), [])
+        over_new_year = tasks(done=date(2026, 11, 20))
+        [guard] = [task for task in over_new_year if task.code == "frost"]
+        self.assertEqual(guard.due, date(2027, 4, 20))
+        leap = tasks(done=date(2027, 1, 10), last_frost="02-29")
+        self.assertEqual([task.due for task in leap if task.code == "frost"], [date(2027, 2, 28)])
+
+    def test_what_only_delays_is_not_sheltered(self):
+        found = tasks("slip-pot")
+        self.assertEqual(days(found, "shade"), [])
+        self.assertEqual(days(found, "delayed"), [365])
+
+    def test_kinds_with_a_follow_up_of_their_own(self):
+        self.assertEqual(days(tasks("graft"), "graft"), [56, 365, 730])
+        self.assertEqual(days(tasks("emergency"), "watch"), [7, 14, 21, 28])
+        self.assertEqual(days(tasks("collection"), "second"), [730])
+        self.assertEqual(days(tasks("exposed-root"), "sever"), [365])
+        self.assertEqual(tasks("layer")[-1].due, DONE + timedelta(days=730))

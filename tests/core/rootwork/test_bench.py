@@ -1,0 +1,150 @@
+"""The order of work at the bench: steps, cautions and fields by kind and by practice."""
+
+import unittest
+
+from mirvo.core.almanac import species_by_key
+from mirvo.core.almanac.practice import check, clears_by, practice_of, preset, questions
+from mirvo.core.care import aftercare
+from mirvo.core.errors import BadInput
+from mirvo.core.rootwork import KINDS
+from mirvo.core.rootwork.after import after_cuts, with_findings
+from mirvo.core.rootwork.bench import bares_roots, fields_for, situation_of, steps_for
+from tests.core.care.test_aftercare import DONE
+
+
+def steps(kind="routine", practice=None, species="zelkova", **more):
+    held = practice_of(preset("steady"), practice)
+    return steps_for(situation_of(kind, species_by_key(species), held, **more))
+
+
+def said(found):
+    return [line for step in found for line in (*step.lines, *step.cautions)]
+
+
+class StepsTest(unittest.TestCase):
+    def test_a_routine_session_has_the_order_of_the_craft(self):
+        order = [step.key for step in steps()]
+        wanted = "prepare lift clear inspect decide cut fit fix fill water top place"
+        self.assertEqual(order, wanted.split())
+
+    def test_every_kind_has_steps_and_ends_with_placing(self):
+        for kind in KINDS:
+            with self.subTest(kind=kind.key):
+                self.assertEqual(steps(kind.key)[-1].key, "place")
+        with self.assertRaises(BadInput):
+            steps("haircut")
+
+    def test_each_caution_is_said_once_where_it_first_matters(self):
+        cautions = [one for step in steps("emergency", species="privet") for one in step.cautions]
+        self.assertEqual(len(cautions), len(set(cautions)))
+        [poison] = [one for one in cautions if "poisonous" in one]
+        self.assertIn("privet", poison.lower())
+
+    def test_a_heavy_ball_and_a_trench_are_reckoned(self):
+        heavy = said(steps(ball_litres=18.0))
+        self.assertTrue(any(line.startswith("About 25 kg") for line in heavy))
+        self.assertFalse(any(line.startswith("About") for line in said(steps(ball_litres=5.0))))
+        trench = said(steps("collection", trunk_mm=80.0))
+        self.assertTrue(any("400 to 480 mm" in line for line in trench))
+
+    def test_a_newcomer_is_left_or_repotted_as_the_practice_says(self):
+        settle = said(steps(practice={"newcomer": "settle"}, new=True))
+        at_once = said(steps(practice={"newcomer": "at_once"}, new=True))
+        self.assertTrue(any("settle" in line for line in settle))
+        self.assertTrue(any("own mix today" in line for line in at_once))
+        self.assertFalse(any("came to you" in line for line in said(steps(new=False))))
+
+    def test_fields_of_their_own_kind_only(self):
+        self.assertIn("permission", fields_for("collection"))
+        self.assertIn("raised_mm", fields_for("raise"))
+        self.assertNotIn("raised_mm", fields_for("routine"))
+        self.assertIn("dark_ring", fields_for("emergency"))
+        self.assertIn("layer_stage", fields_for("exposed-root"))
+        self.assertTrue(bares_roots("routine"))
+        self.assertFalse(bares_roots("slip-pot"))
+
+    def test_fields_take_what_they_are_for(self):
+        fields = fields_for("routine")
+        self.assertEqual(fields["slice_mm"].check("12,5"), 12.5)
+        self.assertEqual(fields["flare_height_mm"].check(-8), -8.0)
+        self.assertEqual(fields["old_soil"].check([9, 7, 7]), [7, 9])
+        self.assertIsNone(fields["slice_mm"].check(""))
+        wrong = {"matted": "yes", "bud_stage": "asleep", "old_soil": [13], "found": "x" * 5000}
+        for key, bad in [
+            ("slice_mm", -3),
+            ("slice_mm", "thick"),
+            ("slice_mm", "nan"),
+            *wrong.items(),
+        ]:
+            with self.subTest(key=key), self.assertRaises(BadInput) as refused:
+                fields[key].check(bad)
+            self.assertEqual(refused.exception.field, key)
+
+
+class PracticeTest(unittest.TestCase):
+    def outcome(self, answers):
+        """Everything a practice may change in the core, for two trees and every kind."""
+        held = practice_of(answers)
+        found = []
+        for key in ("zelkova", "japanese-larch"):
+            species = species_by_key(key)
+            found += [clears_by(held, species, "young"), species.budget.of(held["budget"])]
+            for kind in KINDS:
+                for new in (False, True):
+                    found += said(steps_for(situation_of(kind.key, species, held, new=new)))
+        found += [task.text for task in aftercare(DONE, "routine", "strong", held, "04-20")]
+        return found
+
+    def test_every_answer_of_every_question_changes_something(self):
+        # the dormant question changes the season, see test_visits
+        for key, question in questions().items():
+            if key == "dormant":
+                continue
+            outcomes = [
+                self.outcome({**preset("steady"), key: answer}) for answer in question.answers
+            ]
+            for i, one in enumerate(outcomes):
+                with self.subTest(question=key, answer=list(question.answers)[i]):
+                    others = outcomes[:i] + outcomes[i + 1 :]
+                    self.assertTrue(any(one != other for other in others))
+
+    def test_presets_answer_everything_and_trees_differ_from_the_studio(self):
+        for name in ("gentle", "steady", "bold"):
+            self.assertEqual(set(preset(name)), set(questions()))
+            self.assertEqual(check(preset(name)), preset(name))
+        held = practice_of(preset("gentle"), {"wounds": "open"})
+        self.assertEqual((held["wounds"], held["budget"]), ("open", "gentle"))
+        for bad in ({"colour": "red"}, {"wounds": "painted"}):
+            with self.assertRaises(BadInput):
+                check(bad)
+
+    def test_a_species_that_must_not_be_washed_keeps_its_core(self):
+        washing = practice_of({**preset("steady"), "clearing": "wash"})
+        self.assertEqual(clears_by(washing, species_by_key("japanese-larch"), "young"), "core")
+        self.assertEqual(clears_by(washing, species_by_key("zelkova"), "old"), "wash")
+        by_group = practice_of(preset("steady"))
+        self.assertEqual(clears_by(by_group, species_by_key("zelkova"), "old"), "core")
+
+
+BENT = [[0.0, 0.0], [30.0, 0.0], [30.0, 40.0]]
+MARKS = {
+    "roots": [
+        {"label": "A", "path": BENT, "end_width": [[1, 2], [3, 4]]},
+        {"label": "B", "path": [[0.0, 0.0], [9.0, 9.0]]},
+    ]
+}
+
+
+class AfterCutsTest(unittest.TestCase):
+    def test_removed_roots_are_gone_and_shortened_ones_end_at_the_cut(self):
+        left = after_cuts(MARKS, {"A": 0.5, "B": 1.0})["roots"]
+        self.assertEqual([root["label"] for root in left], ["A"])
+        self.assertEqual(left[0]["path"], [[0.0, 0.0], [30.0, 0.0], [30.0, 5.0]])
+        self.assertIsNone(left[0]["end_width"])
+        self.assertEqual(after_cuts(MARKS, {"A": 0.0}), MARKS)
+
+    def test_findings_of_the_bench_stand_before_the_marks(self):
+        found = with_findings(MARKS, {"A": {"feeders": 0, "condition": "dead"}})["roots"]
+        self.assertEqual((found[0]["feeders"], found[0]["condition"]), (0, "dead"))
+        self.assertNotIn("feeders", found[1])
+        self.assertNotIn("feeders", MARKS["roots"][0])
