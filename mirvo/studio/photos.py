@@ -20,11 +20,14 @@ from mirvo.studio.trees import get_tree
 
 TURNTABLE_VIEWS = 8
 OBLIQUE_PHOTOS = 3
+MOST_COMPARED = 3
 KINDS = {
     "top": "from above",
     "side": "from the side",
     "before": "before",
     "after": "after",
+    "follow-up": "follow-up",
+    "wound": "wound",
     "other": "other",
 }
 
@@ -228,3 +231,21 @@ def photos_of_session(studio: Studio, session_id: int) -> list[Photo]:
     )
     with reading(studio.engine) as unit:
         return list(unit.scalars(query))
+
+
+def compared_photos(studio: Studio, session: Session) -> list[Photo]:
+    """Photos to lay side by side: the last one before a session, then its after and follow-ups."""
+    kinds = ("before", "top", "after", "follow-up")
+    query = (
+        select(Photo)
+        .where(Photo.tree_id == session.tree_id, Photo.kind.in_(kinds))
+        .order_by(Photo.taken_on, Photo.id)
+    )
+    with reading(studio.engine) as unit:
+        photos = list(unit.scalars(query))
+    own = [one for one in photos if one.session_id == session.id]
+    after = [one for one in own if one.kind in ("after", "follow-up")]
+    before = [one for one in photos if one.taken_on <= session.done_on and one not in after]
+    if not before or not after:
+        return []
+    return [before[-1], *after[-MOST_COMPARED:]]

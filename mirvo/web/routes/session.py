@@ -1,6 +1,7 @@
 """Session: recording a root session, its preview and its record."""
 
 from typing import Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -11,12 +12,13 @@ from mirvo.core.almanac import rules, species_by_key
 from mirvo.core.errors import BadInput
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.advice import roots_to_cut
+from mirvo.core.rootwork.bench import fields_for
 from mirvo.records.database import reading
 from mirvo.records.models import Session
 from mirvo.studio import sessions as use
 from mirvo.studio.care import tasks_of_session
 from mirvo.studio.photos import KINDS as PHOTO_KINDS
-from mirvo.studio.photos import photos_of_session, take_in
+from mirvo.studio.photos import compared_photos, photos_of_session, take_in
 from mirvo.studio.trees import get_tree
 from mirvo.web.forms import fields_of, read_form
 from mirvo.web.pages import page, studio_of
@@ -81,7 +83,7 @@ async def record(request: Request, tree_id: int) -> Response:
             errors = {error.field: error.message}
         else:
             refused = await run_in_threadpool(_take_in, request, kept, photos)
-            suffix = f"?refused={'; '.join(refused)}" if refused else ""
+            suffix = f"?refused={quote('; '.join(refused))}" if refused else ""
             return RedirectResponse(f"/sessions/{kept.id}{suffix}", 303)
     return _form(request, tree_id, raw, errors, 422)
 
@@ -97,10 +99,26 @@ def show_session(request: Request, session_id: int, refused: str = "") -> HTMLRe
         "kind_name": use.kind_name,
         "tasks": tasks_of_session(studio, session_id),
         "refused": refused,
+        "decided": (session.details or {}).get("decided", {}),
+        "fields": fields_for(session.kind),
+        "compared": compared_photos(studio, session),
         "photos": photos_of_session(studio, session_id),
         "photo_kinds": PHOTO_KINDS,
     }
     return page(request, "session/record.html", context)
+
+
+@router.post("/sessions/{session_id}/photos")
+async def follow_up(request: Request, session_id: int) -> Response:
+    studio = studio_of(request)
+    session = use.get_session(studio, session_id)
+    async with request.form(max_files=MOST_FILES) as sent:
+        files = await sent_files(sent, "files")
+        kind = str(sent.get("kind", "follow-up"))
+    taken = await run_in_threadpool(take_in, studio, session.tree_id, files, kind, session_id)
+    refused = "; ".join(one.refused for one in taken if one.refused)
+    suffix = f"?refused={quote(refused)}" if refused else ""
+    return RedirectResponse(f"/sessions/{session_id}{suffix}", 303)
 
 
 def _take_in(

@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import UploadFile
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.rootwork import KINDS, kind_by_key
 from mirvo.core.rootwork.bench import bares_roots
 from mirvo.studio import visits as use
@@ -104,7 +104,14 @@ async def keep_step(request: Request, visit_id: int) -> Response:
 
 @router.post("/visits/{visit_id}/close")
 def close(request: Request, visit_id: int) -> Response:
-    session = close_visit(studio_of(request), visit_id)
+    studio = studio_of(request)
+    try:
+        session = close_visit(studio, visit_id)
+    except NotFound:
+        raise
+    except BadInput as error:
+        context = _context(studio, use.visit_view(studio, visit_id))
+        return page(request, "visit/visit.html", {**context, "refused": error}, 422)
     return RedirectResponse(f"/sessions/{session.id}", 303)
 
 
@@ -143,6 +150,7 @@ def _context(studio: Studio, view: use.VisitView) -> dict[str, Any]:
         wheel = draw_cuts(told.before, told.after, cuts, WHEEL_PX, hours)
     return {
         "view": view,
+        "refused": None,
         "visit": view.visit,
         "tree": view.tree,
         "kind": kind_by_key(view.visit.kind),

@@ -1,0 +1,150 @@
+"""A session at the bench in the browser: on a phone, the server lost meanwhile, and wide."""
+
+from mirvo.studio.desk import save_marks
+from mirvo.studio.sessions import sessions_of_tree
+from mirvo.studio.visits import open_visit, visit_view
+from tests.browser.stage import BrowserCase
+
+PHONE = {"has_touch": True, "viewport": {"width": 390, "height": 844}}
+
+
+class VisitTest(BrowserCase):
+    def prepare(self):
+        photo, marks = self.photo(self.tree())
+        save_marks(self.studio, photo.id, marks, 0)
+
+    def begin(self, page, kind="Routine session"):
+        page.goto("/trees/1")
+        page.get_by_role("link", name="Begin at the bench").click()
+        page.get_by_role("button", name=kind).click()
+        page.wait_for_url("**/visits/*")
+        self.visit = open_visit(self.studio, 1)
+
+    def answers(self):
+        return visit_view(self.studio, self.visit.id).answers
+
+    def handed_over(self, page):
+        page.wait_for_timeout(150)
+        page.locator("[data-save][data-state=kept]").wait_for()
+
+    def test_a_whole_session_on_a_phone_with_the_server_killed_in_the_middle(self):
+        page = self.open_page(**PHONE)
+        self.begin(page)
+        page.get_by_text("buds swelling", exact=True).tap()
+        page.get_by_label("Lift: done").tap()
+        page.locator("[data-clock]").wait_for()
+        self.handed_over(page)
+        self.assertEqual(self.answers()["bud_stage"], "buds swelling")
+
+        self.served.stop()
+        page.get_by_label("Ball depth below the root plane").fill("80")
+        page.get_by_text("Rot", exact=True).tap()
+        page.locator("[data-save][data-state=lost]").wait_for()
+        page.locator("[data-root=A] input[value=remove]").check()
+        page.locator("#f-slice_mm").fill("20")
+        page.keyboard.press("Tab")
+        self.assertIn("kept on this device", page.locator("[data-save]").inner_text())
+        context = page.context
+        page.close()
+        self.assertNotIn("rot", self.answers())
+
+        self.served.start()
+        page = context.new_page()
+        page.goto(f"/visits/{self.visit.id}")
+        self.assertTrue(page.get_by_label("Rot", exact=True).is_checked())
+        self.handed_over(page)
+        answers = self.answers()
+        self.assertEqual((answers["rot"], answers["ball_depth_before"]), (True, 80.0))
+        self.assertEqual(answers["root:A"]["action"], "remove")
+        page.reload()
+        self.assertEqual(self.answers(), answers)
+
+        page.get_by_label("Fill with soil: done").tap()
+        page.get_by_label("For next time").fill("The left side is bare.")
+        page.keyboard.press("Tab")
+        self.handed_over(page)
+        page.get_by_role("button", name="Close and write the record").tap()
+        page.wait_for_url("**/sessions/*")
+        [session] = sessions_of_tree(self.studio, 1)
+        self.assertEqual((session.slice_mm, session.next_time), (20.0, "The left side is bare."))
+        self.assertEqual([root["label"] for root in session.roots], ["A"])
+        page.get_by_text("Root A").first.wait_for()
+
+    def test_a_whole_session_on_a_wide_screen(self):
+        page = self.page
+        self.begin(page)
+        page.get_by_text("buds swelling", exact=True).click()
+        page.get_by_label("Ball depth below the root plane").fill("80")
+        page.get_by_label("Ball length", exact=False).first.fill("300")
+        page.locator("[data-root=B] input[value=shorten]").check(force=True)
+        knob = page.locator("[data-knob=B]")
+        knob.wait_for()
+        before = self.settled(page)["root:B"]["part"]
+        way = [
+            tuple(map(float, pair.split(","))) for pair in knob.get_attribute("data-way").split(" ")
+        ]
+        knob.scroll_into_view_if_needed()
+        box = knob.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        dx, dy = (way[0][i] - way[-1][i] for i in (0, 1))
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + dx * 0.2, y + dy * 0.2, steps=5)
+        page.mouse.up()
+        page.wait_for_timeout(300)
+        self.assertGreater(self.settled(page)["root:B"]["part"], before + 0.08)
+        radiality = page.locator(".visit-side [data-after=radiality]").inner_text()
+        page.locator("[data-root=C] input[value=remove]").check(force=True)
+        page.locator(".visit-side [data-after=radiality]").filter(has_not_text=radiality).wait_for()
+        page.locator("[data-root=C] summary").click()
+        page.locator("[name='why:C']").fill("it hides a better one")
+        page.keyboard.press("Tab")
+        page.locator("#f-slice_mm").fill("900")
+        page.keyboard.press("Tab")
+        self.settled(page)
+        page.get_by_role("button", name="Close and write the record").click()
+        page.get_by_text("is the whole ball of 80 mm").first.wait_for()
+        page.locator("#f-slice_mm").fill("-5")
+        page.keyboard.press("Tab")
+        page.get_by_text("cannot be; give 0 to").wait_for()
+        page.locator("#f-slice_mm").fill("10")
+        page.keyboard.press("Tab")
+        self.settled(page)
+        page.get_by_role("button", name="Close and write the record").click()
+        page.wait_for_url("**/sessions/*")
+        [session] = sessions_of_tree(self.studio, 1)
+        self.assertEqual(session.details["decided"]["C"]["why"], "it hides a better one")
+        page.get_by_text("it hides a better one").wait_for()
+
+    def settled(self, page):
+        self.handed_over(page)
+        return self.answers()
+
+    def test_a_root_lets_go_of_its_decision_when_tapped_again(self):
+        page = self.page
+        self.begin(page)
+        page.locator("[data-root=A] input[value=keep]").check(force=True)
+        self.assertEqual(self.settled(page)["root:A"]["action"], "keep")
+        page.locator("[data-root=A] label", has_text="Keep").click()
+        self.assertIsNone(self.settled(page)["root:A"])
+
+    def test_roots_bare_are_misted(self):
+        page = self.page
+        self.begin(page)
+        page.clock.install()
+        page.get_by_label("Lift: done").check()
+        page.get_by_text("Misted · next in").wait_for()
+        page.clock.fast_forward("02:05")
+        page.locator(".mist-due").wait_for()
+        self.assertRegex(page.locator("[data-bare]").inner_text(), r"^2:0\d$")
+        page.get_by_role("button", name="Mist the roots now").click()
+        page.get_by_text("Misted · next in").wait_for()
+
+    def test_without_script_a_step_is_kept_by_its_button(self):
+        page = self.open_page(java_script_enabled=False)
+        self.begin(page)
+        page.locator("#inspect").get_by_label("Ball depth below the root plane").fill("70")
+        page.locator("#inspect").get_by_label("Rot").check()
+        page.locator("#inspect").get_by_role("button", name="Keep this step").click()
+        self.assertEqual(self.answers()["ball_depth_before"], 70.0)
+        self.assertTrue(self.answers()["rot"])
