@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import timedelta
 
+from mirvo.records.models import Tree, Visit
 from mirvo.studio.care import Due, open_care
 from mirvo.studio.context import Studio
 from mirvo.studio.trees import TreeRow, list_trees
+from mirvo.studio.visits import open_visits
 
 SOON_DAYS = 120
 
@@ -19,6 +21,7 @@ class Bench:
     now: list[TreeRow]
     soon: list[TreeRow]
     aftercare: list[Due]
+    running: list[tuple[Visit, Tree]]
     unmeasured: list[TreeRow]
     waiting: list[TreeRow]
 
@@ -34,6 +37,7 @@ def bench(studio: Studio) -> Bench:
             row for row in rows if row.window.state == "too early" and row.window.start <= horizon
         ],
         aftercare=open_care(studio),
+        running=open_visits(studio),
         unmeasured=[row for row in rows if row.figures is None],
         waiting=[row for row in rows if row.window.start > horizon],
     )

@@ -18,13 +18,18 @@ from mirvo.studio.practice import practice_for
 from mirvo.studio.trees import load_tree
 
 AHEAD_DAYS = 14
+GRACE_DAYS = 7
 RECENT = 12
 
 
-def plan_care(unit: Unit, session: Session, tree: Tree, yard: Yard) -> None:
-    """Put the tasks that follow a session into its transaction."""
+def plan_care(unit: Unit, session: Session, tree: Tree, yard: Yard, today: date) -> None:
+    """Put the tasks that follow a session into its transaction.
+
+    What lay further back when a session was recorded late is not asked for any more.
+    """
     practice = practice_for(yard, tree)
-    for task in aftercare(session.done_on, session.kind, tree.strength, practice, yard.last_frost):
+    tasks = aftercare(session.done_on, session.kind, tree.strength, practice, yard.last_frost)
+    for task in (one for one in tasks if one.due >= today - timedelta(days=GRACE_DAYS)):
         unit.add(
             Care(
                 tree_id=tree.id,

@@ -14,6 +14,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.deciding import Deciding, deciding
 from mirvo.studio.sessions import RootDone, SessionForm, check_session, put_session
 from mirvo.studio.sheet import newest_step
+from mirvo.studio.trees import load_tree, put_offcuts
 from mirvo.studio.visits import VisitView, exposed_minutes, load_visit, visit_view
 
 OF_THE_VISIT = ("kind", "done_on", "roots", "measurement_id", "details")
@@ -43,6 +44,8 @@ def close_visit(studio: Studio, visit_id: int) -> Session:
             raise Conflict("visit", "this session was closed meanwhile; open its record to see it")
         session = put_session(studio, unit, yard, view.tree.id, form)
         visit.closed_at, visit.session_id = studio.now, session.id
+        offcuts = int(view.answers.get("offcuts_kept") or 0)
+        put_offcuts(unit, load_tree(unit, view.tree.id), offcuts, session.done_on, studio.now)
         ids = select(VisitPhoto.photo_id).where(VisitPhoto.visit_id == visit_id)
         for photo in unit.scalars(select(Photo).where(Photo.id.in_(ids))):
             photo.session_id = session.id

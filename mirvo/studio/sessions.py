@@ -177,7 +177,7 @@ def put_session(studio: Studio, unit: Unit, yard: Yard, tree_id: int, form: Sess
     session.created_at = studio.now
     unit.add(session)
     unit.flush()
-    plan_care(unit, session, tree, yard)
+    plan_care(unit, session, tree, yard, studio.today)
     tree.container = form.container_after
     tree.updated_at = studio.now
     return session

@@ -24,7 +24,7 @@ from mirvo.records.models import (
 from mirvo.studio.context import Studio
 from mirvo.studio.path import newest_plan
 from mirvo.studio.sessions import measured_roots
-from mirvo.studio.trees import due_window, load_tree
+from mirvo.studio.trees import due_window, load_tree, offspring
 from mirvo.studio.visits import find_open_visit
 
 
@@ -46,6 +46,8 @@ class Sheet:
     today: date
     last_frost: str
     running: Visit | None
+    parent: Tree | None
+    children: list[Tree]
 
 
 def sheet_of(studio: Studio, tree_id: int) -> Sheet:
@@ -67,6 +69,7 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         ).all()
         target = unit.get(Target, tree_id)
         plan = newest_plan(unit, tree_id)
+        parent, children = offspring(unit, tree)
         running = find_open_visit(unit, tree_id)
         photos = list(
             unit.scalars(
@@ -91,6 +94,8 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         today=studio.today,
         last_frost=yard.last_frost,
         running=running,
+        parent=parent,
+        children=children,
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
@@ -30,6 +30,7 @@ ORIGINS = (
     "volunteer seedling",
     "bare-root purchase",
 )
+MOST_OFFCUTS = 20
 STAGES = ("growing", "refining", "showing")
 STRENGTHS = ("strong", "fair", "weak")
 AGES = ("young", "mature", "old")
@@ -52,6 +53,8 @@ class TreeForm(BaseModel):
     trunk_mm: Annotated[float, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = None
     container: str = "wide training pot"
     worth: Literal["heirloom", "usual", "free to try"] = "usual"
+    water_dish: bool = False
+    foreign_soil: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     note: Text = ""
 
     @field_validator("species_key")
@@ -91,6 +94,33 @@ def add_tree(studio: Studio, form: TreeForm) -> Tree:
     with writing(studio.engine) as unit:
         unit.add(tree)
     return tree
+
+
+def put_offcuts(unit: Unit, parent: Tree, count: int, day: date, now: datetime) -> list[Tree]:
+    """Offcuts with root hair kept as new trees: young, strong enough, their parent kept."""
+    made = []
+    for number in range(1, min(count, MOST_OFFCUTS) + 1):
+        form = TreeForm(
+            name=f"{parent.name[:60]} offcut {day:%Y}-{number}",
+            species_key=parent.species_key,
+            origin="root cutting",
+            acquired_on=day,
+            strength="fair",
+            container="usual pot",
+            note=f"Offcut of {parent.name}.",
+        )
+        tree = Tree(**form.model_dump(), parent_id=parent.id, version=1)
+        tree.created_at = tree.updated_at = now
+        unit.add(tree)
+        made.append(tree)
+    return made
+
+
+def offspring(unit: Unit, tree: Tree) -> tuple[Tree | None, list[Tree]]:
+    """The tree an offcut came from, and the trees kept from this one's offcuts."""
+    parent = None if tree.parent_id is None else unit.get(Tree, tree.parent_id)
+    children = unit.scalars(select(Tree).where(Tree.parent_id == tree.id).order_by(Tree.id))
+    return parent, list(children)
 
 
 def edit_tree(studio: Studio, tree_id: int, form: TreeForm, version: int) -> Tree:

@@ -177,6 +177,7 @@ def _steps(
         new=came is not None and (studio.today - came).days <= NEW_DAYS and last is None,
         ball_litres=_litres(answers, last),
         trunk_mm=answers.get("trunk_diameter_mm") or tree.trunk_mm,
+        height_mm=tree.height_mm,
     )
     return steps_for(situation)
 

@@ -59,21 +59,7 @@ def create_app(studio: Studio) -> FastAPI:
 
 
 def configure_routes(app: FastAPI) -> None:
-    for part in (
-        bench,
-        trees,
-        photos,
-        desk,
-        assist,
-        session,
-        visits,
-        care,
-        years,
-        path,
-        almanac,
-        eye,
-        kit,
-    ):
+    for part in PARTS:
         app.include_router(part.router)
 
 

@@ -1,8 +1,13 @@
 """The root desk by mouse, keyboard and touch, and when the server goes away."""
 
+from datetime import date
+
 from mirvo.studio.desk import open_desk, save_marks
 from mirvo.studio.eye import begin
+from mirvo.studio.sessions import SessionForm, record_session
 from mirvo.studio.side_views import shoot_turntable
+from mirvo.studio.taps import keep_taps
+from mirvo.studio.visits import begin as begin_visit
 from tests.browser.stage import BrowserCase
 
 
@@ -186,10 +191,20 @@ class AccessTest(BrowserCase):
         other, after = self.photo(self.studio_tree, seed=4)
         save_marks(self.studio, other.id, after, 0)
         side = shoot_turntable(self.studio, 1)
+        begin_visit(self.studio, 1, "routine")
+        keep_taps(
+            self.studio,
+            1,
+            [{"id": "tap-of-a-cut", "field": "root:A", "value": {"action": "shorten"}}],
+        )
+        record_session(
+            self.studio, 1, SessionForm(done_on=date(2026, 3, 28), bud_stage="buds swelling")
+        )
         axe = (Path(__file__).parent / "vendor/axe.min.js").read_text("utf-8")
         places = ("/", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/almanac",
                   "/trees/1/sessions/new", "/trees/1/path", f"/photos/{photo.id}/desk",
-                  "/trees/1/years", "/eye", "/eye/1", "/kit", f"/photos/{side}/desk")  # fmt: skip
+                  "/trees/1/years", "/eye", "/eye/1", "/kit", "/visits/1", "/sessions/1",
+                  "/almanac/practice", "/trees/1/practice", f"/photos/{side}/desk")  # fmt: skip
         for place in places:
             with self.subTest(place=place):
                 self.page.goto(place)

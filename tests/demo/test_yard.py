@@ -13,8 +13,13 @@ from mirvo.records.models import Measurement, Photo, Plan, Session
 from mirvo.standins.base import base_from_json
 from mirvo.standins.turntable import side_figures
 from mirvo.studio.context import Studio
+from mirvo.studio.deciding import deciding
+from mirvo.studio.desk import evaluate
 from mirvo.studio.photos import truth_of
+from mirvo.studio.sessions import measured_roots
+from mirvo.studio.taps import keep_taps
 from mirvo.studio.trees import list_trees
+from mirvo.studio.visits import begin, visit_view
 
 
 class YardTest(unittest.TestCase):
@@ -68,6 +73,28 @@ class YardTest(unittest.TestCase):
                 spread = measurement.figures["spread"]["flare"]["mean_mm"]["value"]
                 self.assertLess(abs(spread / known["flare_mean_mm"] - 1), 0.03)
                 self.assertEqual(len(measurement.figures["roots"]), len(known["roots"]))
+
+    def test_after_pictures_equal_measuring_without_the_cut_roots(self):
+        for row in list_trees(self.studio):
+            with reading(self.studio.engine) as unit:
+                measured, roots = measured_roots(unit, row.tree.id)
+            with self.subTest(tree=row.tree.name):
+                labels = [root["label"] for root in roots][:2]
+                visit = begin(self.studio, row.tree.id, "routine")
+                decided = {"action": "remove"}
+                names = [f"{visit.id:04}-{label}-tap" for label in labels]
+                taps = [
+                    {"id": name, "field": f"root:{label}", "value": decided}
+                    for name, label in zip(names, labels, strict=True)
+                ]
+                self.assertEqual(keep_taps(self.studio, visit.id, taps).kept, names)
+                told = deciding(self.studio, visit_view(self.studio, visit.id))
+                photo = self.rows(select(Photo).where(Photo.id == measured.photo_id))[0][0]
+                standing = {root["label"] for root in roots} - set(labels)
+                left = [one for one in measured.marks["roots"] if one["label"] in standing]
+                figures, *_ = evaluate(self.studio, photo, {**measured.marks, "roots": left})
+                self.assertEqual(told.after["radiality"], figures["radiality"])
+                self.assertEqual(told.after["spread"], figures["spread"])
 
     def test_plans_are_there_and_one_session_went_over_its_budget(self):
         self.assertEqual(len(self.rows(select(Plan.id))), 7)

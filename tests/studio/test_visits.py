@@ -11,8 +11,9 @@ from mirvo.studio.desk import evaluate, open_desk, save_marks
 from mirvo.studio.effects import effects_on
 from mirvo.studio.practice import save_practice, save_tree_practice, take_preset
 from mirvo.studio.sessions import sessions_of_tree
+from mirvo.studio.sheet import sheet_of
 from mirvo.studio.taps import keep_photo, keep_taps
-from mirvo.studio.trees import get_tree
+from mirvo.studio.trees import TreeForm, edit_tree, get_tree
 from mirvo.studio.visits import begin, exposed_minutes, leave, open_visits, visit_view
 from tests.studio_case import TODAY, StudioCase
 
@@ -193,6 +194,13 @@ class ClosingTest(VisitCase):
         self.assertIn("closed", told.refused[0]["message"])
         self.assertEqual(open_visits(self.studio), [])
 
+    def test_offcuts_kept_are_trees_with_their_parent(self):
+        self.tap(offcuts_kept=2)
+        close_visit(self.studio, self.visit.id)
+        sheet = sheet_of(self.studio, 1)
+        self.assertEqual([child.species_key for child in sheet.children], ["zelkova"] * 2)
+        self.assertEqual(sheet_of(self.studio, sheet.children[0].id).parent.id, 1)
+
     def test_a_root_removed_is_gone_from_the_next_visit_and_what_was_left_stands_first(self):
         close_visit(self.studio, self.visit.id)
         self.visit = begin(self.studio, 1, "routine")
@@ -227,3 +235,11 @@ class WateringTest(VisitCase):
         self.assertEqual((rhythm.times, rhythm.days_between), (4, 2.0))
         self.assertEqual(rhythm.last.day, 9)
         self.assertEqual(rhythm.warnings, [])
+        values = {**self.entered(), "foreign_soil": "nursery peat", "water_dish": True}
+        edit_tree(self.studio, 1, TreeForm.model_validate(values), self.here.version)
+        peat, dish = rhythm_of(self.studio, 1).warnings
+        self.assertIn("nursery peat", peat)
+        self.assertIn("water dish", dish)
+
+    def entered(self):
+        return {name: getattr(self.here, name) for name in TreeForm.model_fields}

@@ -18,6 +18,8 @@ from mirvo.core.errors import BadInput
 HEAVY_KG = 20.0
 WET_BALL_KG_PER_LITRE = 1.4
 TRENCH_TRUNKS = (5, 6)
+STAKED_FROM_MM, GUYED_FROM_MM = 250.0, 500.0
+HELD_AT_SHARE = 2 / 3
 MOST_TEXT = 4000
 MOST_NUMBER = 20_000.0
 BARE_FROM, BARE_UNTIL = "lift", "fill"
@@ -131,13 +133,15 @@ def situation_of(
     new: bool = False,
     ball_litres: float | None = None,
     trunk_mm: float | None = None,
+    height_mm: float | None = None,
 ) -> Situation:
     """What the lines of the steps depend on.
 
     Parameters
     ----------
     new : it came within the last year. ball_litres : volume of ball and pot together.
-    trunk_mm : trunk diameter at the ground; a trench is reckoned from it.
+    trunk_mm : trunk diameter at the ground; a trench is reckoned from it. height_mm : of the
+    tree; from it follows whether it is staked or guyed.
     """
     kilograms = (ball_litres or 0.0) * WET_BALL_KG_PER_LITRE
     trench = [f"{times * trunk_mm:.0f}" if trunk_mm else f"{times} ×" for times in TRENCH_TRUNKS]
@@ -152,9 +156,21 @@ def situation_of(
         "weight_kg": f"{kilograms:.0f}",
         "poison": species.caution is not None,
         "poison_said": f"{species.name}: {species.caution}",
+        "tall": height_mm is not None,
+        "guy": guy_advice(height_mm or 0.0),
         "trench_from": trench[0],
         "trench_to": trench[1],
     }
+
+
+def guy_advice(height_mm: float) -> str:
+    """How a tree whose roots are cut is held: not at all, by a stake, or by three guys."""
+    if height_mm < STAKED_FROM_MM:
+        return f"At {height_mm:.0f} mm high it stands by itself once it is tied in."
+    at = f"{height_mm * HELD_AT_SHARE:.0f} mm"
+    if height_mm < GUYED_FROM_MM:
+        return f"At {height_mm:.0f} mm high stake it: one padded stake, held at {at}."
+    return f"At {height_mm:.0f} mm high guy it to the pot at three points, held at {at}, padded."
 
 
 def steps_for(situation: Situation) -> list[Step]:
@@ -203,6 +219,6 @@ def bares_roots(kind: str) -> bool:
 
 def _filled(said: _Said, situation: Mapping[str, Any]) -> str:
     text = said.say
-    for name in ("weight_kg", "trench_from", "trench_to"):
+    for name in ("weight_kg", "trench_from", "trench_to", "guy"):
         text = text.replace("{" + name + "}", str(situation.get(name, "")))
     return text.replace("{poison}", str(situation.get("poison_said", "")))

@@ -9,6 +9,7 @@ from mirvo.core.almanac import rules, species
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.records.models import Tree
 from mirvo.studio import trees as use
+from mirvo.studio.care import rhythm_of
 from mirvo.studio.sheet import sheet_of
 from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.sheet import draw_sheet
@@ -54,6 +55,7 @@ def show_tree(request: Request, tree_id: int) -> HTMLResponse:
         {
             "sheet": sheet,
             "tree": sheet.tree,
+            "rhythm": rhythm_of(studio_of(request), tree_id),
             "plan_and_section": draw_sheet(sheet),
             "ribbon": season_ribbon(sheet),
             "years": years_chart(sheet),

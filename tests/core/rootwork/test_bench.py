@@ -47,6 +47,16 @@ class StepsTest(unittest.TestCase):
         trench = said(steps("collection", trunk_mm=80.0))
         self.assertTrue(any("400 to 480 mm" in line for line in trench))
 
+    def test_a_tall_tree_is_staked_or_guyed_by_its_height(self):
+        for height, word in (
+            (200.0, "by itself"),
+            (300.0, "held at 200 mm"),
+            (600.0, "three points"),
+        ):
+            lines = said(steps("exposed-root", height_mm=height))
+            self.assertEqual(sum(word in line for line in lines), 1)
+        self.assertFalse(any("high" in line for line in said(steps("exposed-root"))[:3]))
+
     def test_a_newcomer_is_left_or_repotted_as_the_practice_says(self):
         settle = said(steps(practice={"newcomer": "settle"}, new=True))
         at_once = said(steps(practice={"newcomer": "at_once"}, new=True))
