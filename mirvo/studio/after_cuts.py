@@ -7,7 +7,6 @@ from typing import Any
 
 from sqlalchemy import select
 
-from mirvo.core.errors import BadInput
 from mirvo.core.rootwork.after import after_cuts, with_findings
 from mirvo.records.database import reading
 from mirvo.records.models import Measurement, Photo
@@ -62,8 +61,4 @@ def root_plane_with(studio: Studio, tree_id: int, without: frozenset[str]) -> di
         day = unit.scalar(query)
     if day is None:
         return None
-    try:
-        together = root_plane_of_day(studio, tree_id, day, without)
-    except BadInput:
-        return None
-    return None if together is None else together["root_plane"]
+    return root_plane_of_day(studio, tree_id, day, without)

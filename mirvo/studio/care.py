@@ -6,9 +6,10 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session as Unit
 
+from mirvo.core.almanac import rules
 from mirvo.core.care import aftercare
 from mirvo.core.errors import NotFound
 from mirvo.records.database import reading, writing
@@ -28,7 +29,8 @@ def plan_care(unit: Unit, session: Session, tree: Tree, yard: Yard, today: date)
     What lay further back when a session was recorded late is not asked for any more.
     """
     practice = practice_for(yard, tree)
-    tasks = aftercare(session.done_on, session.kind, tree.strength, practice, yard.last_frost)
+    cut = [root["label"] for root in session.roots if root["action"] == "remove"]
+    tasks = aftercare(session.done_on, session.kind, tree.strength, practice, yard.last_frost, cut)
     for task in (one for one in tasks if one.due >= today - timedelta(days=GRACE_DAYS)):
         unit.add(
             Care(
@@ -54,7 +56,7 @@ class Due:
 def open_care(studio: Studio, until: date | None = None) -> list[Due]:
     """Open tasks due by a day, two weeks ahead by default, oldest first.
 
-    A session's tasks end with the next session of the tree.
+    A session's tasks end with the next session of the tree, but for the lasting ones.
     """
     until = until or studio.today + timedelta(days=AHEAD_DAYS)
     later = Session.__table__.alias("later")
@@ -67,7 +69,11 @@ def open_care(studio: Studio, until: date | None = None) -> list[Due]:
         select(Care, Tree, Session.done_on)
         .join(Tree, Tree.id == Care.tree_id)
         .join(Session, Session.id == Care.session_id)
-        .where(Care.done_at.is_(None), Care.due <= until, ~superseded)
+        .where(
+            Care.done_at.is_(None),
+            Care.due <= until,
+            or_(Care.code.in_(rules().care.lasting), ~superseded),
+        )
         .order_by(Care.due, Care.id)
     )
     with reading(studio.engine) as unit:

@@ -14,7 +14,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.deciding import Deciding, deciding
 from mirvo.studio.sessions import RootDone, SessionForm, check_session, put_session
 from mirvo.studio.sheet import newest_step
-from mirvo.studio.trees import load_tree, put_offcuts
+from mirvo.studio.trees import load_tree, put_offspring
 from mirvo.studio.visits import VisitView, exposed_minutes, load_visit, visit_view
 
 OF_THE_VISIT = ("kind", "done_on", "roots", "measurement_id", "details")
@@ -44,12 +44,21 @@ def close_visit(studio: Studio, visit_id: int) -> Session:
             raise Conflict("visit", "this session was closed meanwhile; open its record to see it")
         session = put_session(studio, unit, yard, view.tree.id, form)
         visit.closed_at, visit.session_id = studio.now, session.id
-        offcuts = int(view.answers.get("offcuts_kept") or 0)
-        put_offcuts(unit, load_tree(unit, view.tree.id), offcuts, session.done_on, studio.now)
+        parent = load_tree(unit, view.tree.id)
+        for what, count in _offspring(view.answers).items():
+            put_offspring(unit, parent, what, count, session.done_on, studio.now)
         ids = select(VisitPhoto.photo_id).where(VisitPhoto.visit_id == visit_id)
         for photo in unit.scalars(select(Photo).where(Photo.id.in_(ids))):
             photo.session_id = session.id
     return session
+
+
+def _offspring(answers: dict[str, Any]) -> dict[str, int]:
+    """How many new trees are kept: offcuts with root hair, a layer separated."""
+    return {
+        "offcut": int(answers.get("offcuts_kept") or 0),
+        "layer": 1 if answers.get("layer_kept") else 0,
+    }
 
 
 def form_of(studio: Studio, view: VisitView, told: Deciding) -> SessionForm:

@@ -9,7 +9,7 @@ import numpy as np
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import TopMarks, read_marks
-from mirvo.core.measure.report import side_as_json, top_as_record
+from mirvo.core.measure.report import side_as_record, top_as_record
 from mirvo.core.measure.side import measure_side
 from mirvo.core.measure.side_marks import SideMarks, read_side_marks
 from mirvo.core.measure.top import measure_top
@@ -73,7 +73,7 @@ def corners_for(photos: PhotoStore, photo: Photo, kind: str) -> Array | None:
 def measure_from_side(photos: PhotoStore, photo: Photo, marks: SideMarks) -> dict[str, Any]:
     """Figures of one photo from the side as they are kept. Raises BadInput."""
     corners = corners_for(photos, photo, marks.calibration.kind)
-    return side_as_json(measure_side(marks, info_of(photo), corners))
+    return side_as_record(measure_side(marks, info_of(photo), corners))
 
 
 def measure(photos: PhotoStore, photo: Photo, marks: TopMarks) -> dict[str, Any]:

@@ -117,7 +117,7 @@ def measured_roots(
     return found, [root for root in found.figures["roots"] if root["label"] not in gone]
 
 
-def _reckon(
+def reckon_form(
     unit: Unit,
     studio_yard: Yard,
     tree: Tree,
@@ -125,6 +125,7 @@ def _reckon(
     measurement: Measurement | None,
     roots: list[dict[str, Any]],
 ) -> Reckoning:
+    """Share and budget of a form for its tree. Raises BadInput."""
     practice = practice_for(studio_yard, tree)
     season = season_of(tree, studio_yard.last_frost, form.done_on, form.bud_stage, practice)
     budget = tree_budget(tree, practice, season, form.done_on, form.top_reduced or 0.0)
@@ -171,9 +172,9 @@ def record_session(studio: Studio, tree_id: int, form: SessionForm) -> Session:
 def put_session(studio: Studio, unit: Unit, yard: Yard, tree_id: int, form: SessionForm) -> Session:
     """Put a checked session and its aftercare into a transaction. Raises BadInput."""
     tree = load_tree(unit, tree_id)
-    measurement, roots = _roots_for(unit, tree_id, form)
-    reckoned = _reckon(unit, yard, tree, form, measurement, roots)
-    session = _as_row(tree_id, form, reckoned, measurement, roots)
+    measurement, roots = roots_for(unit, tree_id, form)
+    reckoned = reckon_form(unit, yard, tree, form, measurement, roots)
+    session = row_of(tree_id, form, reckoned, measurement, roots)
     session.created_at = studio.now
     unit.add(session)
     unit.flush()
@@ -183,7 +184,7 @@ def put_session(studio: Studio, unit: Unit, yard: Yard, tree_id: int, form: Sess
     return session
 
 
-def _roots_for(
+def roots_for(
     unit: Unit, tree_id: int, form: SessionForm
 ) -> tuple[Measurement | None, list[dict[str, Any]]]:
     """The measurement the ticked roots belong to, else the latest before the session."""
@@ -201,17 +202,18 @@ def preview_session(studio: Studio, tree_id: int, form: SessionForm) -> Reckonin
     yard = studio.yard()
     with reading(studio.engine) as unit:
         tree = load_tree(unit, tree_id)
-        measurement, roots = _roots_for(unit, tree_id, form)
-        return _reckon(unit, yard, tree, form, measurement, roots)
+        measurement, roots = roots_for(unit, tree_id, form)
+        return reckon_form(unit, yard, tree, form, measurement, roots)
 
 
-def _as_row(
+def row_of(
     tree_id: int,
     form: SessionForm,
     reckoned: Reckoning,
     measurement: Measurement | None,
     roots: list[dict[str, Any]],
 ) -> Session:
+    """A reckoned form as a record, not kept yet."""
     by_label = {root["label"]: root for root in roots}
     done = [
         {
@@ -249,7 +251,12 @@ def _as_row(
         soil=form.soil,
         found=form.found,
         next_time=form.next_time,
-        details={**form.details, **_weighed(form, reckoned)},
+        details={
+            **form.details,
+            "fine_roots": form.fine_roots,
+            "top_reduced": form.top_reduced,
+            **_weighed(form, reckoned),
+        },
     )
 
 

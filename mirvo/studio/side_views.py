@@ -8,8 +8,8 @@ from typing import Any
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.report import side_set_as_json
-from mirvo.core.measure.side_set import MarkedSide, measure_side_set
+from mirvo.core.measure.report import plane_as_json
+from mirvo.core.measure.side_set import MarkedSide, root_plane_of
 from mirvo.records.database import reading
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
@@ -51,9 +51,9 @@ def views_of_day(studio: Studio, tree_id: int, day: date) -> list[tuple[Photo, d
 def root_plane_of_day(
     studio: Studio, tree_id: int, day: date, without: frozenset[str] = frozenset()
 ) -> dict[str, Any] | None:
-    """What the finished side views of a day show together; None before any is finished.
+    """The root plane of a day's finished side views; None with fewer than three roots.
 
-    The answer's `root_plane` is None with fewer than three roots. Roots `without` are left out.
+    Roots `without` are left out.
     """
     views = []
     for photo, draft in views_of_day(studio, tree_id, day):
@@ -67,6 +67,7 @@ def root_plane_of_day(
     if not views:
         return None
     try:
-        return side_set_as_json(measure_side_set(views))
+        plane = root_plane_of(views)
     except BadInput:
         return None
+    return None if plane is None else plane_as_json(plane)

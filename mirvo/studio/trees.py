@@ -31,6 +31,7 @@ ORIGINS = (
     "bare-root purchase",
 )
 MOST_OFFCUTS = 20
+OFFSPRING_ORIGIN = {"offcut": "root cutting", "layer": "air layer"}
 STAGES = ("growing", "refining", "showing")
 STRENGTHS = ("strong", "fair", "weak")
 AGES = ("young", "mature", "old")
@@ -96,18 +97,23 @@ def add_tree(studio: Studio, form: TreeForm) -> Tree:
     return tree
 
 
-def put_offcuts(unit: Unit, parent: Tree, count: int, day: date, now: datetime) -> list[Tree]:
-    """Offcuts with root hair kept as new trees: young, strong enough, their parent kept."""
+def put_offspring(
+    unit: Unit, parent: Tree, what: str, count: int, day: date, now: datetime
+) -> list[Tree]:
+    """New trees from offcuts with root hair or a separated layer, their parent kept.
+
+    what : "offcut" or "layer".
+    """
     made = []
     for number in range(1, min(count, MOST_OFFCUTS) + 1):
         form = TreeForm(
-            name=f"{parent.name[:60]} offcut {day:%Y}-{number}",
+            name=f"{parent.name[:60]} {what} {day:%Y}-{number}",
             species_key=parent.species_key,
-            origin="root cutting",
+            origin=OFFSPRING_ORIGIN[what],
             acquired_on=day,
             strength="fair",
             container="usual pot",
-            note=f"Offcut of {parent.name}.",
+            note=f"{what.capitalize()} of {parent.name}.",
         )
         tree = Tree(**form.model_dump(), parent_id=parent.id, version=1)
         tree.created_at = tree.updated_at = now

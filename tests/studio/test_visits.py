@@ -4,8 +4,9 @@ import uuid
 from datetime import UTC, datetime, timedelta
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.studio.care import rhythm_of, tasks_of_session, water
+from mirvo.studio.care import rhythm_of, tasks_of_session, tick, water
 from mirvo.studio.closing import close_visit
+from mirvo.studio.corrections import correct_session, form_of_session
 from mirvo.studio.deciding import deciding
 from mirvo.studio.desk import evaluate, open_desk, save_marks
 from mirvo.studio.effects import effects_on
@@ -243,3 +244,40 @@ class WateringTest(VisitCase):
 
     def entered(self):
         return {name: getattr(self.here, name) for name in TreeForm.model_fields}
+
+
+class CorrectionTest(VisitCase):
+    def recorded(self):
+        self.tap(bud_stage="buds swelling", ball_depth_before=80, slice_mm=20, soil="wrong mix")
+        self.tap_field("root:A", {"action": "remove", "why": "above the others"})
+        return close_visit(self.studio, self.visit.id)
+
+    def test_a_record_is_put_right_and_reckoned_anew(self):
+        session = self.recorded()
+        tick(self.studio, tasks_of_session(self.studio, session.id)[0].id)
+        form = form_of_session(session)
+        self.assertEqual(form_of_session(session).slice_mm, 20)
+        fewer = form.model_copy(update={"slice_mm": 0.0, "soil": "own mix", "roots": []})
+        right = correct_session(self.studio, session.id, fewer)
+        self.assertEqual((right.soil, right.share_computed, right.roots), ("own mix", 0.0, []))
+        self.assertEqual(right.details["decided"]["A"]["why"], "above the others")
+        tasks = tasks_of_session(self.studio, session.id)
+        self.assertEqual(sum(task.done_at is not None for task in tasks), 1)
+        self.assertNotIn("wound", [task.code for task in tasks if task.done_at is None])
+        self.visit = begin(self.studio, 1, "routine")
+        self.assertIn("A", self.told().cases)
+
+    def test_the_same_form_again_changes_nothing(self):
+        session = self.recorded()
+        again = correct_session(self.studio, session.id, form_of_session(session))
+        for name in ("roots", "share_computed", "budget", "slice_mm", "details", "ball_after"):
+            self.assertEqual(getattr(again, name), getattr(session, name), name)
+
+    def test_what_cannot_be_is_refused_and_the_record_stays(self):
+        session = self.recorded()
+        wrong = form_of_session(session).model_copy(update={"slice_mm": 500.0})
+        with self.assertRaises(BadInput):
+            correct_session(self.studio, session.id, wrong)
+        self.assertEqual(sessions_of_tree(self.studio, 1)[0].slice_mm, 20)
+        with self.assertRaises(NotFound):
+            correct_session(self.studio, 99, form_of_session(session))

@@ -113,7 +113,10 @@ class FollowUp(_Data):
 
 
 class CareRules(_Data):
-    """worked_kinds : kinds of session after which a tree is sheltered and looked after."""
+    """worked_kinds : kinds of session after which a tree is sheltered and looked after.
+
+    lasting : codes of tasks that a later session of the tree does not end.
+    """
 
     shade_days: dict[str, int]
     mild_shade_days: int
@@ -121,6 +124,8 @@ class CareRules(_Data):
     tie_check_days: int
     bud_check_days: tuple[int, int]
     follow_up_weeks: list[int]
+    wound_check_days: int
+    lasting: list[str]
     worked_kinds: list[str]
     kinds: dict[str, list[FollowUp]]
 

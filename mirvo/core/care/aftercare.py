@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -24,6 +24,7 @@ def aftercare(
     strength: str,
     practice: Mapping[str, str],
     last_frost: str | None = None,
+    cut_roots: Sequence[str] = (),
 ) -> list[CareTask]:
     """Tasks after a session, by date.
 
@@ -32,6 +33,7 @@ def aftercare(
     kind : kind of session, see `rootwork.KINDS`. strength : strong, fair or weak.
     practice : answers of the practice profile (`after`, `fixing`).
     last_frost : usual last frost of the place, MM-DD; the guard ends then.
+    cut_roots : letters of roots removed flush, whose wounds are followed until they close.
     """
     table = rules().care
     tasks = [
@@ -42,6 +44,10 @@ def aftercare(
         CareTask(done_on + timedelta(weeks=week), "photo", f"Follow-up photo, week {week}")
         for week in table.follow_up_weeks
     ]
+    if cut_roots:
+        named = ", ".join(cut_roots)
+        text = f"Wounds of {named}: photograph them; tick when they have closed"
+        tasks.append(CareTask(done_on + timedelta(days=table.wound_check_days), "wound", text))
     if kind in table.worked_kinds:
         tasks += _after_root_work(done_on, strength, practice, last_frost)
     return sorted(tasks, key=lambda task: (task.due, task.code))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from mirvo.core.measure.root_plane import RootPlane
 from mirvo.core.measure.side import EmergenceMeasure, SideMeasure
 from mirvo.core.measure.side_set import TOO_FEW, SideSetMeasure
 from mirvo.core.measure.top import RootMeasure, Spread, TopMeasure
@@ -98,7 +99,6 @@ def side_as_json(measured: SideMeasure) -> dict[str, Any]:
         },
         "lean_deg": measured.lean_deg.as_json(1),
         "reverse_taper": measured.reverse_taper,
-        "reverse_taper_sure": measured.reverse_taper_sure,
         "undercut": measured.undercut,
         "emergences": _emergences(measured.emergences),
         "widths": [list(pair) for pair in measured.widths],
@@ -112,6 +112,11 @@ def side_as_json(measured: SideMeasure) -> dict[str, Any]:
     return out
 
 
+def side_as_record(measured: SideMeasure) -> dict[str, Any]:
+    """The contract plus what pages say of it, as kept with a measurement."""
+    return {**side_as_json(measured), "reverse_taper_sure": measured.reverse_taper_sure}
+
+
 def side_set_as_json(measured: SideSetMeasure) -> dict[str, Any]:
     """The output contract of `mirvo measure side-set`.
 
@@ -123,14 +128,7 @@ def side_set_as_json(measured: SideSetMeasure) -> dict[str, Any]:
     out["emergences"] = _emergences(measured.emergences)
     out["root_plane"] = None
     if plane is not None:
-        out["root_plane"] = {
-            "height_mm": plane.height_mm.as_json(),
-            "tilt_deg": plane.tilt_deg.as_json(),
-            "tilt_clock": plane.tilt_clock,
-            "residuals_mm": plane.residuals_mm,
-            "left_out": plane.left_out,
-            "advice": plane.advice,
-        }
+        out["root_plane"] = plane_as_json(plane)
     else:
         out["calibration"]["warnings"].append(TOO_FEW)
     out["views"] = [
@@ -138,6 +136,18 @@ def side_set_as_json(measured: SideSetMeasure) -> dict[str, Any]:
         for name, turned, view in measured.views
     ]
     return out
+
+
+def plane_as_json(plane: RootPlane) -> dict[str, Any]:
+    """A root plane as the contract has it."""
+    return {
+        "height_mm": plane.height_mm.as_json(),
+        "tilt_deg": plane.tilt_deg.as_json(),
+        "tilt_clock": plane.tilt_clock,
+        "residuals_mm": plane.residuals_mm,
+        "left_out": plane.left_out,
+        "advice": plane.advice,
+    }
 
 
 def _emergences(emergences: list[EmergenceMeasure]) -> list[dict[str, Any]]:

@@ -11,7 +11,13 @@ from mirvo.core.errors import BadInput
 from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import Contract, read_contract
 from mirvo.core.measure.root_plane import RootPlane, fit_root_plane, join_views, joined_measures
-from mirvo.core.measure.side import EmergenceMeasure, SideMeasure, measure_view, read_view
+from mirvo.core.measure.side import (
+    EmergenceMeasure,
+    SideMeasure,
+    SideView,
+    measure_view,
+    read_view,
+)
 from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.uncertainty import Array, Draws
 
@@ -73,14 +79,7 @@ def measure_side_set(photos: list[MarkedSide]) -> SideSetMeasure:
     ------
     BadInput : a view's marks do not determine its figures; says which.
     """
-    draws = Draws(photos[0].marks.click_sd_px)
-    views = []
-    for i, photo in enumerate(photos):
-        own = draws.with_click_sd(photo.marks.click_sd_px)
-        try:
-            views.append(read_view(photo.marks, photo.photo, own, photo.card_corners))
-        except BadInput as error:
-            raise BadInput(f"photos.{i}.marks.{error.field}", error.message) from None
+    views = _set_up(photos)
     measured = [
         (photo.name, photo.marks.turntable_deg, measure_view(view))
         for photo, view in zip(photos, views, strict=True)
@@ -89,3 +88,28 @@ def measure_side_set(photos: list[MarkedSide]) -> SideSetMeasure:
         return SideSetMeasure(measured, [], None)
     roots = join_views(views)
     return SideSetMeasure(measured, joined_measures(roots), fit_root_plane(roots))
+
+
+def root_plane_of(photos: list[MarkedSide]) -> RootPlane | None:
+    """The root plane alone, without the views' own figures; None with fewer than three roots.
+
+    Raises
+    ------
+    BadInput : a view's marks do not determine its frame; says which.
+    """
+    views = _set_up(photos)
+    if not any(view.marks.emergences for view in views):
+        return None
+    return fit_root_plane(join_views(views))
+
+
+def _set_up(photos: list[MarkedSide]) -> list[SideView]:
+    draws = Draws(photos[0].marks.click_sd_px)
+    views = []
+    for i, photo in enumerate(photos):
+        own = draws.with_click_sd(photo.marks.click_sd_px)
+        try:
+            views.append(read_view(photo.marks, photo.photo, own, photo.card_corners))
+        except BadInput as error:
+            raise BadInput(f"photos.{i}.marks.{error.field}", error.message) from None
+    return views

@@ -73,11 +73,11 @@ def _top_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
 
 def _side_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
     photo = state.photo
-    together = root_plane_of_day(studio, photo.tree_id, photo.taken_on)
+    plane = root_plane_of_day(studio, photo.tree_id, photo.taken_on)
     return {
         "view": "side",
         "elsewhere": [],
-        "together": together,
+        "plane": plane,
         "views": views_of_day(studio, photo.tree_id, photo.taken_on),
         "here": photo.id,
     }

@@ -13,10 +13,10 @@ from mirvo.core.errors import BadInput
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.advice import roots_to_cut
 from mirvo.core.rootwork.bench import fields_for
-from mirvo.records.database import reading
 from mirvo.records.models import Session
 from mirvo.studio import sessions as use
 from mirvo.studio.care import tasks_of_session
+from mirvo.studio.corrections import correct_session, form_of_session, roots_to_tick
 from mirvo.studio.photos import KINDS as PHOTO_KINDS
 from mirvo.studio.photos import compared_photos, photos_of_session, take_in
 from mirvo.studio.trees import get_tree
@@ -88,6 +88,43 @@ async def record(request: Request, tree_id: int) -> Response:
     return _form(request, tree_id, raw, errors, 422)
 
 
+@router.get("/sessions/{session_id}/edit")
+def correction(request: Request, session_id: int) -> HTMLResponse:
+    session = use.get_session(studio_of(request), session_id)
+    return _form(request, session.tree_id, _fields_of_record(session), {}, session=session)
+
+
+@router.post("/sessions/{session_id}/edit")
+async def correct(request: Request, session_id: int) -> Response:
+    async with request.form(max_files=MOST_FILES) as sent:
+        fields, raw = _entered(sent)
+    studio = studio_of(request)
+    form, errors = read_form(use.SessionForm, fields)
+    if form is not None:
+        try:
+            await run_in_threadpool(correct_session, studio, session_id, form)
+            return RedirectResponse(f"/sessions/{session_id}", 303)
+        except BadInput as error:
+            errors = {error.field: error.message}
+    session = use.get_session(studio, session_id)
+    return _form(request, session.tree_id, raw, errors, 422, session)
+
+
+def _fields_of_record(session: Session) -> dict[str, Any]:
+    """A record as the fields of its form."""
+    form = form_of_session(session)
+    fields: dict[str, Any] = {}
+    for name, value in form.model_dump(exclude={"roots", "details"}).items():
+        if isinstance(value, float):
+            fields[name] = f"{value:g}"
+        elif value not in (None, False):
+            fields[name] = str(value)
+    for root in form.roots:
+        fields[f"root-{root.label}"] = root.action
+        fields[f"part-{root.label}"] = f"{root.part * 100:g}"
+    return fields
+
+
 @router.get("/sessions/{session_id}")
 def show_session(request: Request, session_id: int, refused: str = "") -> HTMLResponse:
     studio = studio_of(request)
@@ -152,14 +189,15 @@ def _form(
     fields: dict[str, Any],
     errors: dict[str, str],
     status: int = 200,
+    session: Session | None = None,
 ) -> HTMLResponse:
     studio = studio_of(request)
     tree = get_tree(studio, tree_id)
-    with reading(studio.engine) as unit:
-        measurement, roots = use.measured_roots(unit, tree_id)
+    measurement, roots = roots_to_tick(studio, tree_id, session)
     before = use.sessions_of_tree(studio, tree_id)
     context = {
         "tree": tree,
+        "session": session,
         "species": species_by_key(tree.species_key),
         "fields": fields,
         "errors": errors,
@@ -169,7 +207,7 @@ def _form(
         "measurement": measurement,
         "roots": roots,
         "advice": {cut.label: cut for cut in roots_to_cut(roots)},
-        "left_over": before[0] if before and before[0].next_time else None,
+        "left_over": before[0] if not session and before and before[0].next_time else None,
         "reckoned": None,
     }
     return page(request, "session/form.html", context, status)

@@ -19,6 +19,7 @@ from mirvo.studio.sheet import newest_step
 from mirvo.studio.taps import keep_photo, keep_taps
 from mirvo.studio.trees import get_tree
 from mirvo.web.drawings.ball import draw_ball
+from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import draw_cuts
 from mirvo.web.forms import fields_of
 from mirvo.web.pages import page, render, studio_of
@@ -158,6 +159,7 @@ def _context(studio: Studio, view: use.VisitView) -> dict[str, Any]:
         "cuts": cuts,
         "wheel": wheel,
         "ball": draw_ball(view.answers, WHEEL_PX),
+        "supply": draw_supply(told.cases, told.stems, cuts),
         "decides": decides,
         "bares": bares_roots(view.visit.kind),
         "left": unfinished(view, told),

@@ -44,6 +44,13 @@ class AftercareTest(unittest.TestCase):
         leap = tasks(done=date(2027, 1, 10), last_frost="02-29")
         self.assertEqual([task.due for task in leap if task.code == "frost"], [date(2027, 2, 28)])
 
+    def test_wounds_are_followed_until_they_close(self):
+        cut = aftercare(DONE, "routine", "strong", preset("steady"), None, ["A", "C"])
+        [wound] = [task for task in cut if task.code == "wound"]
+        self.assertIn("A, C", wound.text)
+        self.assertEqual((wound.due - DONE).days, 180)
+        self.assertEqual(days(tasks(), "wound"), [])
+
     def test_what_only_delays_is_not_sheltered(self):
         found = tasks("slip-pot")
         self.assertEqual(days(found, "shade"), [])
