@@ -15,6 +15,8 @@ from playwright.sync_api import sync_playwright
 
 from mirvo.demo.load import load_demo
 from mirvo.studio.context import Studio
+from mirvo.studio.taps import keep_taps
+from mirvo.studio.visits import begin
 from mirvo.web.app import create_app
 
 OUT = Path(__file__).parent.parent / "docs/screenshots"
@@ -31,6 +33,9 @@ VIEWS = {
     "session-form": ("/trees/1/sessions/new", 1280),
     "session-record": ("/sessions/3", 1280),
     "path": ("/trees/1/path", 1280),
+    "visit": ("/visits/1#decide", 1280),
+    "visit-phone": ("/visits/1#decide", 390),
+    "practice": ("/almanac/practice", 1280),
     "tree-form": ("/trees/1/edit", 1280),
     "almanac": ("/almanac", 1280),
     "years": ("/trees/5/years", 1280),
@@ -40,12 +45,12 @@ VIEWS = {
 }
 
 
-def serve(folder: Path) -> str:
+def serve(studio: Studio) -> str:
     """The demo on a free port in the background; its address."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    app = create_app(Studio(folder, clock=lambda: DAY))
+    app = create_app(studio)
     server = uvicorn.Server(uvicorn.Config(app, port=port, log_level="critical"))
     threading.Thread(target=server.run, daemon=True).start()
     while not server.started:
@@ -53,10 +58,38 @@ def serve(folder: Path) -> str:
     return f"http://127.0.0.1:{port}"
 
 
+ENTERED = (
+    ("bud_stage", "buds swelling"),
+    ("ball_length_before", 340),
+    ("ball_width_before", 200),
+    ("ball_depth_before", 70),
+    ("slice_mm", 12),
+    ("old_soil", [7, 8]),
+    ("done:prepare", True),
+    ("done:lift", True),
+    ("root:C", {"action": "shorten", "part": 0.4}),
+    ("root:F", {"action": "remove"}),
+)
+
+
+def begin_a_session(studio: Studio) -> None:
+    """A session at the bench with something entered, so that its page has something to show."""
+    visit = begin(studio, 1, "routine")
+    taps = [
+        {"id": f"shown-{n:04}", "field": field, "value": value, "at": DAY.isoformat()}
+        for n, (field, value) in enumerate(ENTERED)
+    ]
+    refused = keep_taps(studio, visit.id, taps).refused
+    if refused:
+        raise SystemExit(refused[0]["message"])
+
+
 def main() -> None:
     work = Path(tempfile.mkdtemp())
     load_demo(work / "demo")
-    address = serve(work / "demo")
+    studio = Studio(work / "demo", clock=lambda: DAY)
+    begin_a_session(studio)
+    address = serve(studio)
     OUT.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)

@@ -128,6 +128,22 @@ class VisitTest(BrowserCase):
         page.locator("[data-root=A] label", has_text="Keep").click()
         self.assertIsNone(self.settled(page)["root:A"])
 
+    def test_a_photo_taken_without_the_server_is_handed_over_later(self):
+        page = self.page
+        photo, _ = self.photo(self.tree(name="Other"), seed=5)
+        content = self.studio.photos.original(photo.digest).read_bytes()
+        self.begin(page)
+        self.served.stop()
+        picture = {"name": "wound.jpg", "mimeType": "image/jpeg", "buffer": content}
+        page.locator("[data-photo=inspect]").set_input_files(picture)
+        page.get_by_text("1 photo kept here").wait_for()
+        page.close()
+        self.served.start()
+        page = self.page.context.new_page()
+        page.goto(f"/visits/{self.visit.id}")
+        page.locator("#inspect img").wait_for()
+        self.assertEqual(len(visit_view(self.studio, self.visit.id).photos), 1)
+
     def test_roots_bare_are_misted(self):
         page = self.page
         self.begin(page)

@@ -4,14 +4,17 @@ import re
 from datetime import date
 from math import atan2, degrees, hypot
 
+from mirvo.core.rootwork.adviser import RootCase, along_mm, path_length_mm
 from mirvo.studio.desk import save_marks
 from mirvo.studio.path import TargetForm, path_view, set_target
 from mirvo.studio.sessions import SessionForm, record_session
 from mirvo.studio.sheet import sheet_of
+from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon
 from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.sheet import CSS_PX_PER_MM, draw_section, draw_sheet
-from mirvo.web.drawings.wheel import arc, draw_wheel, tapered, wheel_reach_mm
+from mirvo.web.drawings.supply import draw_supply
+from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered, wheel_reach_mm
 from mirvo.web.drawings.years import years_chart
 from tests.studio_case import StudioCase
 
@@ -43,6 +46,45 @@ class DrawnTree(StudioCase):
         set_target(self.studio, self.tree_row.id, target)
         path_view(self.studio, self.tree_row.id)
         self.sheet = sheet_of(self.studio, self.tree_row.id)
+
+
+class CutsTest(DrawnTree):
+    def test_a_root_is_hatched_from_its_cut_on_with_a_knob_at_the_cut(self):
+        label = self.figures["roots"][0]["label"]
+        scene = draw_cuts(self.figures, self.figures, {label: 0.25}, 400.0, (6,))
+        self.assertEqual(len(of_role(scene, "root-cut")), 1)
+        self.assertEqual(len(of_role(scene, "old-soil")), 1)
+        [knob] = of_role(scene, "knob")
+        way = [tuple(map(float, p.split(","))) for p in knob.attributes["data-way"].split()]
+        at = (float(knob.attributes["cx"]), float(knob.attributes["cy"]))
+        self.assertAlmostEqual(along_mm(way, at) / path_length_mm(way), 0.75, 2)
+
+    def test_a_removed_root_has_no_knob_and_no_error_bars(self):
+        label = self.figures["roots"][0]["label"]
+        after = {**self.figures, "roots": self.figures["roots"][1:]}
+        scene = draw_cuts(self.figures, after, {label: 1.0}, 400.0)
+        self.assertEqual(of_role(scene, "knob"), [])
+        self.assertEqual(len(of_role(scene, "plus-minus-mark")), 6 * len(after["roots"]))
+
+    def test_the_ball_is_drawn_to_scale_with_what_goes(self):
+        answers = {"ball_length_before": 300.0, "ball_depth_before": 60.0, "slice_mm": 15.0}
+        scene = draw_ball(answers, 380.0)
+        [soil], [cut] = of_role(scene, "soil"), of_role(scene, "root-cut")
+        width, height = (float(soil.attributes[key]) for key in ("width", "height"))
+        self.assertAlmostEqual(width / height, 5.0, 1)
+        self.assertAlmostEqual(float(cut.attributes["height"]) / height, 0.25, 2)
+        self.assertIsNone(draw_ball({}, 380.0))
+
+    def test_the_supply_map_says_what_the_cuts_would_starve(self):
+        cases = {
+            "A": RootCase("A", 0.0, 20.0, [(0, 1), (0, 2)], feeds=("trunk", "left branch")),
+            "B": RootCase("B", 90.0, 8.0, [(1, 0), (2, 0)], feeds=("trunk",)),
+        }
+        scene = draw_supply(cases, ["left branch", "trunk"], {"A": 1.0})
+        self.assertEqual(scene.description, "left branch fed by nothing; trunk fed by B")
+        roles = [shape.role for shape in scene.shapes if shape.name == "path"]
+        self.assertEqual(roles, ["supply-cut line-9", "supply-cut line-9", "supply-line line-4"])
+        self.assertIsNone(draw_supply({}, [], {}))
 
 
 class WheelTest(DrawnTree):
