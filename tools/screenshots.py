@@ -76,7 +76,7 @@ def begin_a_session(studio: Studio) -> None:
     """A session at the bench with something entered, so that its page has something to show."""
     visit = begin(studio, 1, "routine")
     taps = [
-        {"id": f"shown-{n:04}", "field": field, "value": value, "at": DAY.isoformat()}
+        {"id": f"shown-{n:04}", "field": field, "value": value, "at": datetime.now(UTC).isoformat()}
         for n, (field, value) in enumerate(ENTERED)
     ]
     refused = keep_taps(studio, visit.id, taps).refused

@@ -2,7 +2,10 @@
 
 const SECOND = 1000;
 
-const said = (seconds) => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
+const two = (number) => String(Math.floor(number)).padStart(2, "0");
+
+/** 12:05 for minutes and seconds, 2 h 05 from an hour on. */
+const said = (seconds) => (seconds < 3600 ? `${Math.floor(seconds / 60)}:${two(seconds % 60)}` : `${Math.floor(seconds / 3600)} h ${two((seconds % 3600) / 60)}`);
 
 export class Clock {
   constructor(bar, lifted, covered) {
