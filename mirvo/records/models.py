@@ -42,6 +42,7 @@ class Tree(Table):
     practice: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     parent_id: Mapped[int | None]
     water_dish: Mapped[bool] = mapped_column(default=False, server_default="0")
+    under_glass: Mapped[bool] = mapped_column(default=False, server_default="0")
     foreign_soil: Mapped[str] = mapped_column(String(200), default="", server_default="")
     version: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime]

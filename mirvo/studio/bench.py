@@ -10,6 +10,7 @@ from mirvo.studio.care import Due, open_care
 from mirvo.studio.context import Studio
 from mirvo.studio.trees import TreeRow, list_trees
 from mirvo.studio.visits import open_visits
+from mirvo.studio.weather import ColdNights, frost_watch
 
 SOON_DAYS = 120
 
@@ -22,6 +23,7 @@ class Bench:
     soon: list[TreeRow]
     aftercare: list[Due]
     running: list[tuple[Visit, Tree]]
+    frost: list[ColdNights]
     unmeasured: list[TreeRow]
     waiting: list[TreeRow]
 
@@ -38,6 +40,7 @@ def bench(studio: Studio) -> Bench:
         ],
         aftercare=open_care(studio),
         running=open_visits(studio),
+        frost=frost_watch(studio),
         unmeasured=[row for row in rows if row.figures is None],
         waiting=[row for row in rows if row.window.start > horizon],
     )

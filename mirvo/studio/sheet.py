@@ -26,6 +26,7 @@ from mirvo.studio.path import newest_plan
 from mirvo.studio.sessions import measured_roots
 from mirvo.studio.trees import due_window, load_tree, offspring
 from mirvo.studio.visits import find_open_visit
+from mirvo.studio.weather import expected_bud_swell
 
 
 @dataclass(frozen=True)
@@ -46,6 +47,7 @@ class Sheet:
     today: date
     last_frost: str
     running: Visit | None
+    bud_swell: date | None
     parent: Tree | None
     children: list[Tree]
 
@@ -79,6 +81,7 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
             )
         )
     last = sessions[0].done_on if sessions else None
+    window = due_window(tree, species, last, yard.last_frost, studio.today)
     return Sheet(
         tree=tree,
         species=species,
@@ -89,11 +92,12 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         target=target,
         path=path_of_school(plan.result, yard.school) if plan and target else None,
         path_outdated=plan is not None and _changed_since(plan, sessions, measurement, target),
-        window=due_window(tree, species, last, yard.last_frost, studio.today),
+        window=window,
         photos=photos,
         today=studio.today,
         last_frost=yard.last_frost,
         running=running,
+        bud_swell=expected_bud_swell(yard, species, window.year),
         parent=parent,
         children=children,
     )

@@ -55,6 +55,7 @@ class TreeForm(BaseModel):
     container: str = "wide training pot"
     worth: Literal["heirloom", "usual", "free to try"] = "usual"
     water_dish: bool = False
+    under_glass: bool = False
     foreign_soil: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     note: Text = ""
 

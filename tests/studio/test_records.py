@@ -7,6 +7,7 @@ from datetime import date, timedelta
 
 from PIL import Image
 
+from mirvo.core.almanac import species_by_key
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.studio.bench import bench
 from mirvo.studio.care import tick
@@ -22,6 +23,7 @@ from mirvo.studio.sessions import (
 )
 from mirvo.studio.sheet import sheet_of
 from mirvo.studio.trees import TreeForm, edit_tree, get_tree, list_trees
+from mirvo.studio.weather import expected_bud_swell, frost_watch
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -274,6 +276,29 @@ class SessionsAndPathTest(StudioCase):
         with self.assertRaises(BadInput) as said:
             self.target(year=2020)
         self.assertEqual(said.exception.field, "year")
+
+    def test_cold_nights_concern_worked_and_tender_trees_but_not_those_under_glass(self):
+        self.studio.clock = lambda: TODAY.replace(month=2, day=10)
+        tender = self.tree(name="Glass gardenia", species_key="gardenia")
+        names = {one.tree.name: one for one in frost_watch(self.studio)}
+        self.assertIn("nights above 15", names["Glass gardenia"].why)
+        values = {name: getattr(tender, name) for name in TreeForm.model_fields}
+        housed = TreeForm.model_validate({**values, "under_glass": True})
+        edit_tree(self.studio, tender.id, housed, tender.version)
+        self.assertNotIn("Glass gardenia", [one.tree.name for one in frost_watch(self.studio)])
+        self.record(done_on=date(2026, 2, 1), bud_stage="buds swelling", slice_mm=0)
+        worked = [one for one in frost_watch(self.studio) if one.tree.id == self.tree_row.id]
+        self.assertIn("worked on 1 February", worked[0].why)
+        self.assertTrue(all(night.low_c <= 1 for night in worked[0].nights))
+
+    def test_buds_are_expected_before_the_last_frost_in_either_hemisphere(self):
+        yard = self.studio.yard()
+        north = expected_bud_swell(yard, species_by_key("zelkova"), 2027)
+        self.assertTrue(date(2027, 3, 1) < north < date(2027, 4, 25), north)
+        yard.last_frost = "09-20"
+        south = expected_bud_swell(yard, species_by_key("zelkova"), 2027)
+        self.assertTrue(date(2027, 8, 1) < south < date(2027, 9, 25), south)
+        self.assertIsNone(expected_bud_swell(yard, species_by_key("gardenia"), 2027))
 
     def test_the_bench_shows_aftercare_and_what_is_due(self):
         self.assertEqual([row.tree.id for row in bench(self.studio).soon], [self.tree_row.id])

@@ -106,6 +106,13 @@ class WeighingRules(_Data):
     most_ratio: float
 
 
+class BudRule(_Data):
+    """Degree days above a base temperature after which buds swell."""
+
+    base_c: float
+    degree_days: float
+
+
 class FollowUp(_Data):
     days: int
     code: str
@@ -138,6 +145,8 @@ class Rules(_Data):
     adviser: AdviserRules
     top_reduction: TopReductionRules
     weighing: WeighingRules
+    chill_days: int
+    phenology: dict[str, BudRule]
     care: CareRules
 
 

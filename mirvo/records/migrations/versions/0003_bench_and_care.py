@@ -14,6 +14,7 @@ def upgrade() -> None:
         op.add_column(table, sa.Column("practice", sa.JSON(), nullable=False, server_default="{}"))
     op.add_column("trees", sa.Column("parent_id", sa.Integer(), nullable=True))
     op.add_column("trees", sa.Column("water_dish", sa.Boolean(), nullable=False, server_default="0"))
+    op.add_column("trees", sa.Column("under_glass", sa.Boolean(), nullable=False, server_default="0"))
     op.add_column("trees", sa.Column("foreign_soil", sa.String(200), nullable=False, server_default=""))
     op.add_column("sessions", sa.Column("details", sa.JSON(), nullable=False, server_default="{}"))
     op.create_table(
@@ -70,6 +71,6 @@ def downgrade() -> None:
     for table in ("waterings", "care_tasks", "visit_photos", "taps", "visits"):
         op.drop_table(table)
     op.drop_column("sessions", "details")
-    for name in ("foreign_soil", "water_dish", "parent_id", "practice"):
+    for name in ("foreign_soil", "under_glass", "water_dish", "parent_id", "practice"):
         op.drop_column("trees", name)
     op.drop_column("yard", "practice")

@@ -1,0 +1,67 @@
+"""The simulated weather station, and what is made of its days."""
+
+import unittest
+from datetime import date, timedelta
+
+import numpy as np
+
+from mirvo.core.season.weather import DayWeather, bud_swell, degree_days, nights_below
+from mirvo.standins.weather import FORECAST_DAYS, SimulatedStation
+
+NORTH, SOUTH = SimulatedStation("Brackwater", "04-20"), SimulatedStation("Farhaven", "09-20")
+
+
+def year(station, first):
+    return [station.actual(first + timedelta(days=ahead)) for ahead in range(365)]
+
+
+class StationTest(unittest.TestCase):
+    def test_the_same_day_is_always_the_same_and_places_differ(self):
+        day = date(2027, 2, 10)
+        self.assertEqual(NORTH.actual(day), SimulatedStation("Brackwater", "04-20").actual(day))
+        self.assertNotEqual(NORTH.actual(day), SimulatedStation("Elsewhere", "04-20").actual(day))
+
+    def test_frost_grows_rare_about_the_usual_last_frost_in_either_hemisphere(self):
+        for station, frost in ((NORTH, (4, 20)), (SOUTH, (9, 20))):
+            chances = []
+            for shift in (-60, 0, 40):
+                days = [
+                    station.actual(date(y, *frost) + timedelta(days=shift + k))
+                    for y in range(2000, 2020)
+                    for k in range(-3, 4)
+                ]
+                chances.append(len(nights_below(days, 0.0)) / len(days))
+            self.assertGreater(chances[0], 0.5)
+            self.assertTrue(0.05 < chances[1] < 0.45, chances)
+            self.assertLess(chances[2], 0.03)
+
+    def test_noise_remembers_the_day_before(self):
+        days = year(NORTH, date(2026, 1, 1))
+        off = np.array([one.low_c - NORTH.normal(one.day).low_c for one in days])
+        self.assertAlmostEqual(float(off.std()), 1.9 / np.sqrt(1 - 0.7**2), delta=0.6)
+        self.assertAlmostEqual(float(np.corrcoef(off[1:], off[:-1])[0, 1]), 0.7, delta=0.12)
+
+    def test_the_forecast_starts_with_today_and_grows_unsure(self):
+        starts = [date(2026, 3, 1) + timedelta(days=20 * k) for k in range(12)]
+        errors = np.array([
+            [told.low_c - NORTH.actual(told.day).low_c for told in NORTH.forecast(start)]
+            for start in starts
+        ])  # fmt: skip
+        self.assertEqual(errors.shape[1], FORECAST_DAYS)
+        self.assertEqual(float(np.abs(errors[:, 0]).max()), 0.0)
+        self.assertLess(errors[:, 1].std(), errors[:, 9].std())
+
+
+class WarmthTest(unittest.TestCase):
+    DAYS = tuple(DayWeather(date(2026, 3, day), day - 4.0, day + 4.0) for day in range(1, 11))
+
+    def test_degree_days_by_hand(self):
+        # daily means 1 to 10; over a base of 5 they add 1 + 2 + 3 + 4 + 5
+        self.assertEqual(degree_days(self.DAYS, 5.0), 15.0)
+
+    def test_buds_swell_on_the_day_the_sum_is_reached(self):
+        self.assertEqual(bud_swell(self.DAYS, 5.0, 6.0), date(2026, 3, 8))
+        self.assertIsNone(bud_swell(self.DAYS, 5.0, 16.0))
+
+    def test_a_floor_is_cold_already(self):
+        self.assertEqual([one.day.day for one in nights_below(self.DAYS, -2.0)], [1, 2])
