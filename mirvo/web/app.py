@@ -24,13 +24,14 @@ from mirvo.web.routes import (
     photos,
     practice,
     session,
+    timing,
     trees,
     visits,
     years,
 )
 
 PARTS = (
-    *(bench, trees, photos, desk, assist, session, visits, care),
+    *(bench, trees, photos, desk, assist, session, visits, care, timing),
     *(years, path, practice, almanac, eye, kit),
 )
 STATIC = Path(__file__).parent / "static"

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from mirvo.core.rootwork import KINDS
+
 FAULTS = {
     "above_plane": "above the root plane",
     "below_plane": "below the root plane",
@@ -67,6 +69,29 @@ KINDS_SAID = {
     "layer": "new roots at a better height, then separation",
     "exposed-root": "cut, pack, wait, sever at the pot line",
     "graft": "a root into a gap of the flare",
+}
+KIND_NAMES = {kind.key: kind.name for kind in KINDS}
+TRIAGE = {
+    "roots_at_holes": "Roots out of the holes",
+    "ball_lifting": "Ball lifts out of the pot",
+    "water_stands": "Water stands on top",
+    "soil_decayed": "Soil decayed",
+    "stays_wet": "Ball stays wet",
+    "thick_moss": "Thick moss",
+    "weak_growth": "Weak growth last season",
+    "dying_shoots": "Shoots die",
+    "dark_ring": "Dark ring in a cut branch",
+    "sour_soil": "Soil smells sour",
+    "pest": "Pest in the soil",
+    "pot_broken": "Pot broken",
+}
+TRIAGE_GROUPS = {
+    "Pot and soil": (
+        *("roots_at_holes", "ball_lifting", "water_stands", "stays_wet", "soil_decayed"),
+        *("thick_moss", "pot_broken"),
+    ),
+    "The tree": ("weak_growth", "dying_shoots"),
+    "If it fails": ("dark_ring", "sour_soil", "pest"),
 }
 HEIGHTS = ("above", "on", "below")
 CONDITIONS = ("sound", "weak", "dead")

@@ -204,7 +204,7 @@ class AccessTest(BrowserCase):
         places = ("/", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/almanac",
                   "/trees/1/sessions/new", "/trees/1/path", f"/photos/{photo.id}/desk",
                   "/trees/1/years", "/eye", "/eye/1", "/kit", "/visits/1", "/sessions/1",
-                  "/sessions/1/edit", "/almanac/practice", "/trees/1/practice",
+                  "/sessions/1/edit", "/almanac/practice", "/trees/1/time", "/trees/1/practice",
                   f"/photos/{side}/desk")  # fmt: skip
         for place in places:
             with self.subTest(place=place):

@@ -14,6 +14,7 @@ from mirvo.studio.practice import save_practice, save_tree_practice, take_preset
 from mirvo.studio.sessions import sessions_of_tree
 from mirvo.studio.sheet import sheet_of
 from mirvo.studio.taps import keep_photo, keep_taps
+from mirvo.studio.timing import is_it_time
 from mirvo.studio.trees import TreeForm, edit_tree, get_tree
 from mirvo.studio.visits import begin, exposed_minutes, leave, open_visits, visit_view
 from tests.studio_case import TODAY, StudioCase
@@ -281,3 +282,23 @@ class CorrectionTest(VisitCase):
         self.assertEqual(sessions_of_tree(self.studio, 1)[0].slice_mm, 20)
         with self.assertRaises(NotFound):
             correct_session(self.studio, 99, form_of_session(session))
+
+
+class TimingTest(VisitCase):
+    def close(self, kind):
+        self.visit = begin(self.studio, 1, kind)
+        self.tap_field("done:place", True)
+        return close_visit(self.studio, self.visit.id)
+
+    def test_records_say_years_delays_and_rhythm(self):
+        leave(self.studio, self.visit.id)
+        self.studio.clock = lambda: TODAY - timedelta(days=1100)
+        self.close("routine")
+        self.studio.clock = lambda: TODAY
+        self.close("slip-pot")
+        self.close("top-up")
+        evidence, found = is_it_time(self.studio, 1, {"roots_at_holes": True})
+        self.assertEqual(evidence.delays, 2)
+        self.assertAlmostEqual(evidence.years_since, 3.01, 1)
+        self.assertEqual(found.verdict, "repot_next")
+        self.assertIn("row", found.lesser[0].refused)

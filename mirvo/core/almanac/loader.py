@@ -113,6 +113,18 @@ class BudRule(_Data):
     degree_days: float
 
 
+class TriageRules(_Data):
+    """points : what each sign weighs. Verdicts from sums; delays in a row at most."""
+
+    points: dict[str, int]
+    interval_points: dict[str, int]
+    repot_from: int
+    look_from: int
+    press_from: int
+    dries_faster_share: float
+    most_delays: int
+
+
 class FollowUp(_Data):
     days: int
     code: str
@@ -148,6 +160,7 @@ class Rules(_Data):
     chill_days: int
     phenology: dict[str, BudRule]
     care: CareRules
+    triage: TriageRules
 
 
 def _read(name: str) -> Any:

@@ -4,7 +4,6 @@ import unittest
 from datetime import date
 
 from mirvo.core.almanac import species, species_by_key
-from mirvo.core.care import aftercare
 from mirvo.core.season import window_of
 
 ZELKOVA = species_by_key("zelkova")
@@ -32,8 +31,3 @@ class WindowTest(unittest.TestCase):
         for entry in species():
             window = window_of(entry, "04-20", date(2027, 1, 1), date(2027, 1, 1))
             self.assertTrue(window.start <= window.best <= window.end, entry.name)
-
-    def test_aftercare_is_longer_for_the_weak(self):
-        due = {task.code: task.due for task in aftercare(date(2027, 2, 1), "weak")}
-        self.assertEqual(due["shade"], date(2027, 3, 1))
-        self.assertEqual(due["feed"], date(2027, 3, 3))

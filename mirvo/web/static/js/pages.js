@@ -1,5 +1,7 @@
 /* Small behaviours of ordinary pages; every page works without them. */
 
+document.documentElement.classList.add("with-script");
+
 document.addEventListener("keydown", (event) => {
   const typing = event.target.closest("input, textarea, select, dialog");
   if (event.key === "/" && !typing) {

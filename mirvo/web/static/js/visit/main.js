@@ -15,8 +15,6 @@ const clock = "bares" in root.dataset ? new Clock(root.querySelector("[data-bar]
 let lifted = moment(root.dataset.lifted);
 let covered = moment(root.dataset.covered);
 
-document.documentElement.classList.add("with-script");
-
 function decisionOf(item, action) {
   const label = item.dataset.root;
   const range = item.querySelector("input[type=range]");
