@@ -202,7 +202,7 @@ class Watering(Table):
 
 
 class Target(Table):
-    """What a tree is worked toward."""
+    """What a tree is worked toward; `holds` are years in which it must be left alone."""
 
     __tablename__ = "targets"
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"), primary_key=True)
@@ -211,6 +211,7 @@ class Target(Table):
     largest_gap_deg: Mapped[float]
     pot_depth_mm: Mapped[float]
     year: Mapped[int | None]
+    holds: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
     updated_at: Mapped[datetime]
 
 
@@ -238,3 +239,4 @@ class Yard(Table):
     school: Mapped[str] = mapped_column(String(10))
     click_sd_px: Mapped[float] = mapped_column(default=2.0)
     practice: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    calendar_secret: Mapped[str] = mapped_column(String(40), default="", server_default="")

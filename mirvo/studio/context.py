@@ -77,7 +77,7 @@ class Studio:
         """The studio's own settings; defaults until they are saved."""
         with reading(self.engine) as unit:
             found = unit.get(Yard, 1)
-        return found or Yard(id=1, practice={}, **YardForm().model_dump())
+        return found or Yard(id=1, practice={}, calendar_secret="", **YardForm().model_dump())
 
     def save_yard(self, form: YardForm) -> None:
         """Keep the studio's own settings; its practice stays as it is."""

@@ -28,6 +28,7 @@ from mirvo.studio.sessions import measured_roots
 from mirvo.studio.trees import load_tree
 
 HORIZON_YEARS = 15
+MOST_WHY = 200
 USUAL_VIGOUR = 0.85
 
 
@@ -64,6 +65,39 @@ def set_target(studio: Studio, tree_id: int, form: TargetForm) -> Target:
         load_tree(unit, tree_id)
         target = Target(tree_id=tree_id, updated_at=studio.now, **form.model_dump())
         return unit.merge(target)
+
+
+def hold_year(studio: Studio, tree_id: int, year: int, why: str) -> None:
+    """Plan no session in a year, and keep why.
+
+    Raises
+    ------
+    BadInput : there is no target yet, or the year lies outside the plan.
+    """
+    first, last = studio.today.year, studio.today.year + HORIZON_YEARS
+    if not first <= year <= last:
+        raise BadInput("hold_year", f"{year} lies outside the plan, {first} to {last}")
+    with writing(studio.engine) as unit:
+        target = _target(unit, tree_id)
+        others = [one for one in target.holds if one["year"] != year]
+        kept = [*others, {"year": year, "why": why[:MOST_WHY]}]
+        target.holds = sorted(kept, key=lambda one: one["year"])
+        target.updated_at = studio.now
+
+
+def release_year(studio: Studio, tree_id: int, year: int) -> None:
+    """Let sessions be planned in a year again. Raises BadInput without a target."""
+    with writing(studio.engine) as unit:
+        target = _target(unit, tree_id)
+        target.holds = [one for one in target.holds if one["year"] != year]
+        target.updated_at = studio.now
+
+
+def _target(unit: Unit, tree_id: int) -> Target:
+    target = unit.get(Target, tree_id)
+    if target is None:
+        raise BadInput("hold_year", "set a target first; years are held within its plan")
+    return target
 
 
 def path_view(studio: Studio, tree_id: int, compute: bool = True) -> PathView:
@@ -190,6 +224,11 @@ def build_case(
             "pot_depth_mm": target.pot_depth_mm,
             "year": target.year,
         },
+        "holds": [
+            {"year": one["year"], "allow": "none"}
+            for one in target.holds
+            if one["year"] >= today.year
+        ],
         "horizon_years": HORIZON_YEARS,
     }
     return case, growth, cuts

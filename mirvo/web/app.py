@@ -62,6 +62,7 @@ def create_app(studio: Studio) -> FastAPI:
 def configure_routes(app: FastAPI) -> None:
     for part in PARTS:
         app.include_router(part.router)
+    app.include_router(kit.subscribed)
 
 
 def configure_static(app: FastAPI) -> None:

@@ -5,15 +5,17 @@ import struct
 import zlib
 from datetime import date, timedelta
 
+import icalendar
 from PIL import Image
 
 from mirvo.core.almanac import species_by_key
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.studio.bench import bench
+from mirvo.studio.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.studio.care import tick
 from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.path import TargetForm, path_view, set_target
+from mirvo.studio.path import TargetForm, hold_year, path_view, release_year, set_target
 from mirvo.studio.photos import photos_of_tree, take_in, take_simulated, truth_of
 from mirvo.studio.sessions import (
     RootDone,
@@ -299,6 +301,44 @@ class SessionsAndPathTest(StudioCase):
         south = expected_bud_swell(yard, species_by_key("zelkova"), 2027)
         self.assertTrue(date(2027, 8, 1) < south < date(2027, 9, 25), south)
         self.assertIsNone(expected_bud_swell(yard, species_by_key("gardenia"), 2027))
+
+    def test_the_calendar_holds_windows_and_aftercare_behind_a_secret(self):
+        self.record(done_on=date(2026, 11, 10), bud_stage="", slice_mm=0)
+        secret = new_secret(self.studio)
+        found = icalendar.Calendar.from_ical(calendar_of(self.studio, secret)).walk("VEVENT")
+        titles = [str(event["SUMMARY"]) for event in found]
+        self.assertIn(f"{self.tree_row.name}: window for root work", titles)
+        self.assertIn(f"{self.tree_row.name}: Out of the shade after 14 days", titles)
+        for wrong in ("", "guess", new_secret(self.studio) + "x", secret):
+            with self.assertRaises(NotFound):
+                calendar_of(self.studio, wrong)
+        drop_secret(self.studio)
+        with self.assertRaises(NotFound):
+            calendar_of(self.studio, "")
+
+    def test_windows_of_the_calendar_fit_the_southern_year_too(self):
+        save = YardForm(name="South", last_frost="09-20")
+        self.studio.save_yard(save)
+        [window] = [one for one in entries_of(self.studio) if one.key.startswith("window")]
+        self.assertIn(window.first.month, (7, 8, 9))
+
+    def test_a_held_year_gets_no_session_and_is_freed_again(self):
+        self.target()
+        self.record()
+        school = path_view(self.studio, self.tree_row.id).result["paths"][1]
+        year = school["steps"][0]["year"]
+        hold_year(self.studio, self.tree_row.id, year, "travelling")
+        held = path_view(self.studio, self.tree_row.id)
+        for path in held.result["paths"]:
+            self.assertNotIn(year, [step["year"] for step in path["steps"]])
+        self.assertEqual(held.target.holds, [{"year": year, "why": "travelling"}])
+        self.target()
+        self.assertEqual(path_view(self.studio, self.tree_row.id).target.holds[0]["year"], year)
+        release_year(self.studio, self.tree_row.id, year)
+        again = path_view(self.studio, self.tree_row.id).result["paths"][1]
+        self.assertEqual(again["steps"][0]["year"], year)
+        with self.assertRaises(BadInput):
+            hold_year(self.studio, self.tree_row.id, 1999, "")
 
     def test_the_bench_shows_aftercare_and_what_is_due(self):
         self.assertEqual([row.tree.id for row in bench(self.studio).soon], [self.tree_row.id])

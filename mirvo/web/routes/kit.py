@@ -1,17 +1,22 @@
-"""Kit: what one needs beside the photos; the calibration card to print."""
+"""Kit: the calibration card to print, and the calendar for other programs."""
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from mirvo.formats.calendar import calendar_file
 from mirvo.formats.card import card_pdf, card_svg
-from mirvo.web.pages import page
+from mirvo.studio.calendar import calendar_of, drop_secret, entries_of, new_secret
+from mirvo.web.forms import fields_of
+from mirvo.web.pages import page, studio_of
 
+subscribed = APIRouter()
 router = APIRouter(prefix="/kit")
 
 
 @router.get("")
 def show(request: Request) -> HTMLResponse:
-    return page(request, "kit/kit.html")
+    entries = entries_of(studio_of(request))
+    return page(request, "kit/kit.html", {"base": str(request.base_url), "entries": entries[:8]})
 
 
 @router.get("/card.pdf")
@@ -22,6 +27,29 @@ def pdf() -> Response:
 @router.get("/card.svg")
 def svg() -> Response:
     return Response(card_svg(), media_type="image/svg+xml")
+
+
+@router.get("/calendar.ics")
+def calendar(request: Request) -> Response:
+    studio = studio_of(request)
+    content = calendar_file(studio.yard().name, entries_of(studio), studio.now)
+    return _file(content, "text/calendar", "mirvo.ics")
+
+
+@router.post("/calendar")
+async def subscription(request: Request) -> Response:
+    fields = fields_of(await request.form())
+    studio = studio_of(request)
+    if "stop" in fields:
+        drop_secret(studio)
+    else:
+        new_secret(studio)
+    return RedirectResponse("/kit#calendar", 303)
+
+
+@subscribed.get("/calendar/{secret}.ics")
+def subscribed_calendar(request: Request, secret: str) -> Response:
+    return Response(calendar_of(studio_of(request), secret), media_type="text/calendar")
 
 
 def _file(content: bytes, media_type: str, name: str) -> Response:

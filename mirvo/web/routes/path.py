@@ -35,6 +35,24 @@ async def set_target(request: Request, tree_id: int) -> Response:
     return await run_in_threadpool(_page, request, tree_id, "", fields, errors, 422)
 
 
+@router.post("/trees/{tree_id}/holds")
+async def hold(request: Request, tree_id: int) -> Response:
+    fields = fields_of(await request.form())
+    studio, year = studio_of(request), str(fields.get("hold_year", ""))
+    try:
+        if not year.isdigit():
+            raise BadInput("hold_year", "Please give a year, such as 2029.")
+        if "release" in fields:
+            await run_in_threadpool(use.release_year, studio, tree_id, int(year))
+        else:
+            why = str(fields.get("why", ""))
+            await run_in_threadpool(use.hold_year, studio, tree_id, int(year), why)
+    except BadInput as error:
+        errors = {error.field: error.message}
+        return await run_in_threadpool(_page, request, tree_id, "", None, errors, 422)
+    return RedirectResponse(f"/trees/{tree_id}/path", 303)
+
+
 def _page(
     request: Request,
     tree_id: int,

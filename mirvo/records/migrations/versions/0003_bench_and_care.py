@@ -12,6 +12,8 @@ depends_on = None
 def upgrade() -> None:
     for table in ("yard", "trees"):
         op.add_column(table, sa.Column("practice", sa.JSON(), nullable=False, server_default="{}"))
+    op.add_column("yard", sa.Column("calendar_secret", sa.String(40), nullable=False, server_default=""))
+    op.add_column("targets", sa.Column("holds", sa.JSON(), nullable=False, server_default="[]"))
     op.add_column("trees", sa.Column("parent_id", sa.Integer(), nullable=True))
     op.add_column("trees", sa.Column("water_dish", sa.Boolean(), nullable=False, server_default="0"))
     op.add_column("trees", sa.Column("under_glass", sa.Boolean(), nullable=False, server_default="0"))
@@ -73,4 +75,6 @@ def downgrade() -> None:
     op.drop_column("sessions", "details")
     for name in ("foreign_soil", "under_glass", "water_dish", "parent_id", "practice"):
         op.drop_column("trees", name)
-    op.drop_column("yard", "practice")
+    op.drop_column("targets", "holds")
+    for name in ("calendar_secret", "practice"):
+        op.drop_column("yard", name)

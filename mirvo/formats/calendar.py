@@ -1,0 +1,48 @@
+"""The calendar file (iCalendar, RFC 5545): windows and tasks as whole days."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+
+MAKER = "-//Mirvo//Root sessions//EN"
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One entry of whole days, `first` to `last` inclusive. key : the same for ever."""
+
+    key: str
+    first: date
+    last: date
+    title: str
+    note: str = ""
+
+
+def calendar_file(name: str, entries: Iterable[Entry], stamp: datetime) -> bytes:
+    """An iCalendar file that other programs read or subscribe to.
+
+    Parameters
+    ----------
+    name : of the calendar as shown. stamp : when it was made, UTC.
+    """
+    import icalendar  # only where a calendar is asked for
+
+    made = icalendar.Calendar()
+    made.add("prodid", MAKER)
+    made.add("version", "2.0")
+    made.add("method", "PUBLISH")
+    made.add("x-wr-calname", name)
+    for entry in entries:
+        event = icalendar.Event()
+        event.add("uid", f"{entry.key}@mirvo")
+        event.add("dtstamp", stamp.replace(tzinfo=UTC))
+        event.add("dtstart", entry.first)
+        event.add("dtend", entry.last + timedelta(days=1))
+        event.add("summary", entry.title)
+        event.add("transp", "TRANSPARENT")
+        if entry.note:
+            event.add("description", entry.note)
+        made.add_component(event)
+    return bytes(made.to_ical())

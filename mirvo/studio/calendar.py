@@ -1,0 +1,83 @@
+"""The yard's calendar: each tree's next window and what its aftercare asks for."""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+from datetime import date
+
+from mirvo.core.errors import NotFound
+from mirvo.formats.calendar import Entry, calendar_file
+from mirvo.records.database import reading, writing
+from mirvo.records.models import Yard
+from mirvo.studio.care import open_care
+from mirvo.studio.context import Studio
+from mirvo.studio.path import newest_plan
+from mirvo.studio.sheet import path_of_school
+from mirvo.studio.trees import TreeRow, list_trees
+
+FAR_AHEAD = date(9999, 1, 1)
+
+
+def entries_of(studio: Studio) -> list[Entry]:
+    """Windows in which trees are due and open aftercare tasks, by date."""
+    entries = [_window(studio, row) for row in list_trees(studio)]
+    for due in open_care(studio, FAR_AHEAD):
+        title = f"{due.tree.name}: {due.task.text}"
+        day = due.task.due
+        note = f"After the session of {due.done_on:%d %b %Y}."
+        entries.append(Entry(f"care-{due.task.id}", day, day, title, note))
+    return sorted(entries, key=lambda one: (one.first, one.key))
+
+
+def _window(studio: Studio, row: TreeRow) -> Entry:
+    window = row.window
+    title = f"{row.tree.name}: window for root work"
+    best = f"Best about {window.best.day} {window.best:%B}."
+    return Entry(
+        f"window-{row.tree.id}-{window.best.year}",
+        window.start,
+        window.end,
+        title,
+        f"{best} {_planned(studio, row.tree.id, window.best.year)}".strip(),
+    )
+
+
+def _planned(studio: Studio, tree_id: int, year: int) -> str:
+    with reading(studio.engine) as unit:
+        plan = newest_plan(unit, tree_id)
+    if plan is None:
+        return ""
+    steps = path_of_school(plan.result, studio.yard().school)["steps"]
+    step = next((one for one in steps if one["year"] == year), None)
+    if step is None:
+        return "No session is planned in it."
+    cut = f"cut {', '.join(step['faults'])}; " if step["faults"] else ""
+    slice_said = f"{step['slice_mm']:.0f} mm off the underside; " if step["slice_mm"] else ""
+    return f"Planned: {cut}{slice_said}into the {step['container']}."
+
+
+def calendar_of(studio: Studio, secret: str) -> bytes:
+    """The calendar file for whoever knows the secret. Raises NotFound for anybody else."""
+    yard = studio.yard()
+    if not yard.calendar_secret or not hmac.compare_digest(yard.calendar_secret, secret):
+        raise NotFound("calendar", "there is no such calendar")
+    return calendar_file(yard.name, entries_of(studio), studio.now)
+
+
+def new_secret(studio: Studio) -> str:
+    """A new subscription address; the old one stops working."""
+    secret = secrets.token_urlsafe(18)
+    yard = studio.yard()
+    with writing(studio.engine) as unit:
+        merged: Yard = unit.merge(yard)
+        merged.calendar_secret = secret
+    return secret
+
+
+def drop_secret(studio: Studio) -> None:
+    """Stop the subscription address."""
+    with writing(studio.engine) as unit:
+        yard = unit.get(Yard, 1)
+        if yard is not None:
+            yard.calendar_secret = ""
