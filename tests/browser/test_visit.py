@@ -73,6 +73,7 @@ class VisitTest(BrowserCase):
     def test_a_whole_session_on_a_wide_screen(self):
         page = self.page
         self.begin(page)
+        self.assertEqual(page.locator(".step.done, .step-done :checked").count(), 0)
         page.get_by_text("buds swelling", exact=True).click()
         page.get_by_label("Ball depth below the root plane").fill("80")
         page.get_by_label("Ball length", exact=False).first.fill("300")

@@ -86,7 +86,8 @@ class WholeWayTest(BrowserCase):
     def record_session(self):
         page = self.page
         page.get_by_role("link", name="Done: to the sheet").click()
-        page.get_by_role("link", name="Record a root session").click()
+        page.get_by_role("link", name="Sessions", exact=True).click()
+        page.get_by_role("link", name="Record one done already").click()
         page.get_by_label("Date").fill("2026-03-25")
         page.get_by_label("Bud stage").select_option("buds swelling")
         page.get_by_label("Ball depth before, mm").fill("90")
