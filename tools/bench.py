@@ -126,6 +126,55 @@ def planning(studio: Studio) -> None:
     for tree in (1, 3):
         case = read_case(path_view(studio, tree).case)
         say(f"plan: three paths, demo tree {tree}", timed(lambda c=case: plan(c), 5))  # type: ignore[misc]
+    for ratio in (2.2, 2.4, 2.6):
+        hard = read_case(hard_case(ratio))
+        say(f"plan: six faults, three gaps, 15 years, {ratio}", timed(lambda c=hard: plan(c), 3))  # type: ignore[misc]
+
+
+def hard_case(ratio: float) -> dict[str, object]:
+    """Six faults, three gaps to graft and a long horizon."""
+    shares = {"A": 0.12, "B": 0.08, "C": 0.1, "D": 0.06, "E": 0.09, "F": 0.07}
+    azimuths = [10, 62, 118, 20, 40, 80]
+    return {
+        "today": "2026-11-23",
+        "species": {
+            "group": "temperate deciduous",
+            "interval_years": 2,
+            "budget": {"gentle": 0.3, "steady": 0.45, "bold": 0.65},
+        },
+        "strength": "strong",
+        "age": "young",
+        "origin_factor": 1.0,
+        "worth": 1.0,
+        "state": {
+            "trunk_diameter_mm": 42,
+            "spread_mm": 78,
+            "spread_basis": "flare",
+            "woody_depth_mm": 95,
+            "ball_depth_mm": 110,
+            "last_session_year": 2024,
+            "container": "wide training pot",
+            "matted": False,
+            "root_azimuths_deg": [*azimuths, 140, 160, 205, 331],
+            "growth": {"spread_mm_per_year": 6.0, "trunk_mm_per_year": 1.2},
+        },
+        "faults": [
+            {"label": label, "share": share, "priority": place + 1, "azimuth_deg": azimuths[place]}
+            for place, (label, share) in enumerate(shares.items())
+        ],
+        "gaps": [
+            {"from_deg": 160, "to_deg": 205, "method": "graft"},
+            {"from_deg": 205, "to_deg": 331, "method": "graft"},
+            {"from_deg": 331, "to_deg": 140, "method": "graft"},
+        ],
+        "target": {
+            "spread_ratio": ratio,
+            "largest_gap_deg": 120,
+            "pot_depth_mm": 50,
+            "year": 2034,
+        },
+        "horizon_years": 15,
+    }
 
 
 def main() -> None:

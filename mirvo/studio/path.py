@@ -29,6 +29,7 @@ from mirvo.studio.trees import load_tree
 
 HORIZON_YEARS = 15
 MOST_WHY = 200
+EARLIER_SHOWN = 5
 USUAL_VIGOUR = 0.85
 
 
@@ -142,6 +143,19 @@ def _keep_plan(
 def newest_plan(unit: Unit, tree_id: int) -> Plan | None:
     query = select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id.desc()).limit(1)
     return unit.scalar(query)
+
+
+def earlier_plans(studio: Studio, tree_id: int) -> list[Plan]:
+    """The plans before the newest one, newest first."""
+    query = (
+        select(Plan)
+        .where(Plan.tree_id == tree_id)
+        .order_by(Plan.id.desc())
+        .offset(1)
+        .limit(EARLIER_SHOWN)
+    )
+    with reading(studio.engine) as unit:
+        return list(unit.scalars(query))
 
 
 def _digest(case: dict[str, Any]) -> str:

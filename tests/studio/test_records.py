@@ -15,7 +15,14 @@ from mirvo.studio.calendar import calendar_of, drop_secret, entries_of, new_secr
 from mirvo.studio.care import tick
 from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.path import TargetForm, hold_year, path_view, release_year, set_target
+from mirvo.studio.path import (
+    TargetForm,
+    earlier_plans,
+    hold_year,
+    path_view,
+    release_year,
+    set_target,
+)
 from mirvo.studio.photos import photos_of_tree, take_in, take_simulated, truth_of
 from mirvo.studio.sessions import (
     RootDone,
@@ -331,6 +338,8 @@ class SessionsAndPathTest(StudioCase):
         held = path_view(self.studio, self.tree_row.id)
         for path in held.result["paths"]:
             self.assertNotIn(year, [step["year"] for step in path["steps"]])
+        [old] = earlier_plans(self.studio, self.tree_row.id)
+        self.assertEqual((old.case["holds"], held.case["holds"][0]["year"]), ([], year))
         self.assertEqual(held.target.holds, [{"year": year, "why": "travelling"}])
         self.target()
         self.assertEqual(path_view(self.studio, self.tree_row.id).target.holds[0]["year"], year)

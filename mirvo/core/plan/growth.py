@@ -21,11 +21,17 @@ class Seen:
 
 @dataclass(frozen=True)
 class Rate:
-    """Growth in mm a year in a wide training pot, its sd, and how many changes it rests on."""
+    """Growth in mm a year in a wide training pot, its sd, and how many changes it rests on.
+
+    prior : by the almanac, mean and sd. seen : what the measurements alone say, mean and sd;
+    None before two of them.
+    """
 
     mm_per_year: float
     sd: float
     evidence: int
+    prior: tuple[float, float] = (0.0, 0.0)
+    seen: tuple[float, float] | None = None
 
 
 def growth_rate(
@@ -45,7 +51,7 @@ def growth_rate(
     sd = PRIOR_RELATIVE_SD * mean
     order = sorted(seen, key=lambda one: one.year)
     if len(order) < 2 or order[-1].year - order[0].year < LEAST_YEARS or factor <= 0:
-        return Rate(mean, sd, 0)
+        return Rate(mean, sd, 0, (mean, sd))
     first, last = order[0], order[-1]
     exposure = (last.year - first.year) * factor
     observed = (last.size_mm - first.size_mm) / exposure
@@ -54,4 +60,6 @@ def growth_rate(
     error = (error**2 + (YEARLY_RELATIVE_SD * mean) ** 2 / years) ** 0.5
     weight_prior, weight_seen = 1 / sd**2, 1 / max(error, 1e-6) ** 2
     joined = (mean * weight_prior + observed * weight_seen) / (weight_prior + weight_seen)
-    return Rate(max(0.0, joined), (weight_prior + weight_seen) ** -0.5, len(order) - 1)
+    joined_sd = (weight_prior + weight_seen) ** -0.5
+    count = len(order) - 1
+    return Rate(max(0.0, joined), joined_sd, count, (mean, sd), (observed, error))

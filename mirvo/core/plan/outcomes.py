@@ -8,11 +8,13 @@ import numpy as np
 import numpy.typing as npt
 
 from mirvo.core.plan.ground import FINAL, Ground
+from mirvo.core.plan.growth import YEARLY_RELATIVE_SD
 from mirvo.core.plan.search import Label, graft_counts
 
 OUTCOME_DRAWS = 500
 SEED = 7_919
 BAND = (0.10, 0.90)
+Array = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
 
 
@@ -26,7 +28,11 @@ class Outcomes:
 
 
 def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) -> Outcomes:
-    """Follow one path under drawn growth rates, each graft taking with its own luck."""
+    """Follow one path under drawn growth, each graft taking with its own luck.
+
+    A tree's rate is drawn once, and every year strays from it by a quarter. Rates said to be
+    known for certain (sd 0) do not stray.
+    """
     rng = np.random.default_rng(SEED)
     growth, state = ground.case.state.growth, ground.case.state
     share = ground.rules.growth_relative_sd
@@ -36,8 +42,15 @@ def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) ->
     trunk_rate = np.maximum(0, rng.normal(growth.trunk_mm_per_year, trunk_sd, draws))
     takes = rng.random((draws, len(ground.open_gaps))) < ground.rules.graft_success
     grown = np.array([label.grown for label in labels])
-    ratio = (state.spread_mm + spread_rate[:, None] * grown) / (
-        state.trunk_diameter_mm + trunk_rate[:, None] * grown
+    moved = np.diff(grown, prepend=0.0)
+    spread = spread_rate[:, None] * grown + _strayed(
+        rng, growth.spread_mm_per_year, spread_sd, moved, draws
+    )
+    trunk = trunk_rate[:, None] * grown + _strayed(
+        rng, growth.trunk_mm_per_year, trunk_sd, moved, draws
+    )
+    ratio = (state.spread_mm + np.maximum(0, spread)) / (
+        state.trunk_diameter_mm + np.maximum(0, trunk)
     )
     good = ratio >= ground.case.target.spread_ratio - 1e-9
     good &= _gaps_hold(ground, labels, takes)
@@ -47,6 +60,14 @@ def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) ->
     arrived = np.logical_or.accumulate(good, axis=1)
     low, high = np.quantile(ratio, BAND, axis=0)
     return Outcomes(low.tolist(), high.tolist(), arrived.mean(axis=0).tolist())
+
+
+def _strayed(rng: np.random.Generator, rate: float, sd: float, moved: Array, draws: int) -> Array:
+    """What good and bad years add up to (draws, years), mm; `moved` is A year by year."""
+    if sd == 0:
+        return np.zeros((draws, len(moved)))
+    each = rng.normal(0.0, YEARLY_RELATIVE_SD * rate, (draws, len(moved))) * moved
+    return np.asarray(each.cumsum(axis=1))
 
 
 def _gaps_hold(ground: Ground, labels: list[Label], takes: Flags) -> Flags:

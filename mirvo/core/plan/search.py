@@ -106,7 +106,7 @@ def earliest_year(ground: Ground, by: int | None = None) -> int | None:
     low, high = today, end + 1
     while high - low > 1:
         middle = (low + high) // 2
-        low, high = (low, middle) if _Pass(ground, middle).run() else (middle, high)
+        low, high = (low, middle) if _Pass(ground, middle).first() else (middle, high)
     return high if high <= end else None
 
 
@@ -115,6 +115,14 @@ def labels_at_horizon(ground: Ground) -> list[Label]:
     sweep = _Pass(ground, ground.case.today.year + ground.case.horizon_years)
     sweep.growth_worth = inf
     return sweep.run()
+
+
+def reachable_at_horizon(ground: Ground) -> bool:
+    """Whether the target can be met at the end of the horizon."""
+    if ground.never:
+        return False
+    year = ground.case.today.year + ground.case.horizon_years
+    return _Pass(ground, year).first() is not None
 
 
 def arrived(ground: Ground, label: Label) -> bool:
@@ -128,20 +136,25 @@ def graft_counts(ground: Ground, age: int) -> bool:
 
 
 def _least_cap(ground: Ground, year: int) -> float:
-    """Least worst strain with which the year can still be met, by halving over route strains."""
-    found = _Pass(ground, year).run()
-    high = min(_worst(label) for label in found)
-    low = -1.0
+    """Least worst strain with which the year can still be met.
+
+    By halving over the strains of cuts looked at so far; where none is left between, a last
+    pass under a cap just below what was found proves that nothing lies beneath it.
+    """
+    found = _Pass(ground, year).first()
+    if found is None:
+        raise ValueError("the year is one that can be met")
+    high, low = _worst(found), -1.0
     while True:
         tries = sorted(s for s in ground.strains_seen() if low < s < high - CLOSE)
-        if not tries:
-            return high
-        middle = tries[len(tries) // 2]
-        found = _Pass(ground, year, middle).run()
-        if found:
-            high = min(_worst(label) for label in found)
-        else:
+        middle = tries[len(tries) // 2] if tries else high - 2 * CLOSE
+        found = _Pass(ground, year, middle).first()
+        if found is not None:
+            high = _worst(found)
+        elif tries:
             low = middle
+        else:
+            return high
 
 
 def _worst(label: Label) -> float:
@@ -182,6 +195,35 @@ class _Pass:
                 return there
         return [label for label in layer if arrived(self.ground, label)]
 
+    def first(self) -> Label | None:
+        """Any label that has arrived at the end of the year; None when surely none can.
+
+        Depth first, the most promising next, so that what is possible is found early.
+        """
+        start = start_label(self.ground)
+        kept: dict[tuple[object, ...], list[tuple[Merits, Label]]] = {}
+        waiting = [start] if self._in_time(start) else []
+        while waiting:
+            label = waiting.pop()
+            if label.year == self.year:
+                if arrived(self.ground, label):
+                    return label
+                continue
+            after = [one for one in self._next(label) if self._in_time(one)]
+            after = [
+                one
+                for one in after
+                if self._keep(kept.setdefault((one.year, *self._key(one)), []), one)
+            ]
+            waiting += sorted(after, key=self._promise)
+        return None
+
+    def _promise(self, label: Label) -> float:
+        """How near a label is to arriving: what need not be cut any more, and growth."""
+        must = self.must(label.halves, label.ball) / max(self.load, CLOSE)
+        growth = min(1.0, label.grown / self.needed) if 0 < self.needed < inf else 1.0
+        return growth - must
+
     def _next(self, label: Label) -> Iterator[Label]:
         """Every way to spend the next year: session first, growth after."""
         ground, year = self.ground, label.year + 1
@@ -194,12 +236,18 @@ class _Pass:
     def _sessions(self, label: Label, age: int) -> Iterator[Label]:
         ground = self.ground
         grafts = label.graft_age == UNGRAFTED and bool(ground.open_gaps)
+        left = self.year - label.year - 1
+        room = (left // self.step) * self.load + CLOSE
         for cut in ground.cuts(label.halves, label.ball):
             if self.cap is not None and cut.strain > self.cap + CLOSE:
                 continue
+            if self.must(cut.halves, cut.ball_mm) > room:
+                continue  # the sessions left after this one could not take the rest
             idle = cut.share == 0 and cut.halves == label.halves and not grafts
             board = ground.board_gate_open(min(label.woody, cut.ball_mm), label.grown)
             for container in ground.choices(board, cut.ball_mm):
+                if left < self.step and container != FINAL:
+                    continue  # there is no session left to pot it up
                 if not (idle and container == label.container):
                     yield grow(ground, label, container, cut, 0 if grafts else age)
 
@@ -211,18 +259,20 @@ class _Pass:
             exact = round(label.grown, 9)
         return (label.halves, label.ball, label.container, wait, label.graft_age, exact)
 
-    def _keep(self, front: list[tuple[Merits, Label]], new: Label) -> None:
+    def _keep(self, front: list[tuple[Merits, Label]], new: Label) -> bool:
+        """Put a label among those of its key, unless one there is as good; whether it was put."""
         mine = self._merits(new)
         growth, woody, cost = mine
         for theirs, _ in front:
             if theirs[0] <= growth and theirs[1] <= woody and theirs[2] <= cost:
-                return
+                return False
         front[:] = [
             old
             for old in front
             if not (growth <= old[0][0] and woody <= old[0][1] and cost <= old[0][2])
         ]
         front.append((mine, new))
+        return True
 
     def _merits(self, label: Label) -> Merits:
         """What labels are compared on, less is better; growth beyond need is worth nothing."""
@@ -297,23 +347,33 @@ def graft_counts_too_late(ground: Ground, label: Label, left: int) -> bool:
 
 def grow(ground: Ground, label: Label, container: str, cut: Cut | None, age: int) -> Label:
     """The label at the end of the next year, after this cut (or none) and growth."""
-    ball = label.ball if cut is None else cut.ball_mm
-    share = 0.0 if cut is None else cut.share
-    cost = label.cost
-    if cut is not None:
-        cost = (round(cost[0] + cut.strain, 9), cost[1] + 1)
+    year = label.year + 1
+    if cut is None:
+        return Label(
+            year,
+            label.halves,
+            ground.ball_after_year(label.ball, container),
+            label.woody,
+            container,
+            label.last,
+            age,
+            label.grown + ground.growth_of_year(container, 0.0),
+            label.cost,
+            None,
+            label,
+        )
     return Label(
-        year=label.year + 1,
-        halves=label.halves if cut is None else cut.halves,
-        ball=ground.ball_after_year(ball, container),
-        woody=label.woody if cut is None else min(label.woody, ball),
-        container=container,
-        last=label.last if cut is None else label.year + 1,
-        graft_age=age,
-        grown=label.grown + ground.growth_of_year(container, share),
-        cost=cost,
-        cut=cut,
-        before=label,
+        year,
+        cut.halves,
+        ground.ball_after_year(cut.ball_mm, container),
+        min(label.woody, cut.ball_mm),
+        container,
+        year,
+        age,
+        label.grown + ground.growth_of_year(container, cut.share),
+        (round(label.cost[0] + cut.strain, 9), label.cost[1] + 1),
+        cut,
+        label,
     )
 
 

@@ -6,7 +6,12 @@ from typing import Any
 
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.ground import FINAL, Ground
-from mirvo.core.plan.search import earliest_year, graft_counts, labels_at_horizon
+from mirvo.core.plan.search import (
+    earliest_year,
+    graft_counts,
+    labels_at_horizon,
+    reachable_at_horizon,
+)
 
 DEEPEST_POT_MM = 400
 
@@ -81,6 +86,8 @@ def _ratio_alone(case: Case, school: str) -> dict[str, Any] | None:
 def best_ratio(case: Case, school: str) -> float | None:
     """Largest ratio (two decimals, down) with the rest of the target met; None if never."""
     ground = Ground(with_target(case, spread_ratio=1.0), school)
+    if ground.ratio_rises:
+        return _best_by_halving(case, school, ground.ratio(0.0))
     best = [
         ground.ratio(label.grown)
         for label in labels_at_horizon(ground)
@@ -90,6 +97,22 @@ def best_ratio(case: Case, school: str) -> float | None:
         <= case.target.largest_gap_deg + 1e-9
     ]
     return int(max(best) * 100) / 100 if best else None
+
+
+def _best_by_halving(case: Case, school: str, now: float) -> float | None:
+    """Where growth only helps, a ratio that can be had shows that every lesser one can."""
+
+    def reachable(hundredths: int) -> bool:
+        eased = with_target(case, spread_ratio=hundredths / 100)
+        return reachable_at_horizon(Ground(eased, school))
+
+    low, high = 100, int(max(now, case.target.spread_ratio) * 100) + 1
+    if not reachable(low):
+        return None
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if reachable(middle) else (low, middle)
+    return low / 100
 
 
 def _gap_alone(case: Case, school: str) -> dict[str, Any] | None:

@@ -73,6 +73,7 @@ def _page(
         "sheet": sheet,
         "path": path,
         "chosen": chosen,
+        "earlier": use.earlier_plans(studio, tree_id),
         "fields": _fields(view) if fields is None else fields,
         "errors": errors,
         "cuts": {cut.label: cut for cut in view.cuts},

@@ -3,11 +3,19 @@
 import random
 import unittest
 
+import numpy as np
+
 from mirvo.core.plan.case import read_case
 from mirvo.core.plan.ground import Ground, largest_gap
+from mirvo.core.plan.growth import (
+    PRIOR_RELATIVE_SD,
+    YEARLY_RELATIVE_SD,
+    Seen,
+    growth_rate,
+)
 from mirvo.core.plan.outcomes import outcomes
 from mirvo.core.plan.paths import fault_parts
-from mirvo.core.plan.search import earliest_year, find_route
+from mirvo.core.plan.search import UNGRAFTED, earliest_year, find_route, grow, start_label
 from mirvo.core.plan.unreachable import why_unreachable
 from tests.core.plan.test_search import case
 
@@ -187,3 +195,42 @@ class OutcomesTest(unittest.TestCase):
         _, outlook = self.outlook()
         widths = [high - low for low, high in zip(outlook.low, outlook.high, strict=True)]
         self.assertEqual(widths, sorted(widths))
+
+
+class CalibrationTest(unittest.TestCase):
+    """On made-up histories whose growth is known, the band holds what is measured later."""
+
+    PRIOR, TRUNK_MM, AHEAD = 0.1, 60.0, 4
+
+    def later_and_band(self, rng):
+        """A spread measured some years on, and the forecast's band for that year."""
+        mean = self.PRIOR * self.TRUNK_MM
+        own = max(0.0, rng.normal(mean, PRIOR_RELATIVE_SD * mean))
+        years = rng.integers(2, 9)
+        grown = own + rng.normal(0, YEARLY_RELATIVE_SD * mean, years + self.AHEAD)
+        spread = 100.0 + np.concatenate([[0.0], grown.cumsum()])
+        seen = [
+            Seen(float(at), spread[at] + rng.normal(0, 0.5), 1.0)
+            for at in sorted({0, years // 2, years})
+        ]
+        rate = growth_rate(self.PRIOR, self.TRUNK_MM, seen, 1.0)
+        growth = {"spread_mm_per_year": rate.mm_per_year, "spread_sd": rate.sd,
+                  "trunk_mm_per_year": 0.0, "trunk_sd": 0.0}  # fmt: skip
+        made = case(
+            state__growth=growth, state__spread_mm=seen[-1].size_mm,
+            state__trunk_diameter_mm=self.TRUNK_MM, faults=[], gaps=[],
+        )  # fmt: skip
+        ground = Ground(read_case(made), "steady")
+        label, labels = start_label(ground), []
+        for _ in range(self.AHEAD):
+            label = grow(ground, label, "wide training pot", None, UNGRAFTED)
+            labels.append(label)
+        outlook = outcomes(ground, labels)
+        later = (spread[-1] + rng.normal(0, 0.5)) / self.TRUNK_MM
+        return later, outlook.low[-1], outlook.high[-1]
+
+    def test_the_80_percent_band_holds_74_to_86_percent(self):
+        rng = np.random.default_rng(17)
+        told = [self.later_and_band(rng) for _ in range(500)]
+        held = np.mean([low <= later <= high for later, low, high in told])
+        self.assertTrue(0.74 <= held <= 0.86, held)

@@ -270,7 +270,7 @@ class EnumerationTest(unittest.TestCase):
     def test_search_equals_enumeration_on_small_cases(self):
         rng = random.Random(5)
         reached = 0
-        for number in range(40):
+        for number in range(200):
             faults = [
                 {
                     "label": label,
@@ -284,7 +284,7 @@ class EnumerationTest(unittest.TestCase):
             made = case(
                 faults=faults,
                 holds=[],
-                horizon_years={1: 4, 2: 5}[interval],
+                horizon_years={1: 4, 2: 5}[interval] - (number % 5 > 0),
                 state__ball_depth_mm=rng.choice([40, 45, 50]),
                 state__woody_depth_mm=rng.choice([30, 40, 46]),
                 state__spread_mm=rng.choice([78, 84, 90]),
@@ -318,3 +318,5 @@ class GrowthTest(unittest.TestCase):
         self.assertEqual(rate.evidence, 1)
         self.assertTrue(2.0 < rate.mm_per_year < 2.3)
         self.assertLess(rate.sd, 1.6)
+        self.assertEqual(rate.prior, (4.0, 1.6))
+        self.assertAlmostEqual(rate.seen[0], 2.0)
