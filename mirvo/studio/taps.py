@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from mirvo.core.errors import BadInput
 from mirvo.core.rootwork.adviser import ACTIONS
@@ -48,22 +48,27 @@ def keep_taps(studio: Studio, visit_id: int, taps: Any) -> Handed:
     kept, refused = [], []
     with writing(studio.engine) as unit:
         visit = load_visit(unit, visit_id)
-        known = set(unit.scalars(select(Tap.id).where(Tap.visit_id == visit_id)))
+        names = [_name_of(tap) for tap in taps]
+        owners = dict(
+            unit.execute(select(Tap.id, Tap.visit_id).where(Tap.id.in_(names))).tuples().all()
+        )
+        number = unit.scalar(select(func.count()).where(Tap.visit_id == visit_id)) or 0
         fields = fields_for(visit.kind)
-        for tap in taps:
-            name = _name_of(tap)
-            if name in known:
+        for name, tap in zip(names, taps, strict=True):
+            if owners.get(name) == visit_id:
                 kept.append(name)
                 continue
             try:
+                if name in owners:
+                    raise BadInput("taps", "this was tapped in another session")
                 if visit.closed_at is not None:
                     raise BadInput("visit", "this session is closed; open its record to see it")
-                row = _checked(studio, visit, fields, tap, len(known))
+                row = _checked(studio, visit, fields, tap, number)
             except BadInput as error:
                 refused.append({"id": name, "field": error.field, "message": error.message})
                 continue
             unit.add(row)
-            known.add(name)
+            owners[name], number = visit_id, number + 1
             kept.append(name)
     return Handed(kept, refused)
 
@@ -100,9 +105,9 @@ def _moment(studio: Studio, said: Any) -> datetime:
     """When it was tapped by the browser's clock; the server's own when that cannot be read."""
     try:
         moment = datetime.fromisoformat(str(said).replace("Z", "+00:00"))
-    except ValueError:
+        return as_utc(moment.astimezone(UTC)) if moment.tzinfo else studio.now
+    except (ValueError, OverflowError):
         return studio.now
-    return as_utc(moment.astimezone(UTC)) if moment.tzinfo else studio.now
 
 
 def _check_done(field: str, value: Any) -> bool:
@@ -170,6 +175,8 @@ def keep_photo(
     with reading(studio.engine) as unit:
         visit = load_visit(unit, visit_id)
         known = unit.get(VisitPhoto, name)
+        if known is not None and known.visit_id != visit_id:
+            raise BadInput("photo", "this photo was taken in another session")
         if known is not None:
             kept = unit.get(Photo, known.photo_id)
             if kept is not None:

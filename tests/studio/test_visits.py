@@ -89,6 +89,14 @@ class TapsTest(VisitCase):
         with self.assertRaises(NotFound):
             keep_taps(self.studio, 99, [])
 
+    def test_a_tap_of_another_session_is_refused_and_odd_clocks_do_no_harm(self):
+        mine = {**tap("soil", "mix"), "at": "0001-01-01T00:00:00+14:00"}
+        self.assertEqual(keep_taps(self.studio, self.visit.id, [mine]).kept, [mine["id"]])
+        self.assertEqual(self.view().answers["soil"], "mix")
+        other = begin(self.studio, self.tree(name="Other").id, "routine")
+        told = keep_taps(self.studio, other.id, [mine])
+        self.assertEqual((told.kept, told.refused[0]["field"]), ([], "taps"))
+
     def test_roots_lie_bare_from_lifting_to_filling(self):
         self.tap_field("done:lift", True, TODAY)
         self.assertIsNone(exposed_minutes(self.view()))
