@@ -25,6 +25,11 @@ def propose(studio: Studio, photo_id: int, marks: Any) -> Iterator[dict[str, Any
     return studio.helper.ask(_task(studio, photo_id, "propose", marks, {}))
 
 
+def make_ready(studio: Studio, photo_id: int, marks: Any) -> None:
+    """Set a photo up ahead of the first question about it. Raises BadInput."""
+    studio.helper.begin(_task(studio, photo_id, "ready", marks, {}))
+
+
 def trace(studio: Studio, photo_id: int, marks: Any, tip: Any) -> dict[str, Any]:
     """Path and base width of the root that ends at a clicked tip. Raises BadInput."""
     drawn = _object(marks).get("roots") or []

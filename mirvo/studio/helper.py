@@ -22,7 +22,7 @@ Report = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class Task:
-    """What is asked about one photo. `what`: propose, trace, width, outline, edge."""
+    """What is asked about one photo. `what`: ready, propose, trace, width, outline, edge."""
 
     what: str
     photo: Path
@@ -52,6 +52,10 @@ class Helper:
         while "stage" in said:
             said = told.get()
             yield said
+
+    def begin(self, task: Task) -> None:
+        """Have a task done whose answer nobody waits for."""
+        threading.Thread(target=self._talk, args=(task, lambda _: None), daemon=True).start()
 
     def _talk(self, task: Task, tell: Callable[[dict[str, Any]], None]) -> None:
         with self._turn:
@@ -117,6 +121,8 @@ def _do(task: Task, ready: dict[str, Any], report: Report) -> Any:
     if task.what in ("outline", "edge"):
         return _snap(task)
     assistant = _assistant(task, ready, report)
+    if task.what == "ready":
+        return None
     if task.what == "trace":
         taken = [np.array(path) for path in task.detail["taken"]]
         return assistant.trace(tuple(task.detail["tip"]), taken)

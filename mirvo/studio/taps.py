@@ -49,9 +49,8 @@ def keep_taps(studio: Studio, visit_id: int, taps: Any) -> Handed:
     with writing(studio.engine) as unit:
         visit = load_visit(unit, visit_id)
         names = [_name_of(tap) for tap in taps]
-        owners = dict(
-            unit.execute(select(Tap.id, Tap.visit_id).where(Tap.id.in_(names))).tuples().all()
-        )
+        found = unit.execute(select(Tap.id, Tap.visit_id).where(Tap.id.in_(names)))
+        owners = {row.id: row.visit_id for row in found}
         number = unit.scalar(select(func.count()).where(Tap.visit_id == visit_id)) or 0
         fields = fields_for(visit.kind)
         for name, tap in zip(names, taps, strict=True):

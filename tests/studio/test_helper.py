@@ -22,6 +22,13 @@ class HelperTest(StudioCase):
         self.assertEqual(shares, sorted(shares))
         self.assertIn("result", last)
 
+    def test_a_photo_set_up_ahead_is_not_set_up_again(self):
+        assist.make_ready(self.studio, self.row.id, self.marks)
+        stages = [one.get("stage") for one in self.propose()]
+        while "Learning bark from soil" in stages:  # the first question may have come before it
+            stages = [one.get("stage") for one in self.propose()]
+        self.assertEqual(stages, ["Following the roots", None])
+
     def test_whoever_leaves_in_the_middle_disturbs_nobody(self):
         begun = self.propose()
         self.assertIn("stage", next(begun))

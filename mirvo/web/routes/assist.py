@@ -42,6 +42,12 @@ def edge(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSONRe
     return JSONResponse({"edge": use.edge(studio_of(request), photo_id, sent.get("rough"))})
 
 
+@router.post("/ready")
+def make_ready(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> Response:
+    use.make_ready(studio_of(request), photo_id, sent.get("marks"))
+    return Response(status_code=204)
+
+
 @router.delete("")
 def stop(request: Request, photo_id: int) -> Response:
     use.stop(studio_of(request))

@@ -123,6 +123,12 @@ export class Assist extends EventTarget {
       const found = await answer.json();
       this.store.change((marks) => putTrunk(marks, found.outline, height));
     });
+    if (this.store.marks.calibration && trunksOf(this.store.marks).length) this.#makeReady();
+  }
+
+  /** The trunk is there, so roots come next: have the photo set up before they are asked for. */
+  #makeReady() {
+    this.#post("ready", { marks: this.store.marks }, null).catch(() => {});
   }
 
   /** Snap one edge of a side view to the silhouette. */
