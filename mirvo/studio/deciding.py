@@ -6,15 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from mirvo.core.errors import BadInput
-from mirvo.core.rootwork.adviser import (
-    Advice,
-    Bearing,
-    Decision,
-    RootCase,
-    Verdict,
-    advise,
-    cases_of,
-)
+from mirvo.core.rootwork.adviser import advise
+from mirvo.core.rootwork.cases import Advice, Bearing, Decision, RootCase, Verdict, cases_of
 from mirvo.records.database import reading
 from mirvo.records.models import Measurement, Target
 from mirvo.studio.after_cuts import figures_with, root_plane_with

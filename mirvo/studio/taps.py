@@ -13,8 +13,8 @@ from typing import Any
 from sqlalchemy import func, select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.rootwork.adviser import ACTIONS
 from mirvo.core.rootwork.bench import fields_for, steps_for
+from mirvo.core.rootwork.cases import ACTIONS
 from mirvo.records.database import as_utc, reading, writing
 from mirvo.records.models import Photo, Tap, Visit, VisitPhoto
 from mirvo.studio.context import Studio

@@ -4,7 +4,8 @@ import re
 from datetime import date
 from math import atan2, degrees, hypot
 
-from mirvo.core.rootwork.adviser import RootCase, along_mm, path_length_mm
+from mirvo.core.rootwork.cases import RootCase
+from mirvo.core.rootwork.root_path import along_mm, path_length_mm
 from mirvo.studio.desk import save_marks
 from mirvo.studio.path import TargetForm, path_view, set_target
 from mirvo.studio.sessions import SessionForm, record_session

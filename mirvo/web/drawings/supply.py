@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from mirvo.core.rootwork.adviser import RootCase
+from mirvo.core.rootwork.cases import RootCase
 from mirvo.web.drawings.scene import Scene
 
 WIDTH_PX, ROW_PX, TOP_PX = 520.0, 34.0, 18.0

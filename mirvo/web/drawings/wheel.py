@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from math import atan2, cos, degrees, hypot, pi, radians, sin
 from typing import Any
 
-from mirvo.core.rootwork.adviser import path_length_mm, point_at_mm
+from mirvo.core.rootwork.root_path import path_length_mm, point_at_mm
 from mirvo.web.drawings.scene import Point, Scene
 
 HOUR_DEG = 30.0

@@ -4,15 +4,9 @@ import unittest
 from math import cos, radians, sin
 
 from mirvo.core.errors import BadInput
-from mirvo.core.rootwork.adviser import (
-    Bearing,
-    Decision,
-    RootCase,
-    advise,
-    along_mm,
-    point_at_mm,
-    straight_stretch_mm,
-)
+from mirvo.core.rootwork.adviser import advise
+from mirvo.core.rootwork.cases import Bearing, Decision, RootCase
+from mirvo.core.rootwork.root_path import along_mm, point_at_mm, straight_stretch_mm
 
 TRUNK_MM = 50.0
 PLENTY = Bearing(budget=0.85, target_gap_deg=360.0)
