@@ -9,7 +9,7 @@ import numpy as np
 from sqlalchemy import or_, select
 from sqlalchemy.orm import Session as Unit
 
-from mirvo.core.almanac import rules
+from mirvo.core.almanac import rules, species_by_key
 from mirvo.core.care import aftercare
 from mirvo.core.errors import NotFound
 from mirvo.records.database import reading, writing
@@ -30,7 +30,15 @@ def plan_care(unit: Unit, session: Session, tree: Tree, yard: Yard, today: date)
     """
     practice = practice_for(yard, tree)
     cut = [root["label"] for root in session.roots if root["action"] == "remove"]
-    tasks = aftercare(session.done_on, session.kind, tree.strength, practice, yard.last_frost, cut)
+    tasks = aftercare(
+        session.done_on,
+        session.kind,
+        tree.strength,
+        practice,
+        yard.last_frost,
+        cut,
+        species_by_key(tree.species_key).night_floor_c,
+    )
     for task in (one for one in tasks if one.due >= today - timedelta(days=GRACE_DAYS)):
         unit.add(
             Care(

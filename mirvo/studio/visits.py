@@ -39,6 +39,14 @@ class VisitView:
     photos: list[tuple[str, Photo]]
     last: Session | None
 
+    @property
+    def old_soil_hours(self) -> tuple[int, ...]:
+        """Hours of the clock where old soil stays: as noted today, else as left last time."""
+        if "old_soil" in self.answers:
+            return tuple(self.answers["old_soil"] or ())
+        before = (self.last.details or {}).get("answers", {}) if self.last else {}
+        return tuple(before.get("old_soil") or ())
+
     def of_roots(self, prefix: str) -> dict[str, Any]:
         """Answers about single roots by letter: decisions ("root"), findings, what waits."""
         found = {

@@ -64,7 +64,7 @@ def frost_watch(studio: Studio) -> list[ColdNights]:
 def _floor(tree: Tree, done_on: date | None, today: date) -> tuple[float, str]:
     """The night temperature a tree must not meet now, and why."""
     species = species_by_key(tree.species_key)
-    if species.night_floor_c >= 5:
+    if species.night_floor_c >= rules().care.tender_from_c:
         return (
             species.night_floor_c,
             f"{species.name} wants nights above {species.night_floor_c:g} °C",

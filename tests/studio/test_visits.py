@@ -215,6 +215,9 @@ class ClosingTest(VisitCase):
         close_visit(self.studio, self.visit.id)
         self.visit = begin(self.studio, 1, "routine")
         self.assertNotIn("A", self.told().cases)
+        self.assertEqual(self.view().old_soil_hours, (7, 8))
+        self.tap(old_soil=[])
+        self.assertEqual(self.view().old_soil_hours, ())
         texts = [one["text"] for one in self.view().last.details["unfinished"]]
         self.assertIn("Root B was halved: the rest next time.", texts)
 

@@ -144,6 +144,7 @@ class CareRules(_Data):
     bud_check_days: tuple[int, int]
     follow_up_weeks: list[int]
     wound_check_days: int
+    tender_from_c: float
     lasting: list[str]
     worked_kinds: list[str]
     kinds: dict[str, list[FollowUp]]

@@ -25,6 +25,7 @@ def aftercare(
     practice: Mapping[str, str],
     last_frost: str | None = None,
     cut_roots: Sequence[str] = (),
+    night_floor_c: float = 0.0,
 ) -> list[CareTask]:
     """Tasks after a session, by date.
 
@@ -34,6 +35,7 @@ def aftercare(
     practice : answers of the practice profile (`after`, `fixing`).
     last_frost : usual last frost of the place, MM-DD; the guard ends then.
     cut_roots : letters of roots removed flush, whose wounds are followed until they close.
+    night_floor_c : of the species; tender trees are kept above it until buds should move.
     """
     table = rules().care
     tasks = [
@@ -48,6 +50,9 @@ def aftercare(
         named = ", ".join(cut_roots)
         text = f"Wounds of {named}: photograph them; tick when they have closed"
         tasks.append(CareTask(done_on + timedelta(days=table.wound_check_days), "wound", text))
+    if kind in table.worked_kinds and night_floor_c >= table.tender_from_c:
+        text = f"Kept above {night_floor_c:g} °C at night until its buds move"
+        tasks.append(CareTask(done_on + timedelta(days=table.bud_check_days[0]), "warm", text))
     if kind in table.worked_kinds:
         tasks += _after_root_work(done_on, strength, practice, last_frost)
     return sorted(tasks, key=lambda task: (task.due, task.code))

@@ -145,7 +145,7 @@ def _context(studio: Studio, view: use.VisitView) -> dict[str, Any]:
     told = deciding(studio, view)
     decides = any(step.key == "decide" for step in view.steps)
     cuts = {label: one.cost for label, one in told.decided.items() if one.cost > 0}
-    hours = tuple(view.answers.get("old_soil") or ())
+    hours = view.old_soil_hours
     wheel = None
     if told.before is not None and told.after is not None:
         wheel = draw_cuts(told.before, told.after, cuts, WHEEL_PX, hours)

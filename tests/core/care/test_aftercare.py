@@ -44,6 +44,16 @@ class AftercareTest(unittest.TestCase):
         leap = tasks(done=date(2027, 1, 10), last_frost="02-29")
         self.assertEqual([task.due for task in leap if task.code == "frost"], [date(2027, 2, 28)])
 
+    def test_tender_species_are_kept_warm(self):
+        held = preset("steady")
+        [warm] = [
+            task
+            for task in aftercare(DONE, "routine", "strong", held, None, (), 15.0)
+            if task.code == "warm"
+        ]
+        self.assertIn("15 °C", warm.text)
+        self.assertEqual(days(tasks(), "warm"), [])
+
     def test_wounds_are_followed_until_they_close(self):
         cut = aftercare(DONE, "routine", "strong", preset("steady"), None, ["A", "C"])
         [wound] = [task for task in cut if task.code == "wound"]
