@@ -43,6 +43,7 @@ class Tree(Table):
     parent_id: Mapped[int | None]
     water_dish: Mapped[bool] = mapped_column(default=False, server_default="0")
     under_glass: Mapped[bool] = mapped_column(default=False, server_default="0")
+    moved_to: Mapped[date | None]
     foreign_soil: Mapped[str] = mapped_column(String(200), default="", server_default="")
     version: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime]
@@ -239,4 +240,6 @@ class Yard(Table):
     school: Mapped[str] = mapped_column(String(10))
     click_sd_px: Mapped[float] = mapped_column(default=2.0)
     practice: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    trees_a_day: Mapped[int] = mapped_column(default=3, server_default="3")
+    bench_days: Mapped[int] = mapped_column(default=2, server_default="2")
     calendar_secret: Mapped[str] = mapped_column(String(40), default="", server_default="")

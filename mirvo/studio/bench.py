@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import date, timedelta
 
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.season.load import DueTree, monday_of, plan_weeks, weeks_of
+from mirvo.records.database import writing
 from mirvo.records.models import Tree, Visit
 from mirvo.studio.care import Due, open_care
 from mirvo.studio.context import Studio
-from mirvo.studio.trees import TreeRow, list_trees
+from mirvo.studio.trees import TreeRow, list_trees, load_tree
 from mirvo.studio.visits import open_visits
 from mirvo.studio.weather import ColdNights, frost_watch
 
@@ -24,8 +27,59 @@ class Bench:
     aftercare: list[Due]
     running: list[tuple[Visit, Tree]]
     frost: list[ColdNights]
+    weeks: list[BenchWeek]
     unmeasured: list[TreeRow]
     waiting: list[TreeRow]
+
+
+@dataclass(frozen=True)
+class BenchWeek:
+    """One week with its trees, each with the weeks it may be moved to."""
+
+    monday: date
+    trees: list[tuple[TreeRow, list[date]]]
+    room: int
+    over: int
+
+
+def _weeks(studio: Studio, rows: list[TreeRow]) -> list[BenchWeek]:
+    """Trees due before long, spread over the weeks of their windows."""
+    yard, today = studio.yard(), studio.today
+    due = {
+        row.tree.id: DueTree(
+            row.tree.id, row.window.start, row.window.end, row.window.best, row.tree.moved_to
+        )
+        for row in rows
+    }
+    by_id = {row.tree.id: row for row in rows}
+    planned = plan_weeks(list(due.values()), yard.trees_a_day * yard.bench_days, today)
+    return [
+        BenchWeek(
+            week.monday,
+            [(by_id[key], weeks_of(due[key], today)) for key in week.trees],
+            week.room,
+            week.over,
+        )
+        for week in planned
+    ]
+
+
+def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
+    """Work a tree in another week of its window; None lets the bench choose again.
+
+    Raises
+    ------
+    BadInput : the week lies outside the tree's window.
+    """
+    row = next((one for one in list_trees(studio) if one.tree.id == tree_id), None)
+    if row is None:
+        raise NotFound("tree", "there is no such tree")
+    if day is not None and monday_of(day) not in weeks_of(
+        DueTree(tree_id, row.window.start, row.window.end, row.window.best), studio.today
+    ):
+        raise BadInput("week", f"{day:%d %b %Y} lies outside the window of {row.tree.name}")
+    with writing(studio.engine) as unit:
+        load_tree(unit, tree_id).moved_to = day
 
 
 def bench(studio: Studio) -> Bench:
@@ -41,6 +95,7 @@ def bench(studio: Studio) -> Bench:
         aftercare=open_care(studio),
         running=open_visits(studio),
         frost=frost_watch(studio),
+        weeks=_weeks(studio, [row for row in rows if row.window.start <= horizon]),
         unmeasured=[row for row in rows if row.figures is None],
         waiting=[row for row in rows if row.window.start > horizon],
     )

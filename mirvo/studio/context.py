@@ -21,7 +21,8 @@ Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 
 
 class YardForm(BaseModel):
-    """The studio itself: name, place, usual last frost as MM-DD, school, click deviation."""
+    """The studio itself: name, place, usual last frost as MM-DD, school, click deviation,
+    how many trees a day are worked and on how many days of a week."""
 
     model_config = ConfigDict(extra="ignore")
     name: Annotated[Word, StringConstraints(min_length=1)] = "My yard"
@@ -29,6 +30,8 @@ class YardForm(BaseModel):
     last_frost: str = "04-20"
     school: Literal["gentle", "steady", "bold"] = "steady"
     click_sd_px: Annotated[float, Field(ge=0.2, le=20)] = 2.0
+    trees_a_day: Annotated[int, Field(ge=1, le=50)] = 3
+    bench_days: Annotated[int, Field(ge=1, le=7)] = 2
 
     @field_validator("last_frost")
     @classmethod

@@ -10,7 +10,7 @@ from PIL import Image
 
 from mirvo.core.almanac import species_by_key
 from mirvo.core.errors import BadInput, Conflict, NotFound
-from mirvo.studio.bench import bench
+from mirvo.studio.bench import bench, move_tree
 from mirvo.studio.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.studio.care import tick
 from mirvo.studio.context import Studio, YardForm
@@ -348,6 +348,18 @@ class SessionsAndPathTest(StudioCase):
         self.assertEqual(again["steps"][0]["year"], year)
         with self.assertRaises(BadInput):
             hold_year(self.studio, self.tree_row.id, 1999, "")
+
+    def test_the_weeks_hold_what_is_soon_and_a_tree_is_moved_within_its_window(self):
+        [week] = bench(self.studio).weeks
+        [(row, offered)] = week.trees
+        self.assertEqual((row.tree.id, week.room), (self.tree_row.id, 6))
+        move_tree(self.studio, self.tree_row.id, offered[0])
+        [moved] = bench(self.studio).weeks
+        self.assertEqual(moved.monday, offered[0])
+        with self.assertRaises(BadInput):
+            move_tree(self.studio, self.tree_row.id, date(2027, 8, 2))
+        move_tree(self.studio, self.tree_row.id, None)
+        self.assertEqual(bench(self.studio).weeks[0].monday, week.monday)
 
     def test_the_bench_shows_aftercare_and_what_is_due(self):
         self.assertEqual([row.tree.id for row in bench(self.studio).soon], [self.tree_row.id])

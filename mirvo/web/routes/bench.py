@@ -1,9 +1,13 @@
-"""Bench: what wants doing now."""
+"""Bench: what wants doing now, and moving a tree to another week."""
+
+from datetime import date
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from mirvo.studio.bench import bench
+from mirvo.core.errors import BadInput
+from mirvo.studio.bench import bench, move_tree
+from mirvo.web.forms import fields_of
 from mirvo.web.pages import page, studio_of
 
 router = APIRouter()
@@ -12,3 +16,14 @@ router = APIRouter()
 @router.get("/")
 def show_bench(request: Request) -> HTMLResponse:
     return page(request, "bench/bench.html", {"bench": bench(studio_of(request))})
+
+
+@router.post("/trees/{tree_id}/week")
+async def move(request: Request, tree_id: int) -> Response:
+    week = fields_of(await request.form()).get("week")
+    try:
+        day = None if week is None else date.fromisoformat(str(week))
+    except ValueError:
+        raise BadInput("week", f"'{week}' is not a date") from None
+    move_tree(studio_of(request), tree_id, day)
+    return RedirectResponse("/", 303)

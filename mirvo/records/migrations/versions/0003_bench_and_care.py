@@ -13,6 +13,9 @@ def upgrade() -> None:
     for table in ("yard", "trees"):
         op.add_column(table, sa.Column("practice", sa.JSON(), nullable=False, server_default="{}"))
     op.add_column("yard", sa.Column("calendar_secret", sa.String(40), nullable=False, server_default=""))
+    op.add_column("yard", sa.Column("trees_a_day", sa.Integer(), nullable=False, server_default="3"))
+    op.add_column("yard", sa.Column("bench_days", sa.Integer(), nullable=False, server_default="2"))
+    op.add_column("trees", sa.Column("moved_to", sa.Date(), nullable=True))
     op.add_column("targets", sa.Column("holds", sa.JSON(), nullable=False, server_default="[]"))
     op.add_column("trees", sa.Column("parent_id", sa.Integer(), nullable=True))
     op.add_column("trees", sa.Column("water_dish", sa.Boolean(), nullable=False, server_default="0"))
@@ -73,8 +76,8 @@ def downgrade() -> None:
     for table in ("waterings", "care_tasks", "visit_photos", "taps", "visits"):
         op.drop_table(table)
     op.drop_column("sessions", "details")
-    for name in ("foreign_soil", "under_glass", "water_dish", "parent_id", "practice"):
+    for name in ("moved_to", "foreign_soil", "under_glass", "water_dish", "parent_id", "practice"):
         op.drop_column("trees", name)
     op.drop_column("targets", "holds")
-    for name in ("calendar_secret", "practice"):
+    for name in ("bench_days", "trees_a_day", "calendar_secret", "practice"):
         op.drop_column("yard", name)

@@ -48,3 +48,8 @@ if (intake) {
     if (!refused && files.length) window.location.reload();
   });
 }
+
+/* A choice that is sent as soon as it is made. */
+document.addEventListener("change", (event) => {
+  if ("send" in event.target.dataset) event.target.form.requestSubmit();
+});

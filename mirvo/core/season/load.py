@@ -1,0 +1,76 @@
+"""The load of the weeks: which tree is worked in which week of its window."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+
+@dataclass(frozen=True)
+class DueTree:
+    """A tree to be worked within a window; `moved_to` is a day the artist chose, if any."""
+
+    key: int
+    start: date
+    end: date
+    best: date
+    moved_to: date | None = None
+
+
+@dataclass(frozen=True)
+class Week:
+    """One week, from its Monday, with the trees to be worked in it, by key."""
+
+    monday: date
+    trees: list[int]
+    room: int
+
+    @property
+    def over(self) -> int:
+        """How many trees are more than the week holds."""
+        return max(0, len(self.trees) - self.room)
+
+
+def monday_of(day: date) -> date:
+    """The Monday of a day's week."""
+    return day - timedelta(days=day.weekday())
+
+
+def weeks_of(due: DueTree, today: date) -> list[date]:
+    """Mondays of the weeks a tree may be worked in, none of them over already."""
+    first, last = monday_of(max(due.start, today)), monday_of(due.end)
+    return [first + timedelta(weeks=n) for n in range((last - first).days // 7 + 1)]
+
+
+def plan_weeks(due: Sequence[DueTree], room: int, today: date) -> list[Week]:
+    """Give each tree a week: the one chosen, else the nearest to its best that has room.
+
+    Parameters
+    ----------
+    room : trees a week holds, at least 1. What does not fit is put into the least loaded
+    week of its window, nearest to the best; trees whose window closes first are placed first.
+    """
+    taken: Counter[date] = Counter()
+    placed: dict[int, date] = {}
+    ordered = sorted(due, key=lambda one: (one.moved_to is None, one.end, one.best, one.key))
+    for one in ordered:
+        weeks = weeks_of(one, today)
+        if not weeks:
+            continue
+        chosen = None if one.moved_to is None else monday_of(one.moved_to)
+        if chosen not in weeks:
+            chosen = min(weeks, key=lambda week: _worth(week, one, taken, room))
+        placed[one.key] = chosen
+        taken[chosen] += 1
+    return [
+        Week(monday, [key for key, week in placed.items() if week == monday], room)
+        for monday in sorted(taken)
+    ]
+
+
+def _worth(week: date, one: DueTree, taken: Counter[date], room: int) -> tuple[int, int, date]:
+    """Less is better: trees too many there, then weeks away from the best, then sooner."""
+    away = abs((week - monday_of(one.best)).days) // 7
+    return (max(0, taken[week] + 1 - room), away, week)
