@@ -4,12 +4,18 @@ import re
 from datetime import date
 from math import atan2, degrees, hypot
 
+from fastapi.testclient import TestClient
+from sqlalchemy import select
+
 from mirvo.core.rootwork.cases import RootCase
 from mirvo.core.rootwork.root_path import along_mm, path_length_mm
+from mirvo.records.database import writing
+from mirvo.records.models import Plan
 from mirvo.studio.desk import save_marks
-from mirvo.studio.path import TargetForm, path_view, set_target
+from mirvo.studio.path import TargetForm, hold_year, path_view, set_target
 from mirvo.studio.sessions import SessionForm, record_session
 from mirvo.studio.sheet import sheet_of
+from mirvo.web.app import create_app
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon
 from mirvo.web.drawings.scene import Scene, nice_scale
@@ -47,6 +53,16 @@ class DrawnTree(StudioCase):
         set_target(self.studio, self.tree_row.id, target)
         path_view(self.studio, self.tree_row.id)
         self.sheet = sheet_of(self.studio, self.tree_row.id)
+
+
+class OldPlanTest(DrawnTree):
+    def test_a_plan_from_before_years_could_be_held_is_still_shown(self):
+        with writing(self.studio.engine) as unit:
+            for plan in unit.scalars(select(Plan)):
+                plan.case = {key: value for key, value in plan.case.items() if key != "holds"}
+        hold_year(self.studio, self.tree_row.id, 2029, "travelling")
+        page = TestClient(create_app(self.studio)).get(f"/trees/{self.tree_row.id}/path")
+        self.assertEqual(page.status_code, 200)
 
 
 class CutsTest(DrawnTree):

@@ -50,7 +50,10 @@ class PagesTest(StudioCase):
         ]
         places += [
             f"/trees/1{end}"
-            for end in ("", "/edit", "/photos", "/sessions", "/years", "/path", "/sessions/new")
+            for end in (
+                *("", "/edit", "/photos", "/sessions", "/years", "/path", "/sessions/new"),
+                *("/visits/new", "/practice", "/time"),
+            )
         ]
         for _ in range(2):
             for place in places:
