@@ -17,6 +17,7 @@ from mirvo.records.models import Care, Session, Tree, Watering, Yard
 from mirvo.studio.context import Studio
 from mirvo.studio.practice import practice_for
 from mirvo.studio.trees import load_tree
+from mirvo.studio.weather import station_of
 
 AHEAD_DAYS = 14
 GRACE_DAYS = 7
@@ -38,6 +39,7 @@ def plan_care(unit: Unit, session: Session, tree: Tree, yard: Yard, today: date)
         yard.last_frost,
         cut,
         species_by_key(tree.species_key).night_floor_c,
+        [] if tree.under_glass else station_of(yard).forecast(today),
     )
     for task in (one for one in tasks if one.due >= today - timedelta(days=GRACE_DAYS)):
         unit.add(

@@ -245,7 +245,8 @@ def compared_photos(studio: Studio, session: Session) -> list[Photo]:
         photos = list(unit.scalars(query))
     own = [one for one in photos if one.session_id == session.id]
     after = [one for one in own if one.kind in ("after", "follow-up")]
-    before = [one for one in photos if one.taken_on <= session.done_on and one not in after]
+    earlier = [one for one in photos if one.taken_on <= session.done_on and one not in after]
+    before = [one for one in own if one.kind == "before"] or earlier
     if not before or not after:
         return []
     return [before[-1], *after[-MOST_COMPARED:]]

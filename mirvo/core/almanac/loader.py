@@ -14,11 +14,13 @@ from mirvo.core.errors import NotFound
 SCHOOLS = ("gentle", "steady", "bold")
 
 
-class _Data(BaseModel):
+class Data(BaseModel):
+    """A piece of a data file: only known names, and nobody changes it."""
+
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
-class Budgets(_Data):
+class Budgets(Data):
     gentle: float
     steady: float
     bold: float
@@ -27,12 +29,12 @@ class Budgets(_Data):
         return float(getattr(self, school))
 
 
-class GrowthPrior(_Data):
+class GrowthPrior(Data):
     spread: float
     trunk: float
 
 
-class Species(_Data):
+class Species(Data):
     """One entry of the almanac. Window weeks count from the usual last frost."""
 
     key: str
@@ -54,12 +56,12 @@ class Species(_Data):
         return self.interval_years[0 if age == "young" else 1]
 
 
-class Container(_Data):
+class Container(Data):
     growth: float
     deepens_to_mm: float | None
 
 
-class BudgetRules(_Data):
+class BudgetRules(Data):
     strength: dict[str, float]
     age: dict[str, float]
     season: dict[str, float]
@@ -68,13 +70,13 @@ class BudgetRules(_Data):
     worth: dict[str, float]
 
 
-class FeedingRules(_Data):
+class FeedingRules(Data):
     surface_share: dict[str, float]
     unknown_feeders: int
     matted_factor: float
 
 
-class PlanRules(_Data):
+class PlanRules(Data):
     offered: list[str]
     ball_growth_mm: float
     least_ball_mm: float
@@ -87,7 +89,7 @@ class PlanRules(_Data):
     growth_relative_sd: float
 
 
-class AdviserRules(_Data):
+class AdviserRules(Data):
     """straight_deg : what strays more from outward is a bend. Lengths in trunk diameters."""
 
     straight_deg: float
@@ -96,24 +98,24 @@ class AdviserRules(_Data):
     crossing_clear_mm: float
 
 
-class TopReductionRules(_Data):
+class TopReductionRules(Data):
     most_factor: float
     full_at_percent: float
 
 
-class WeighingRules(_Data):
+class WeighingRules(Data):
     least_ratio: float
     most_ratio: float
 
 
-class BudRule(_Data):
+class BudRule(Data):
     """Degree days above a base temperature after which buds swell."""
 
     base_c: float
     degree_days: float
 
 
-class TriageRules(_Data):
+class TriageRules(Data):
     """points : what each sign weighs. Verdicts from sums; delays in a row at most."""
 
     points: dict[str, int]
@@ -125,13 +127,13 @@ class TriageRules(_Data):
     most_delays: int
 
 
-class FollowUp(_Data):
+class FollowUp(Data):
     days: int
     code: str
     say: str
 
 
-class CareRules(_Data):
+class CareRules(Data):
     """worked_kinds : kinds of session after which a tree is sheltered and looked after.
 
     lasting : codes of tasks that a later session of the tree does not end.
@@ -150,7 +152,7 @@ class CareRules(_Data):
     kinds: dict[str, list[FollowUp]]
 
 
-class Rules(_Data):
+class Rules(Data):
     budget: BudgetRules
     feeding: FeedingRules
     containers: dict[str, Container]
@@ -164,14 +166,15 @@ class Rules(_Data):
     triage: TriageRules
 
 
-def _read(name: str) -> Any:
+def read_data(name: str) -> Any:
+    """A data file of the almanac, parsed."""
     return yaml.safe_load(files(__package__).joinpath(name).read_text("utf-8"))
 
 
 @cache
 def species() -> tuple[Species, ...]:
     """All entries, by name."""
-    entries = [Species(key=key, **entry) for key, entry in _read("species.yaml").items()]
+    entries = [Species(key=key, **entry) for key, entry in read_data("species.yaml").items()]
     return tuple(sorted(entries, key=lambda entry: entry.name))
 
 
@@ -186,4 +189,4 @@ def species_by_key(key: str) -> Species:
 @cache
 def rules() -> Rules:
     """The numbers planning and budget use."""
-    return Rules(**_read("rules.yaml"))
+    return Rules(**read_data("rules.yaml"))

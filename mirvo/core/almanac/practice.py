@@ -4,28 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cache
-from importlib.resources import files
 
-import yaml
-from pydantic import BaseModel, ConfigDict
-
-from mirvo.core.almanac.loader import Species
+from mirvo.core.almanac.loader import Data, Species, read_data
 from mirvo.core.errors import BadInput
 
 Practice = dict[str, str]
 WASHED_GROUPS = ("temperate deciduous", "warm-climate", "water-loving")
 
 
-class _Data(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class Answer(_Data):
+class Answer(Data):
     name: str
     why: str
 
 
-class Question(_Data):
+class Question(Data):
     """One question; `presets` are the answers of the gentle, steady and bold practice."""
 
     asks: str
@@ -33,14 +25,14 @@ class Question(_Data):
     presets: tuple[str, str, str]
 
 
-class _Sheet(_Data):
+class _Sheet(Data):
     presets: tuple[str, str, str]
     questions: dict[str, Question]
 
 
 @cache
 def _sheet() -> _Sheet:
-    return _Sheet(**yaml.safe_load(files(__package__).joinpath("practice.yaml").read_text("utf-8")))
+    return _Sheet(**read_data("practice.yaml"))
 
 
 def questions() -> dict[str, Question]:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 from mirvo.core.almanac import rules
+from mirvo.core.season.weather import FRESH_ROOTS_FLOOR_C, DayWeather, nights_below
 
 
 @dataclass(frozen=True)
@@ -26,6 +27,7 @@ def aftercare(
     last_frost: str | None = None,
     cut_roots: Sequence[str] = (),
     night_floor_c: float = 0.0,
+    forecast: Iterable[DayWeather] = (),
 ) -> list[CareTask]:
     """Tasks after a session, by date.
 
@@ -36,6 +38,7 @@ def aftercare(
     last_frost : usual last frost of the place, MM-DD; the guard ends then.
     cut_roots : letters of roots removed flush, whose wounds are followed until they close.
     night_floor_c : of the species; tender trees are kept above it until buds should move.
+    forecast : days to come; the first night too cold for fresh roots is guarded.
     """
     table = rules().care
     tasks = [
@@ -50,6 +53,10 @@ def aftercare(
         named = ", ".join(cut_roots)
         text = f"Wounds of {named}: photograph them; tick when they have closed"
         tasks.append(CareTask(done_on + timedelta(days=table.wound_check_days), "wound", text))
+    cold = nights_below((one for one in forecast if one.day >= done_on), FRESH_ROOTS_FLOOR_C)
+    if kind in table.worked_kinds and cold:
+        text = f"Frost forecast, {cold[0].low_c:.0f} °C in {len(cold)} of ten nights: guard it"
+        tasks.append(CareTask(cold[0].day, "cold", text))
     if kind in table.worked_kinds and night_floor_c >= table.tender_from_c:
         text = f"Kept above {night_floor_c:g} °C at night until its buds move"
         tasks.append(CareTask(done_on + timedelta(days=table.bud_check_days[0]), "warm", text))

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
-from importlib.resources import files
 from typing import Any, Literal
 
-import yaml
-from pydantic import BaseModel, ConfigDict
+from pydantic import Field as Given
 
 from mirvo.core.almanac import Species
+from mirvo.core.almanac.loader import Data, read_data
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.errors import BadInput
 
@@ -27,27 +26,23 @@ BARE_FROM, BARE_UNTIL = "lift", "fill"
 Situation = dict[str, Any]
 
 
-class _Data(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class _Said(_Data):
+class _Said(Data):
     say: str
-    when: dict[str, list[Any]] = {}
+    when: dict[str, list[Any]] = Given(default={})
 
     def holds(self, situation: Situation) -> bool:
         return all(situation.get(key) in values for key, values in self.when.items())
 
 
-class Field(_Data):
+class Field(Data):
     """One thing asked for at a step; `only` names the kinds of session that ask for it."""
 
     key: str
     label: str
     kind: Literal["toggle", "number", "choice", "text", "area", "hours"]
     unit: str = ""
-    options: list[str] = []
-    only: list[str] = []
+    options: list[str] = Given(default=[])
+    only: list[str] = Given(default=[])
 
     def check(self, value: Any) -> Any:
         """The value as it is kept; None clears the field. Raises BadInput at the field."""
@@ -94,14 +89,14 @@ class Field(_Data):
         return sorted(set(value))
 
 
-class _Step(_Data):
+class _Step(Data):
     title: str
-    lines: list[_Said] = []
-    cautions: list[str] = []
-    fields: list[Field] = []
+    lines: list[_Said] = Given(default=[])
+    cautions: list[str] = Given(default=[])
+    fields: list[Field] = Given(default=[])
 
 
-class _Sheet(_Data):
+class _Sheet(Data):
     steps: dict[str, _Step]
     kinds: dict[str, list[str]]
     cautions: dict[str, _Said]
@@ -120,8 +115,7 @@ class Step:
 
 @cache
 def _sheet() -> _Sheet:
-    source = files("mirvo.core.almanac").joinpath("bench.yaml")
-    return _Sheet(**yaml.safe_load(source.read_text("utf-8")))
+    return _Sheet(**read_data("bench.yaml"))
 
 
 def situation_of(

@@ -5,6 +5,7 @@ from datetime import date, timedelta
 
 from mirvo.core.almanac.practice import preset
 from mirvo.core.care import aftercare
+from mirvo.core.season.weather import DayWeather
 
 DONE = date(2026, 3, 20)
 
@@ -53,6 +54,17 @@ class AftercareTest(unittest.TestCase):
         ]
         self.assertIn("15 °C", warm.text)
         self.assertEqual(days(tasks(), "warm"), [])
+
+    def test_the_first_cold_night_forecast_is_guarded(self):
+        lows = (4.0, 0.5, 2.0, -3.0)
+        coming = [DayWeather(DONE + timedelta(days=n), low, low + 8) for n, low in enumerate(lows)]
+        held = preset("steady")
+        found = aftercare(DONE, "routine", "strong", held, None, (), 0.0, coming)
+        [cold] = [task for task in found if task.code == "cold"]
+        self.assertEqual(cold.due, DONE + timedelta(days=1))
+        self.assertIn("in 2 of ten nights", cold.text)
+        delayed = aftercare(DONE, "slip-pot", "strong", held, None, (), 0.0, coming)
+        self.assertNotIn("cold", [task.code for task in delayed])
 
     def test_wounds_are_followed_until_they_close(self):
         cut = aftercare(DONE, "routine", "strong", preset("steady"), None, ["A", "C"])

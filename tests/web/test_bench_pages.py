@@ -1,0 +1,93 @@
+"""Pages about the bench without a browser: week, care, practice, timing, calendar, follow-ups."""
+
+import io
+from datetime import date
+
+from fastapi.testclient import TestClient
+from PIL import Image
+
+from mirvo.studio.bench import bench
+from mirvo.studio.care import tasks_of_session
+from mirvo.studio.sessions import SessionForm, record_session
+from mirvo.studio.trees import get_tree
+from mirvo.web.app import create_app
+from tests.studio_case import StudioCase
+
+
+def picture(colour):
+    out = io.BytesIO()
+    Image.new("RGB", (640, 480), colour).save(out, "JPEG")
+    return ("base.jpg", out.getvalue(), "image/jpeg")
+
+
+class BenchPagesTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.client = TestClient(create_app(self.studio), follow_redirects=False)
+        self.tree_row = self.tree()
+
+    def session(self, **changes):
+        form = SessionForm(done_on=date(2026, 11, 23), bud_stage="buds swelling", **changes)
+        return record_session(self.studio, self.tree_row.id, form)
+
+    def test_a_week_is_chosen_and_a_wrong_one_refused(self):
+        monday = bench(self.studio).weeks[0].monday
+        sent = self.client.post("/trees/1/week", data={"week": monday.isoformat()})
+        self.assertEqual(sent.status_code, 303)
+        self.assertEqual(get_tree(self.studio, 1).moved_to, monday)
+        for week, status in (("someday", 422), ("2027-08-02", 422), ("", 303)):
+            answer = self.client.post("/trees/1/week", data={"week": week})
+            self.assertEqual(answer.status_code, status)
+        self.assertIsNone(get_tree(self.studio, 1).moved_to)
+
+    def test_a_task_is_ticked_and_opened_again(self):
+        task = tasks_of_session(self.studio, self.session().id)[0]
+        self.assertEqual(self.client.post(f"/care/{task.id}").headers["location"], "/")
+        self.assertIsNotNone(tasks_of_session(self.studio, task.session_id)[0].done_at)
+        self.client.post(f"/care/{task.id}", data={"open": "1"})
+        self.assertIsNone(tasks_of_session(self.studio, task.session_id)[0].done_at)
+        away = {"referer": "https://elsewhere.example/x"}
+        self.assertEqual(
+            self.client.post(f"/care/{task.id}", headers=away).headers["location"], "/"
+        )
+        self.assertEqual(self.client.post("/care/999").status_code, 404)
+
+    def test_practice_is_answered_by_preset_singly_and_for_a_tree(self):
+        self.client.post("/almanac/practice", data={"preset": "gentle"})
+        self.assertEqual(self.studio.yard().school, "gentle")
+        self.client.post("/almanac/practice", data={"wounds": "open", "budget": "bold"})
+        self.assertEqual(self.studio.yard().practice["wounds"], "open")
+        self.assertEqual(self.studio.yard().school, "bold")
+        self.client.post("/trees/1/practice", data={"wounds": "sealed", "budget": ""})
+        self.assertEqual(get_tree(self.studio, 1).practice, {"wounds": "sealed"})
+        for place in ("/almanac/practice", "/trees/1/practice"):
+            for wrong in ({"wounds": "painted"}, {"colour": "red"}):
+                self.assertEqual(self.client.post(place, data=wrong).status_code, 422)
+
+    def test_follow_up_photos_stand_beside_the_one_before(self):
+        session = self.session()
+        before = {"files": picture("brown")}
+        self.client.post("/trees/1/photos", files=before, data={"kind": "before"})
+        for colour in ("green", "olive"):
+            sent = {"files": picture(colour)}
+            kind = {"kind": "follow-up"}
+            self.client.post(f"/sessions/{session.id}/photos", files=sent, data=kind)
+        page = self.client.get(f"/sessions/{session.id}").text
+        self.assertEqual(page.count("<figure>"), 3)
+        wrong = {"files": ("x.jpg", b"words", "image/jpeg")}
+        told = self.client.post(f"/sessions/{session.id}/photos", files=wrong)
+        self.assertIn("refused=", told.headers["location"])
+
+    def test_the_calendar_is_a_file_and_its_address_a_secret(self):
+        self.assertTrue(self.client.get("/kit/calendar.ics").text.startswith("BEGIN:VCALENDAR"))
+        self.client.post("/kit/calendar")
+        secret = self.studio.yard().calendar_secret
+        self.assertEqual(self.client.get(f"/calendar/{secret}.ics").status_code, 200)
+        self.client.post("/kit/calendar", data={"stop": "1"})
+        self.assertEqual(self.client.get(f"/calendar/{secret}.ics").status_code, 404)
+
+    def test_is_it_time_answers_whole_and_in_part(self):
+        place = "/trees/1/time?roots_at_holes=on&days_between=often"
+        self.assertIn("give a number", self.client.get(place).text)
+        part = self.client.get(place, headers={"HX-Request": "true"}).text
+        self.assertNotIn("<html", part)
