@@ -368,9 +368,9 @@ class SessionsAndPathTest(StudioCase):
         self.assertEqual({one.tree.id for one in due}, {self.tree_row.id})
         self.assertEqual(
             [(one.task.code, one.task.due.isoformat()) for one in due],
-            [("photo", "2026-11-24"), ("shade", "2026-11-24")],
+            [("photo", "2026-11-24"), ("shade", "2026-11-24"), ("cold", "2026-11-25")],
         )
         tick(self.studio, due[0].task.id)
-        self.assertEqual([one.task.code for one in bench(self.studio).aftercare], ["shade"])
+        self.assertEqual([one.task.code for one in bench(self.studio).aftercare], ["shade", "cold"])
         tick(self.studio, due[0].task.id, done=False)
-        self.assertEqual(len(bench(self.studio).aftercare), 2)
+        self.assertEqual(len(bench(self.studio).aftercare), 3)
