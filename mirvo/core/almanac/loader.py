@@ -77,6 +77,12 @@ class FeedingRules(Data):
 
 
 class PlanRules(Data):
+    """Years after which gap work counts, chances that it takes, and sizes in mm.
+
+    fork_deg : how far a fork or a bent root reaches into a gap. layer_ball_mm, layer_roots :
+    depth and roots of a ground layer when it is separated.
+    """
+
     offered: list[str]
     ball_growth_mm: float
     least_ball_mm: float
@@ -86,6 +92,11 @@ class PlanRules(Data):
     session_growth_loss: float
     graft_success: float
     graft_years: int
+    fork_deg: float
+    layer_success: float
+    layer_years: int
+    layer_ball_mm: float
+    layer_roots: int
     growth_relative_sd: float
 
 

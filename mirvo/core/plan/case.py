@@ -16,6 +16,10 @@ Azimuth = Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]
 Year = Annotated[int, Field(ge=1900, le=2300)]
 
 
+GapMethod = Literal["graft", "fork", "ground layer"]
+Allow = Literal["none", "session", "final pot"]
+
+
 class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
@@ -65,13 +69,26 @@ class CaseFault(_Part):
 
 
 class Gap(_Part):
+    """A gap from root to root, clockwise, and how it is to be closed.
+
+    graft : a root in its middle. fork : a neighbour's fork, or the neighbour bent, grows in
+    from its first side. ground layer : a new flare all round, above the old one.
+    """
+
     from_deg: Azimuth
     to_deg: Azimuth
-    method: Literal["graft"] = "graft"
+    method: GapMethod = "graft"
 
     @property
-    def middle_deg(self) -> float:
-        return (self.from_deg + ((self.to_deg - self.from_deg) % 360.0) / 2.0) % 360.0
+    def width_deg(self) -> float:
+        return (self.to_deg - self.from_deg) % 360.0
+
+    @property
+    def new_root_deg(self) -> float:
+        """Azimuth of the root that will stand in the gap."""
+        half = self.width_deg / 2.0
+        into = min(rules().plan.fork_deg, half) if self.method == "fork" else half
+        return (self.from_deg + into) % 360.0
 
 
 class Target(_Part):
@@ -82,8 +99,14 @@ class Target(_Part):
 
 
 class Hold(_Part):
+    """A year fixed by hand.
+
+    allow : none, no session in it. session, a session in it come what may. final pot, the
+    tree stands in the target's pot at its end and from then on.
+    """
+
     year: Year
-    allow: Literal["none"]
+    allow: Allow
 
 
 class Case(_Part):
@@ -99,7 +122,7 @@ class Case(_Part):
     faults: Annotated[list[CaseFault], Field(max_length=30)] = []
     gaps: Annotated[list[Gap], Field(max_length=12)] = []
     target: Target
-    holds: list[Hold] = []
+    holds: Annotated[list[Hold], Field(max_length=60)] = []
     horizon_years: Annotated[int, Field(ge=1, le=30)] = 15
     containers: list[str] | None = None
 
@@ -161,6 +184,9 @@ def _sound(case: Case) -> None:
     last = case.state.last_session_year
     if last is not None and last > case.today.year:
         raise BadInput("state.last_session_year", f"{last} lies in the future")
+    fixed = [hold.year for hold in case.holds if hold.allow != "final pot"]
+    if len(set(fixed)) < len(fixed):
+        raise BadInput("holds", "a year can only be fixed once, with a session or without")
     labels = [fault.label for fault in case.faults]
     if len(set(labels)) < len(labels):
         raise BadInput("faults", "two faults carry the same label")

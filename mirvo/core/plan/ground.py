@@ -7,7 +7,7 @@ from functools import cache
 from math import inf
 
 from mirvo.core.almanac import rules
-from mirvo.core.plan.case import Case, CaseFault
+from mirvo.core.plan.case import Case, CaseFault, Gap
 from mirvo.core.rootwork import removal_budget, session_share, slice_part, strain
 
 FINAL = "final pot"
@@ -48,7 +48,11 @@ class Ground:
         self.faults: list[CaseFault] = sorted(case.faults, key=lambda fault: fault.priority)
         self.all_halves = 2 * len(self.faults)
         self._strains: set[float] = set()
-        self.held = {hold.year for hold in case.holds}
+        self.left_alone = {hold.year for hold in case.holds if hold.allow == "none"}
+        self.fixed = {hold.year for hold in case.holds if hold.allow == "session"}
+        self.potted_from = min(
+            (hold.year for hold in case.holds if hold.allow == "final pot"), default=None
+        )
         self.cuts = cache(self._cuts)
         self.largest_gap = cache(self._largest_gap)
         self.ball_after_year = cache(self._ball_after_year)
@@ -126,8 +130,12 @@ class Ground:
 
     # Sessions -----------------------------------------------------------------
 
+    def must_be_potted(self, year: int) -> bool:
+        """Whether the tree is to stand in its final pot at the end of this year."""
+        return self.potted_from is not None and year >= self.potted_from
+
     def session_allowed(self, year: int, last: int | None) -> bool:
-        if year in self.held or self.case.strength == "weak":
+        if year in self.left_alone or self.case.strength == "weak":
             return False
         return last is None or year - last >= self.case.interval - CLOSE
 
@@ -183,15 +191,17 @@ class Ground:
     # Gaps ---------------------------------------------------------------------
 
     def _largest_gap(self, halves: int, grafted: bool) -> float:
+        new = [gap.new_root_deg for gap in self.open_gaps] if grafted else []
+        return self.largest_gap_with(halves, new)
+
+    def largest_gap_with(self, halves: int, new_roots: list[float]) -> float:
+        """Largest gap with only some of the new roots there, degrees."""
+        return largest_gap([*self._azimuths_left(halves), *new_roots])
+
+    def _azimuths_left(self, halves: int) -> list[float]:
+        """Azimuths of the roots still there; a fault stays until its second half is gone."""
         gone = [f.azimuth_deg for f in self.faults[: halves // 2] if f.azimuth_deg is not None]
-        azimuths = list(self.case.state.root_azimuths_deg)
-        for azimuth in gone:
-            near = [a for a in azimuths if abs((a - azimuth + 180) % 360 - 180) < 0.5]
-            if near:
-                azimuths.remove(near[0])
-        if grafted:
-            azimuths += self.open_gaps
-        return largest_gap(azimuths)
+        return without(self.case.state.root_azimuths_deg, gone)
 
     def arrived(self, container: str, halves: int, ratio: float, gap: float) -> bool:
         target = self.case.target
@@ -203,10 +213,31 @@ class Ground:
         )
 
 
-def open_gaps(case: Case) -> list[float]:
-    """Middles of the gaps to be grafted, degrees: those wider than the target."""
+def open_gaps(case: Case) -> list[Gap]:
+    """The gaps to be closed: wider than the target as named, or once all faults are gone."""
     limit = case.target.largest_gap_deg
-    return [gap.middle_deg for gap in case.gaps if (gap.to_deg - gap.from_deg) % 360.0 > limit]
+    gone = [fault.azimuth_deg for fault in case.faults if fault.azimuth_deg is not None]
+    order = sorted(a % 360.0 for a in without(case.state.root_azimuths_deg, gone))
+    wide = [
+        (a, (b - a) % 360.0)
+        for a, b in zip(order, order[1:] + order[:1], strict=True)
+        if (b - a) % 360.0 > limit
+    ]
+
+    def lies_open(gap: Gap) -> bool:
+        return any(0 < (gap.new_root_deg - start) % 360.0 < width for start, width in wide)
+
+    return [gap for gap in case.gaps if gap.width_deg > limit or lies_open(gap)]
+
+
+def without(azimuths: list[float], gone: list[float]) -> list[float]:
+    """Azimuths less those of roots gone, each met within half a degree."""
+    left = list(azimuths)
+    for azimuth in gone:
+        near = [a for a in left if abs((a - azimuth + 180) % 360 - 180) < 0.5]
+        if near:
+            left.remove(near[0])
+    return left
 
 
 def largest_gap(azimuths: list[float]) -> float:

@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 import numpy.typing as npt
 
-from mirvo.core.plan.ground import FINAL, Ground
+from mirvo.core.almanac.loader import PlanRules
+from mirvo.core.plan.ground import CLOSE, FINAL, Ground
 from mirvo.core.plan.growth import YEARLY_RELATIVE_SD
 from mirvo.core.plan.search import Label, graft_counts
 
 OUTCOME_DRAWS = 500
 SEED = 7_919
+SUCCESS: dict[str, Callable[[PlanRules], float]] = {
+    "graft": lambda table: table.graft_success,
+    "fork": lambda _: 1.0,
+    "ground layer": lambda table: table.layer_success,
+}
 BAND = (0.10, 0.90)
 Array = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
@@ -40,7 +48,8 @@ def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) ->
     trunk_sd = share * growth.trunk_mm_per_year if growth.trunk_sd is None else growth.trunk_sd
     spread_rate = np.maximum(0, rng.normal(growth.spread_mm_per_year, spread_sd, draws))
     trunk_rate = np.maximum(0, rng.normal(growth.trunk_mm_per_year, trunk_sd, draws))
-    takes = rng.random((draws, len(ground.open_gaps))) < ground.rules.graft_success
+    luck = [SUCCESS[gap.method](ground.rules) for gap in ground.open_gaps]
+    takes = rng.random((draws, len(luck))) < np.array(luck)
     grown = np.array([label.grown for label in labels])
     moved = np.diff(grown, prepend=0.0)
     spread = spread_rate[:, None] * grown + _strayed(
@@ -71,12 +80,17 @@ def _strayed(rng: np.random.Generator, rate: float, sd: float, moved: Array, dra
 
 
 def _gaps_hold(ground: Ground, labels: list[Label], takes: Flags) -> Flags:
-    limit = ground.case.target.largest_gap_deg
-    holds = np.zeros((len(takes), len(labels)), dtype=bool)
-    for column, label in enumerate(labels):
-        bare = ground.largest_gap(label.halves, False) <= limit + 1e-9
-        full = (
-            ground.largest_gap(label.halves, graft_counts(ground, label.graft_age)) <= limit + 1e-9
-        )
-        holds[:, column] = bare | (full & takes.all(axis=1))
-    return holds
+    """Whether the largest gap holds (draws, years), with the new roots each draw has."""
+    limit = ground.case.target.largest_gap_deg + CLOSE
+    patterns, which = np.unique(takes, axis=0, return_inverse=True)
+    roots = [gap.new_root_deg for gap in ground.open_gaps]
+    taken = [[a for a, took in zip(roots, row, strict=True) if took] for row in patterns]
+
+    @cache
+    def per_pattern(halves: int, counts: bool) -> Flags:
+        if not counts:
+            return np.full(len(taken), ground.largest_gap(halves, False) <= limit)
+        return np.array([ground.largest_gap_with(halves, new) <= limit for new in taken])
+
+    held = [per_pattern(x.halves, graft_counts(ground, x.graft_age)) for x in labels]
+    return np.stack(held, axis=1)[which.reshape(-1)]

@@ -5,26 +5,18 @@ from __future__ import annotations
 from typing import Any
 
 from mirvo.core.almanac.loader import SCHOOLS
-from mirvo.core.plan.case import Case
+from mirvo.core.plan.case import Case, Gap
+from mirvo.core.plan.forward import binding, levers
 from mirvo.core.plan.ground import Ground
-from mirvo.core.plan.outcomes import outcomes
+from mirvo.core.plan.layering import Layered, lay, wants_layer
+from mirvo.core.plan.outcomes import Outcomes, outcomes
 from mirvo.core.plan.search import (
     UNGRAFTED,
     Label,
-    Route,
-    earliest_year,
     find_route,
     graft_counts,
 )
 from mirvo.core.plan.unreachable import why_unreachable
-
-RELIEF = {
-    "interval": "with a year between sessions",
-    "budget": "with half as much again",
-    "flare_growth": "with half as much again",
-    "gap": "without waiting for grafts",
-    "hold": "without them",
-}
 
 
 def plan(case: Case) -> dict[str, Any]:
@@ -36,16 +28,37 @@ def plan(case: Case) -> dict[str, Any]:
 
 def plan_school(case: Case, school: str) -> dict[str, Any]:
     """One path. `reached_year` is None when the target is out of reach."""
+    layered = lay(case, school) if wants_layer(case) and case.strength != "weak" else None
+    if layered is None:
+        path = _plan_roots(case, school)
+    else:
+        path = _after_layer(layered, _plan_roots(layered.after, school))
+    reached = path["reached_year"]
+    if reached is not None and path["steps"]:
+        first = path["steps"][0]["year"]
+        path["binding"] += binding(case, school, reached, first)
+        wished = case.target.year
+        path["late_by_years"] = None if wished is None else max(0, reached - wished)
+    return path
+
+
+def forward(case: Case, school: str, reached: int | None) -> list[dict[str, Any]]:
+    """What would bring a path forward, or within reach, with the years gained."""
+    return [] if reached == case.today.year else levers(case, school, reached)
+
+
+def _plan_roots(case: Case, school: str) -> dict[str, Any]:
+    """The path on the roots that are there, with grafts and forks."""
     ground = Ground(case, school)
     route = find_route(ground)
     if route is None:
         why = why_unreachable(case, school)
-        binding = [{"code": part["part"], "text": why["text"]} for part in why["fails"]]
-        return _path(school, None, binding, [], [], {}, why)
+        bound = [{"code": part["part"], "text": why["text"]} for part in why["fails"]]
+        return _path(school, None, bound, [], [], {}, why)
     if not route.labels:
         text = "The target is already reached: the tree stands in its pot, flare and gap hold."
-        binding = [{"code": "already_reached", "text": text}]
-        return _path(school, route.reached, binding, [], [], {str(route.reached): 1.0}, None)
+        bound = [{"code": "already_reached", "text": text}]
+        return _path(school, route.reached, bound, [], [], {str(route.reached): 1.0}, None)
     labels = route.labels + _standing_on(ground, route.labels[-1])
     outlook = outcomes(ground, labels)
     chance = {
@@ -53,19 +66,77 @@ def plan_school(case: Case, school: str) -> dict[str, Any]:
         for label, value in zip(labels, outlook.chance, strict=True)
         if label.year >= route.reached
     }
-    forecast = [
-        _forecast(ground, label, low, high)
-        for label, low, high in zip(labels, outlook.low, outlook.high, strict=True)
-    ]
     steps = [_step(ground, label) for label in route.labels if label.cut is not None]
-    path = _path(school, route.reached, _binding(ground, route), steps, forecast, chance, None)
+    forecast = _forecasts(ground, labels, outlook)
+    path = _path(school, route.reached, [], steps, forecast, chance, None)
     path["worst_strain"] = round(route.worst, 1)
     path["total_strain"] = round(route.total, 1)
     path["sessions"] = route.sessions
-    path["late_by_years"] = (
-        None if case.target.year is None else max(0, route.reached - case.target.year)
-    )
     return path
+
+
+def _after_layer(layered: Layered, path: dict[str, Any]) -> dict[str, Any]:
+    """A path that begins with a ground layer and goes on from its own flare."""
+    luck = layered.old.rules.layer_success
+    before = _forecasts(layered.old, layered.before, outcomes(layered.old, layered.before))
+    first = _forecasts(layered.new, [layered.first], outcomes(layered.new, [layered.first]))
+    path["forecast"] = before + first + path["forecast"]
+    path["steps"] = _layer_steps(layered) + path["steps"]
+    path["sessions"] += 2
+    path["chance_by_year"] = {
+        year: round(chance * luck, 3) for year, chance in path["chance_by_year"].items()
+    }
+    text = (
+        f"the ground layer: made in {layered.made}, separated in {layered.separated}, "
+        "and its flare starts anew"
+    )
+    path["binding"].insert(0, {"code": "ground_layer", "text": text, "gained_years": 0})
+    return path
+
+
+def _layer_steps(layered: Layered) -> list[dict[str, Any]]:
+    """The two sessions of a ground layer; neither takes any feeding root."""
+    old, new = layered.old, layered.new
+    standing = old.case.state
+    at = {label.year: label for label in layered.before}
+    made, last = at[layered.made], layered.before[-1]
+    ball, woody = new.case.state.ball_depth_mm, new.case.state.woody_depth_mm
+    common: dict[str, Any] = {
+        "share": 0.0,
+        "budget": round(old.budget, 4),
+        "strain": 0.0,
+        "faults": [],
+        "fault_parts": {},
+        "slice_mm": 0.0,
+        "grafts": [],
+        "forks": [],
+    }
+    years = layered.separated - layered.made
+    first = {
+        "year": layered.made,
+        **common,
+        "layer": "make",
+        "container": standing.container,
+        "ball_depth_mm": [round(made.ball, 1)] * 2,
+        "woody_depth_mm": [round(made.woody, 1)] * 2,
+        "reasons": [
+            "A ground layer gives a new flare all round; the old roots feed the tree until then.",
+            f"It takes with {old.rules.layer_success * 100:.0f} % and needs {years} years.",
+        ],
+    }
+    second = {
+        "year": layered.separated,
+        **common,
+        "layer": "separate",
+        "container": layered.first.container,
+        "ball_depth_mm": [round(last.ball, 1), round(ball, 1)],
+        "woody_depth_mm": [round(last.woody, 1), round(woody, 1)],
+        "reasons": [
+            "The old base goes with its faults and gaps; the new flare starts at the trunk.",
+            "No root work in the year after: a young layer lives on few roots.",
+        ],
+    }
+    return [first, second]
 
 
 def _path(
@@ -110,6 +181,13 @@ def _standing_on(ground: Ground, label: Label) -> list[Label]:
     return later
 
 
+def _forecasts(ground: Ground, labels: list[Label], outlook: Outcomes) -> list[dict[str, Any]]:
+    return [
+        _forecast(ground, label, low, high)
+        for label, low, high in zip(labels, outlook.low, outlook.high, strict=True)
+    ]
+
+
 def _forecast(ground: Ground, label: Label, low: float, high: float) -> dict[str, Any]:
     gap = ground.largest_gap(label.halves, graft_counts(ground, label.graft_age))
     return {
@@ -131,9 +209,11 @@ def _step(ground: Ground, label: Label) -> dict[str, Any]:
     if cut is None or before is None:
         raise ValueError("a step is a label with a cut and a year before it")
     parts = fault_parts(ground, before.halves, cut.halves)
-    grafts = (
-        [{"azimuth_deg": round(a, 1)} for a in ground.open_gaps] if label.graft_age == 0 else []
-    )
+    closed: list[Gap] = ground.open_gaps if label.graft_age == 0 else []
+    new_roots = {
+        method: [{"azimuth_deg": round(g.new_root_deg, 1)} for g in closed if g.method == method]
+        for method in ("graft", "fork")
+    }
     step = {
         "year": label.year,
         "share": round(cut.share, 4),
@@ -142,7 +222,8 @@ def _step(ground: Ground, label: Label) -> dict[str, Any]:
         "faults": list(parts),
         "fault_parts": parts,
         "slice_mm": round(before.ball - cut.ball_mm, 1),
-        "grafts": grafts,
+        "grafts": new_roots["graft"],
+        "forks": new_roots["fork"],
         "container": label.container,
         "ball_depth_mm": [round(before.ball, 1), round(cut.ball_mm, 1)],
         "woody_depth_mm": [round(before.woody, 1), round(label.woody, 1)],
@@ -178,84 +259,15 @@ def _reasons(ground: Ground, step: dict[str, Any], before: Label) -> list[str]:
             f"Grafts go in at the first session; they count from the end of "
             f"{step['year'] + ground.rules.graft_years} if they take."
         )
+    if step["forks"]:
+        reasons.append(
+            "A root beside the gap is bent into it, or cut back to a fork that points there: "
+            f"up to {ground.rules.fork_deg:.0f}°, counted from the end of "
+            f"{step['year'] + ground.rules.graft_years}."
+        )
+    if not (step["share"] or step["faults"] or step["grafts"] or step["forks"]):
+        reasons.append("Nothing is cut: the tree changes its container or the year was fixed.")
     if step["container"] != before.container:
         factor = ground.containers[step["container"]].growth
         reasons.append(f"Into the {step['container']}: growth counts {factor:g} times a year.")
     return reasons
-
-
-def _binding(ground: Ground, route: Route) -> list[dict[str, Any]]:
-    """What holds the year back: each limit whose lifting alone would bring it forward."""
-    found = []
-    for code, eased, text in _easings(ground, route):
-        year = earliest_year(eased, by=route.reached - 1)
-        if year is not None and year < route.reached:
-            gained = route.reached - year
-            years = "a year" if gained == 1 else f"{gained} years"
-            found.append(
-                {
-                    "code": code,
-                    "text": text,
-                    "gained_years": gained,
-                    "eased": f"{RELIEF[code]} {years} sooner",
-                }
-            )
-    if not found:
-        text = "No single limit: each alone leaves the year as it is."
-        found.append({"code": "together", "text": text, "gained_years": 0, "eased": ""})
-    return found
-
-
-def _easings(ground: Ground, route: Route) -> list[tuple[str, Ground, str]]:
-    case, school = ground.case, ground.school
-    growth = case.state.growth
-    last = [label.year for label in route.labels if label.cut is not None]
-    first = last[0] if last else route.reached
-    eased = [
-        (
-            "interval",
-            case.model_copy(
-                update={"species": case.species.model_copy(update={"interval_years": 1.0})}
-            ),
-            f"the interval of {case.interval:g} years between sessions (first in {first})",
-        ),
-        (
-            "budget",
-            case.model_copy(
-                update={
-                    "species": case.species.model_copy(
-                        update={
-                            "budget": case.species.budget.model_copy(
-                                update={school: min(1.0, 1.5 * case.species.budget.of(school))}
-                            )
-                        }
-                    )
-                }
-            ),
-            f"the budget of {ground.budget * 100:.0f} % a session",
-        ),
-        (
-            "flare_growth",
-            case.model_copy(
-                update={
-                    "state": case.state.model_copy(
-                        update={
-                            "growth": growth.model_copy(
-                                update={"spread_mm_per_year": growth.spread_mm_per_year * 1.5}
-                            )
-                        }
-                    )
-                }
-            ),
-            f"flare growth of {growth.spread_mm_per_year:.1f} mm a year",
-        ),
-        (
-            "gap",
-            case.model_copy(
-                update={"target": case.target.model_copy(update={"largest_gap_deg": 360.0})}
-            ),
-            "the time a graft needs to count",
-        ),
-        ("hold", case.model_copy(update={"holds": []}), "the years held free"),
-    ]
-    return [(code, Ground(other, school), text) for code, other, text in eased]

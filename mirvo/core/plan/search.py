@@ -14,10 +14,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache
-from math import exp, inf, log, log1p
+from math import ceil, exp, inf, log, log1p
 from typing import NamedTuple
 
-from mirvo.core.plan.ground import CLOSE, FINAL, Cut, Ground
+from mirvo.core.plan.ground import BOARD, CLOSE, FINAL, Cut, Ground
 
 UNGRAFTED = -1
 CONVEX_TO = 0.5
@@ -87,26 +87,48 @@ def find_route(ground: Ground) -> Route | None:
     return Route(year, list(_trail(best)), cap, best.cost[0], best.cost[1])
 
 
-def earliest_year(ground: Ground, by: int | None = None) -> int | None:
+class Unsettled(Exception):
+    """A search was given up before it could tell."""
+
+
+def earliest_year(ground: Ground, by: int | None = None, patience: int | None = None) -> int | None:
     """First year at whose end the target can be met; today's year when it is met already.
 
-    `by` : last year looked at, the horizon if None.
+    Parameters
+    ----------
+    by : last year looked at, the horizon if None. patience : labels looked at in one pass
+    before giving up; None never does.
+
+    Raises
+    ------
+    Unsettled : patience ran out before it could tell.
     """
+
+    def possible(year: int) -> bool:
+        return _Pass(ground, year).first(patience) is not None
+
     if arrived(ground, start_label(ground)):
         return ground.case.today.year
     if ground.never:
         return None
     today = ground.case.today.year
     end = by or today + ground.case.horizon_years
+    if end <= today:
+        return None
     if not ground.ratio_rises:
         found = _Pass(ground, end).run(stop_at_first=True)
         return found[0].year if found else None
     # Who has arrived stays arrived while the ratio rises, so the year is found by halving;
     # a pass that aims at too early a year is cut short by its bounds.
-    low, high = today, end + 1
+    # A session fixed by hand can break that: a tree that has arrived may owe it too soon.
+    if ground.fixed:
+        return next((y for y in range(today + 1, end + 1) if possible(y)), None)
+    if by is not None and not possible(end):
+        return None
+    low, high = today, end + 1 if by is None else end
     while high - low > 1:
         middle = (low + high) // 2
-        low, high = (low, middle) if _Pass(ground, middle).first() else (middle, high)
+        low, high = (low, middle) if possible(middle) else (middle, high)
     return high if high <= end else None
 
 
@@ -121,6 +143,8 @@ def reachable_at_horizon(ground: Ground) -> bool:
     """Whether the target can be met at the end of the horizon."""
     if ground.never:
         return False
+    if ground.fixed:
+        return earliest_year(ground) is not None
     year = ground.case.today.year + ground.case.horizon_years
     return _Pass(ground, year).first() is not None
 
@@ -173,9 +197,13 @@ class _Pass:
         self.needed = ground.growth_needed
         self.growth_worth = inf if by_cost else self.needed
         self.fastest = max(ground.containers[name].growth for name in ground.offered_or_now)
+        self.fastest_off_board = max(
+            ground.containers[name].growth for name in ground.offered_or_now if name != BOARD
+        )
         self.slowest = ground.containers[FINAL].growth
         self.step = int(-(-ground.case.interval // 1))
         self.must = cache(self._must)
+        self.least_loss = cache(self._least_loss)
         self.best_cost: tuple[float, int] = (inf, 0)
 
     def run(self, stop_at_first: bool = False) -> list[Label]:
@@ -195,16 +223,21 @@ class _Pass:
                 return there
         return [label for label in layer if arrived(self.ground, label)]
 
-    def first(self) -> Label | None:
+    def first(self, patience: int | None = None) -> Label | None:
         """Any label that has arrived at the end of the year; None when surely none can.
 
         Depth first, the most promising next, so that what is possible is found early.
+        Raises Unsettled after looking at `patience` labels in vain.
         """
+        looked = 0
         start = start_label(self.ground)
         kept: dict[tuple[object, ...], list[tuple[Merits, Label]]] = {}
         waiting = [start] if self._in_time(start) else []
         while waiting:
             label = waiting.pop()
+            looked += 1
+            if patience is not None and looked > patience:
+                raise Unsettled
             if label.year == self.year:
                 if arrived(self.ground, label):
                     return label
@@ -231,22 +264,26 @@ class _Pass:
         age = age if age == UNGRAFTED else min(age + 1, ground.rules.graft_years)
         if ground.session_allowed(year, label.last):  # first, so that equals act sooner
             yield from self._sessions(label, age)
+        if year in ground.fixed or (label.container != FINAL and ground.must_be_potted(year)):
+            return
         yield grow(ground, label, label.container, None, age)
 
     def _sessions(self, label: Label, age: int) -> Iterator[Label]:
         ground = self.ground
         grafts = label.graft_age == UNGRAFTED and bool(ground.open_gaps)
-        left = self.year - label.year - 1
+        year = label.year + 1
+        left = self.year - year
+        owed = year in ground.fixed
         room = (left // self.step) * self.load + CLOSE
         for cut in ground.cuts(label.halves, label.ball):
             if self.cap is not None and cut.strain > self.cap + CLOSE:
                 continue
             if self.must(cut.halves, cut.ball_mm) > room:
                 continue  # the sessions left after this one could not take the rest
-            idle = cut.share == 0 and cut.halves == label.halves and not grafts
+            idle = cut.share == 0 and cut.halves == label.halves and not (grafts or owed)
             board = ground.board_gate_open(min(label.woody, cut.ball_mm), label.grown)
             for container in ground.choices(board, cut.ball_mm):
-                if left < self.step and container != FINAL:
+                if container != FINAL and (left < self.step or ground.must_be_potted(year)):
                     continue  # there is no session left to pot it up
                 if not (idle and container == label.container):
                     yield grow(ground, label, container, cut, 0 if grafts else age)
@@ -290,6 +327,8 @@ class _Pass:
             return False
         must = self.must(label.halves, label.ball)
         wait = self._wait(label)
+        if label.container != FINAL and not self._potted_in_time(label, wait):
+            return False
         sessions = int((left - wait) // self.step) + 1 if left >= wait else 0
         if label.container != FINAL and sessions == 0:
             return False
@@ -303,6 +342,15 @@ class _Pass:
             self.best_cost = min(self.best_cost, label.cost)
         return label.cost[0] + self._least_strain(must, sessions) <= self.best_cost[0] + CLOSE
 
+    def _potted_in_time(self, label: Label, wait: int) -> bool:
+        """Whether the ball can still be brought to need by the year fixed for the pot."""
+        if self.ground.potted_from is None:
+            return True
+        left = self.ground.potted_from - label.year
+        sessions = int((left - wait) // self.step) + 1 if left >= wait else 0
+        slices = self.must(self.ground.all_halves, label.ball)
+        return sessions > 0 and slices <= sessions * self.load + CLOSE
+
     def _must(self, halves: int, ball: float) -> float:
         """What must still be cut, as a sum of logarithms that sessions multiply to."""
         need = self.ground.case.need_mm
@@ -314,19 +362,38 @@ class _Pass:
         return 1 if label.last is None else max(1, label.last + self.step - label.year)
 
     def _grows_in_time(self, label: Label, left: int, wait: int, must: float) -> bool:
-        """Whether growth can still suffice: as now until the next session, then the fastest,
-        the last year in the final pot, less the least that cuts cost in vigour."""
+        """Whether growth can still suffice: as now until the next session, then the fastest
+        that may be, the last year in the final pot, less the least that cuts cost in vigour."""
         lacking = self.needed - label.grown - CLOSE
         if lacking <= 0:
             return True
         now = self.ground.containers[label.container].growth
+        if label.container == FINAL and left * now >= lacking:
+            return True
         before = min(wait - 1, left)
-        moved = before * now + max(0, left - before - 1) * self.fastest
+        moved = before * now
         if left > before:
-            moved += self.slowest
-        moved -= self.ground.rules.session_growth_loss * self.slowest * (1.0 - exp(-must))
-        stays = left * now if label.container == FINAL else 0.0
-        return max(moved, stays) >= lacking
+            off_board = min(left - before - 1, self._years_off_board(label, left))
+            fast = left - before - 1 - off_board
+            moved += off_board * self.fastest_off_board + fast * self.fastest + self.slowest
+        return moved - self.least_loss(must) >= lacking
+
+    def _years_off_board(self, label: Label, left: int) -> int:
+        """Years after the next session in which the underside is surely not flat yet."""
+        flat = self.ground.trunk_mm(label.grown + left * self.fastest)
+        if label.woody <= flat + CLOSE or not self.ground.board_offered:
+            return 0
+        sessions = ceil(log(label.ball / flat) / self.load - CLOSE) if self.load > 0 else left
+        return max(0, sessions - 1) * self.step
+
+    def _least_loss(self, must: float) -> float:
+        """Least growth that the cuts still to come cost: the last session's in the final pot,
+        the others' where growth is fastest; a share is least of its load when it is largest."""
+        if self.load <= 0:
+            return 0.0
+        last = min(must, self.load)
+        lost = last * self.slowest + (must - last) * self.fastest
+        return float(self.ground.rules.session_growth_loss * lost * self.most_share / self.load)
 
     def _least_strain(self, must: float, sessions: int) -> float:
         """Lower bound of the strain still to come: the load spread evenly, where convex."""

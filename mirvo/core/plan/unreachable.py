@@ -35,6 +35,19 @@ def why_unreachable(case: Case, school: str) -> dict[str, Any]:
             [{"part": "strength"}],
             None,
         )
+    found = _by_part(case, school)
+    if case.holds:
+        free = earliest_year(Ground(case.model_copy(update={"holds": []}), school))
+        if free is not None:
+            found["text"] = (
+                "The years fixed by hand leave no way: without them the target is reached in "
+                f"{free}. {found['text']}"
+            )
+            found["fails"].insert(0, {"part": "holds"})
+    return found
+
+
+def _by_part(case: Case, school: str) -> dict[str, Any]:
     for parts in (_ratio_alone, _gap_alone, _pot_alone, _all_together):
         found = parts(case, school)
         if found is not None:

@@ -1,0 +1,157 @@
+"""What holds a path back, and what the artist could do to bring it forward."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from mirvo.core.almanac import rules
+from mirvo.core.plan.case import Case
+from mirvo.core.plan.ground import FINAL, Ground, open_gaps
+from mirvo.core.plan.layering import reached_year
+from mirvo.core.plan.search import Unsettled
+
+RELIEF = {
+    "interval": "with a year between sessions",
+    "budget": "with half as much again",
+    "flare_growth": "with half as much again",
+    "gap": "without waiting for new roots",
+    "hold": "without them",
+}
+PATIENCE = 2000
+UNTOLD = 9999
+EASIER = {"spread_ratio": (-0.1, -0.2, -0.4), "pot_depth_mm": (10, 20), "largest_gap_deg": (15, 30)}
+
+
+def binding(case: Case, school: str, reached: int, first: int) -> list[dict[str, Any]]:
+    """What holds the year back: each limit whose lifting alone would bring it forward.
+
+    first : year of the first session.
+    """
+    found = []
+    for code, eased, text in _easings(case, school, first):
+        year = reached_year(eased, school, by=reached - 1)
+        if year is not None:
+            gained = reached - year
+            found.append(
+                {
+                    "code": code,
+                    "text": text,
+                    "gained_years": gained,
+                    "eased": f"{RELIEF[code]} {_years(gained)} sooner",
+                }
+            )
+    if not found:
+        text = "No single limit: each alone leaves the year as it is."
+        found.append({"code": "together", "text": text, "gained_years": 0, "eased": ""})
+    return found
+
+
+def levers(case: Case, school: str, reached: int | None) -> list[dict[str, Any]]:
+    """What could be done, each alone, with the years it gains; most gained first.
+
+    reached : year of the path as it is, None when it is out of reach; then a lever is named
+    with the year it makes possible, and `gained_years` is None. A lever whose search had to
+    be given up has no `reached_year`.
+    """
+    found = [one for code, steps in _levers(case) if (one := _least(code, steps, school, reached))]
+    return sorted(found, key=lambda lever: lever["reached_year"] or UNTOLD)
+
+
+def _least(
+    code: str, steps: list[tuple[str, Case]], school: str, reached: int | None
+) -> dict[str, Any] | None:
+    """The least step of a lever that helps, or None when none does."""
+    by = None if reached is None else reached - 1
+    for text, eased in steps:
+        try:
+            year = reached_year(eased, school, by, PATIENCE)
+        except Unsettled:
+            return {"code": code, "text": text, "reached_year": None, "gained_years": None}
+        if year is not None:
+            gained = None if reached is None else reached - year
+            return {"code": code, "text": text, "reached_year": year, "gained_years": gained}
+    return None
+
+
+def _years(count: int) -> str:
+    return "a year" if count == 1 else f"{count} years"
+
+
+def _interval(case: Case, years: float) -> Case:
+    species = case.species.model_copy(update={"interval_years": years})
+    return case.model_copy(update={"species": species})
+
+
+def _target(case: Case, **changes: float) -> Case:
+    return case.model_copy(update={"target": case.target.model_copy(update=changes)})
+
+
+def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]:
+    """Limits lifted one by one: code, the eased case, and the limit in words."""
+    growth, budget = case.state.growth, case.species.budget
+    faster = growth.model_copy(update={"spread_mm_per_year": growth.spread_mm_per_year * 1.5})
+    larger = budget.model_copy(update={school: min(1.0, 1.5 * budget.of(school))})
+    share = Ground(case, school).budget
+    eased = [
+        (
+            "budget",
+            case.model_copy(update={"species": case.species.model_copy(update={"budget": larger})}),
+            f"the budget of {share * 100:.0f} % a session",
+        ),
+        (
+            "flare_growth",
+            case.model_copy(update={"state": case.state.model_copy(update={"growth": faster})}),
+            f"flare growth of {growth.spread_mm_per_year:.1f} mm a year",
+        ),
+    ]
+    if case.interval > 1:
+        said = f"the interval of {case.interval:g} years between sessions (first in {first})"
+        eased.insert(0, ("interval", _interval(case, 1.0), said))
+    if open_gaps(case):
+        said = "the time a new root in a gap needs to count"
+        eased.append(("gap", _target(case, largest_gap_deg=360.0), said))
+    if case.holds:
+        said = "the years fixed by hand"
+        eased.append(("hold", case.model_copy(update={"holds": []}), said))
+    return eased
+
+
+def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
+    """What the artist could do, each with its steps from least to most."""
+    found: list[tuple[str, list[tuple[str, Case]]]] = []
+    for name, container in rules().containers.items():
+        if name not in case.offered and name != FINAL:
+            wider = case.model_copy(update={"containers": [*case.offered, name]})
+            said = f"{name} to grow in, {container.growth:g} times a year's growth"
+            found.append(("container", [(said, wider)]))
+    if any(gap.method != "graft" for gap in case.gaps):
+        gaps = [gap.model_copy(update={"method": "graft"}) for gap in case.gaps]
+        found.append(("graft", [("grafts into the gaps", case.model_copy(update={"gaps": gaps}))]))
+    if case.interval > 1:
+        closer = max(1.0, case.interval - 1)
+        said = f"sessions a year closer, {closer:g} instead of {case.interval:g} between them"
+        found.append(("interval", [(said, _interval(case, closer))]))
+    if case.holds:
+        found.append(("hold", [("no year fixed", case.model_copy(update={"holds": []}))]))
+    found += _lower_targets(case)
+    return found
+
+
+def _lower_targets(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
+    target = case.target
+    said = {
+        "spread_ratio": "a spread of {:.2f} trunks instead of {:.2f}",
+        "pot_depth_mm": "a pot {:.0f} mm deep instead of {:.0f} mm",
+        "largest_gap_deg": "a largest gap of {:.0f}° instead of {:.0f}°",
+    }
+    found = []
+    for part, changes in EASIER.items():
+        wished = getattr(target, part)
+        eased = [wished + change for change in changes]
+        cases = [
+            (said[part].format(value, wished), _target(case, **{part: value}))
+            for value in eased
+            if value >= 1.0 and (part != "largest_gap_deg" or value <= 360.0)
+        ]
+        found.append((part, cases))
+    return found

@@ -1,0 +1,125 @@
+"""A ground layer: two years under packing, then a new flare that starts at the trunk.
+
+It is made at the first session that may be; the old roots feed the tree until it is
+separated, so neither session takes any feeding root. At the separation the old base goes
+with its faults and gaps, and the plan starts anew from the layer's own shallow ball.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from mirvo.core.almanac import rules
+from mirvo.core.plan.case import Case, Hold
+from mirvo.core.plan.ground import Ground, open_gaps
+from mirvo.core.plan.search import UNGRAFTED, Label, earliest_year, grow, start_label
+
+TRAINING = "wide training pot"
+
+
+@dataclass(frozen=True)
+class Layered:
+    """A ground layer in a plan.
+
+    before : labels of the years up to the separation, on the old roots. first : the year of
+    the separation, on the new ones. after : the case from the end of that year.
+    """
+
+    made: int
+    separated: int
+    old: Ground
+    before: list[Label]
+    new: Ground
+    first: Label
+    after: Case
+
+
+def wants_layer(case: Case) -> bool:
+    """Whether a gap that must be closed is to be closed by a ground layer."""
+    return any(gap.method == "ground layer" for gap in open_gaps(case))
+
+
+def lay(case: Case, school: str) -> Layered | None:
+    """The case with its ground layer made and separated; None when the horizon is too short."""
+    old, table = Ground(case, school), rules().plan
+    end = case.today.year + case.horizon_years
+    made = _next_session(old, case.today.year + 1, case.state.last_session_year, end)
+    if made is None:
+        return None
+    separated = _next_session(old, made + table.layer_years, made, end - 1)
+    if separated is None:
+        return None
+    label, before = start_label(old), []
+    while label.year < separated - 1:
+        label = grow(old, label, label.container, None, UNGRAFTED)
+        before.append(label)
+    trunk = old.trunk_mm(label.grown)
+    container = TRAINING if TRAINING in case.offered else case.state.container
+    state = case.state.model_copy(
+        update={
+            "trunk_diameter_mm": trunk,
+            "spread_mm": trunk,
+            "woody_depth_mm": table.least_ball_mm,
+            "ball_depth_mm": table.layer_ball_mm,
+            "last_session_year": separated,
+            "container": container,
+            "matted": False,
+            "root_azimuths_deg": [360.0 * n / table.layer_roots for n in range(table.layer_roots)],
+        }
+    )
+    start = case.model_copy(
+        update={
+            "today": date(separated - 1, 12, 31),
+            "state": state,
+            "faults": [],
+            "gaps": [],
+            "horizon_years": end - separated + 1,
+            "holds": [*case.holds, *_rest_after(case, separated)],
+        }
+    )
+    new = Ground(start, school)
+    first = grow(new, start_label(new), container, None, UNGRAFTED)
+    grown = state.model_copy(
+        update={
+            "trunk_diameter_mm": new.trunk_mm(first.grown),
+            "spread_mm": new.spread_mm(first.grown),
+            "ball_depth_mm": first.ball,
+        }
+    )
+    after = start.model_copy(
+        update={
+            "today": date(separated, 12, 31),
+            "state": grown,
+            "horizon_years": end - separated,
+        }
+    )
+    return Layered(made, separated, old, before, new, first, after)
+
+
+def reached_year(
+    case: Case, school: str, by: int | None = None, patience: int | None = None
+) -> int | None:
+    """First year at whose end the target can be met, by way of a layer where one is wanted.
+
+    Parameters and errors are those of `search.earliest_year`.
+    """
+    if wants_layer(case):
+        layered = lay(case, school)
+        if layered is None:
+            return None
+        case = layered.after
+    return earliest_year(Ground(case, school), by, patience)
+
+
+def _next_session(ground: Ground, year: int, last: int | None, end: int) -> int | None:
+    """First year from `year` to `end` in which a session may be, before the final pot is fixed."""
+    may = (y for y in range(year, end + 1) if ground.session_allowed(y, last))
+    return next((y for y in may if not ground.must_be_potted(y)), None)
+
+
+def _rest_after(case: Case, separated: int) -> list[Hold]:
+    """A young layer is not worked in the year after, whatever the interval."""
+    year = separated + 1
+    fixed = any(hold.year == year and hold.allow != "final pot" for hold in case.holds)
+    return [] if fixed else [Hold(year=year, allow="none")]
