@@ -58,25 +58,43 @@ class MonotoneTest(unittest.TestCase):
     def setUp(self):
         rng = random.Random(11)
         self.cases = [generated(rng) for _ in range(12)]
+        for data in self.cases[::2]:  # every second has its widest gaps named
+            order = data["state"]["root_azimuths_deg"]
+            ends = list(zip(order, order[1:] + order[:1], strict=True))
+            widest = sorted(ends, key=lambda ends: (ends[0] - ends[1]) % 360)[:3]
+            data["gaps"] = [{"from_deg": a, "to_deg": b} for a, b in widest]
 
     def test_a_bolder_school_is_never_later(self):
         for data in self.cases:
             self.assertLessEqual(year(data, "bold"), year(data, "steady"))
             self.assertLessEqual(year(data, "steady"), year(data, "gentle"))
 
+    def test_a_larger_budget_is_never_later(self):
+        for data in self.cases:
+            years = []
+            for factor in (0.7, 1.0, 1.2, 1.5):
+                larger = {school: b * factor for school, b in data["species"]["budget"].items()}
+                years.append(year({**data, "species": {**data["species"], "budget": larger}}))
+            self.assertEqual(years, sorted(years, reverse=True))
+
     def test_a_harder_target_is_never_earlier(self):
         for data in self.cases:
-            base = year(data)
-            for part, change in (("spread_ratio", 0.15), ("pot_depth_mm", -6)):
-                harder = {**data, "target": {**data["target"]}}
-                harder["target"][part] += change
-                self.assertGreaterEqual(year(harder), base)
+            for part, steps in (
+                ("spread_ratio", (0, 0.1, 0.2, 0.4)),
+                ("pot_depth_mm", (0, -3, -6, -9)),
+                ("largest_gap_deg", (0, -120, -180, -210, -220)),
+            ):
+                years = []
+                for step in steps:
+                    target = {**data["target"], part: data["target"][part] + step}
+                    years.append(year({**data, "target": target}))
+                self.assertEqual(years, sorted(years), part)
 
-    def test_a_longer_horizon_changes_no_year_reached(self):
+    def test_a_longer_horizon_is_never_later(self):
         for data in self.cases:
-            found = year(data)
-            if found != LATER:
-                self.assertEqual(year({**data, "horizon_years": 11}), found)
+            years = [year({**data, "horizon_years": horizon}) for horizon in (3, 6, 9, 11)]
+            self.assertEqual(years, sorted(years, reverse=True))
+            self.assertLessEqual(len(set(years) - {LATER}), 1)  # the year itself does not move
 
     def test_a_held_year_is_never_earlier(self):
         for data in self.cases:
