@@ -21,10 +21,11 @@ from mirvo.standins.photo import shoot, single_threaded, true_marks
 from mirvo.standins.scene import Layout
 from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import save_marks
-from mirvo.studio.path import TargetForm, path_view, set_target
+from mirvo.studio.path import path_view
 from mirvo.studio.photos import photograph, truth_of
 from mirvo.studio.sessions import RootDone, SessionForm, measured_roots, record_session
 from mirvo.studio.side_views import shoot_turntable, views_of_day
+from mirvo.studio.target import TargetForm, set_target
 from mirvo.studio.trees import TreeForm, add_tree
 from mirvo.studio.years import confirm, years_of
 

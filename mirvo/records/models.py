@@ -44,6 +44,8 @@ class Tree(Table):
     water_dish: Mapped[bool] = mapped_column(default=False, server_default="0")
     under_glass: Mapped[bool] = mapped_column(default=False, server_default="0")
     moved_to: Mapped[date | None]
+    buds_seen: Mapped[str] = mapped_column(String(20), default="", server_default="")
+    buds_seen_on: Mapped[date | None]
     foreign_soil: Mapped[str] = mapped_column(String(200), default="", server_default="")
     version: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime]
@@ -203,7 +205,11 @@ class Watering(Table):
 
 
 class Target(Table):
-    """What a tree is worked toward; `holds` are years in which it must be left alone."""
+    """What a tree is worked toward.
+
+    `holds` are years fixed by hand. `containers` are those at hand, empty for the usual ones.
+    `gap_methods` says how the gap between two roots, such as C-D, is to be closed.
+    """
 
     __tablename__ = "targets"
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id"), primary_key=True)
@@ -213,11 +219,16 @@ class Target(Table):
     pot_depth_mm: Mapped[float]
     year: Mapped[int | None]
     holds: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
+    containers: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
+    gap_methods: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     updated_at: Mapped[datetime]
 
 
 class Plan(Table):
-    """A computed plan, kept with the case it came from; the newest one counts."""
+    """A computed plan, kept with the case it came from; the newest one counts.
+
+    One with a `name` is kept for good under it.
+    """
 
     __tablename__ = "plans"
     __table_args__ = (Index("ix_plans_tree_id_made_at", "tree_id", "made_at"),)
@@ -227,6 +238,7 @@ class Plan(Table):
     case: Mapped[dict[str, Any]]
     result: Mapped[dict[str, Any]]
     case_digest: Mapped[str] = mapped_column(String(64))
+    name: Mapped[str] = mapped_column(String(80), default="", server_default="")
 
 
 class Yard(Table):

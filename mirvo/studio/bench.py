@@ -82,6 +82,13 @@ def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
         load_tree(unit, tree_id).moved_to = day
 
 
+def due_rows(studio: Studio) -> list[TreeRow]:
+    """Trees whose window is open or opens before long, those that close first first."""
+    horizon = studio.today + timedelta(days=SOON_DAYS)
+    rows = sorted(list_trees(studio), key=lambda row: row.window.end)
+    return [row for row in rows if row.window.start <= horizon]
+
+
 def bench(studio: Studio) -> Bench:
     """Sort all trees into what wants doing today."""
     today = studio.today

@@ -12,8 +12,7 @@ from mirvo.records.database import reading, writing
 from mirvo.records.models import Yard
 from mirvo.studio.care import open_care
 from mirvo.studio.context import Studio
-from mirvo.studio.path import newest_plan
-from mirvo.studio.sheet import path_of_school
+from mirvo.studio.plans import newest_plan, step_of
 from mirvo.studio.trees import TreeRow, list_trees
 
 FAR_AHEAD = date(9999, 1, 1)
@@ -48,8 +47,7 @@ def _planned(studio: Studio, tree_id: int, year: int) -> str:
         plan = newest_plan(unit, tree_id)
     if plan is None:
         return ""
-    steps = path_of_school(plan.result, studio.yard().school)["steps"]
-    step = next((one for one in steps if one["year"] == year), None)
+    step = step_of(plan, studio.yard().school, year)
     if step is None:
         return "No session is planned in it."
     cut = f"cut {', '.join(step['faults'])}; " if step["faults"] else ""

@@ -12,8 +12,8 @@ from mirvo.records.database import reading, writing
 from mirvo.records.models import Photo, Session, VisitPhoto
 from mirvo.studio.context import Studio
 from mirvo.studio.deciding import Deciding, deciding
+from mirvo.studio.plans import newest_step
 from mirvo.studio.sessions import RootDone, SessionForm, check_session, put_session
-from mirvo.studio.sheet import newest_step
 from mirvo.studio.trees import load_tree, put_offspring
 from mirvo.studio.visits import VisitView, exposed_minutes, load_visit, visit_view
 

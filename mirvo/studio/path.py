@@ -1,4 +1,4 @@
-"""Target and path: from a tree's records to a planning case, and the plans kept."""
+"""Path: from a tree's records to a planning case and its plan."""
 
 from __future__ import annotations
 
@@ -6,9 +6,8 @@ import hashlib
 import json
 from dataclasses import dataclass
 from datetime import date
-from typing import Annotated, Any, Literal
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session as Unit
 
@@ -16,32 +15,20 @@ from mirvo.core.almanac import rules, species_by_key
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import read_case
-from mirvo.core.plan.ground import largest_gap
+from mirvo.core.plan.ground import FINAL
 from mirvo.core.plan.growth import Rate, Seen, growth_rate
 from mirvo.core.plan.paths import plan
 from mirvo.core.rootwork.advice import RootToCut, roots_to_cut
-from mirvo.records.database import reading, writing
-from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Plan, Session, Target, Tree
+from mirvo.records.database import reading
+from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Target, Tree
 from mirvo.studio.context import Studio
+from mirvo.studio.plans import keep_plan, newest_plan
 from mirvo.studio.reckoning import origin_factor, shares_by_root
 from mirvo.studio.sessions import measured_roots
+from mirvo.studio.target import HORIZON_YEARS, allow_of
 from mirvo.studio.trees import load_tree
 
-HORIZON_YEARS = 15
-MOST_WHY = 200
-EARLIER_SHOWN = 5
 USUAL_VIGOUR = 0.85
-
-
-class TargetForm(BaseModel):
-    """A target as entered."""
-
-    model_config = ConfigDict(extra="ignore")
-    spread_ratio: Annotated[float, Field(ge=1.05, le=10, allow_inf_nan=False)]
-    basis: Literal["flare", "roots"] = "flare"
-    largest_gap_deg: Annotated[float, Field(ge=30, le=360, allow_inf_nan=False)] = 90.0
-    pot_depth_mm: Annotated[float, Field(ge=31, le=500, allow_inf_nan=False)]
-    year: Annotated[int, Field(ge=1900, le=2300)] | None = None
 
 
 @dataclass(frozen=True)
@@ -56,49 +43,6 @@ class PathView:
     cuts: list[RootToCut]
     missing: str | None
     stale: bool = False
-
-
-def set_target(studio: Studio, tree_id: int, form: TargetForm) -> Target:
-    """Keep a target. Raises BadInput when it lies in the past or cannot hold a ball."""
-    if form.year is not None and form.year < studio.today.year:
-        raise BadInput("year", f"{form.year} has passed; wish for {studio.today.year} or later")
-    with writing(studio.engine) as unit:
-        load_tree(unit, tree_id)
-        target = Target(tree_id=tree_id, updated_at=studio.now, **form.model_dump())
-        return unit.merge(target)
-
-
-def hold_year(studio: Studio, tree_id: int, year: int, why: str) -> None:
-    """Plan no session in a year, and keep why.
-
-    Raises
-    ------
-    BadInput : there is no target yet, or the year lies outside the plan.
-    """
-    first, last = studio.today.year, studio.today.year + HORIZON_YEARS
-    if not first <= year <= last:
-        raise BadInput("hold_year", f"{year} lies outside the plan, {first} to {last}")
-    with writing(studio.engine) as unit:
-        target = _target(unit, tree_id)
-        others = [one for one in target.holds if one["year"] != year]
-        kept = [*others, {"year": year, "why": why[:MOST_WHY]}]
-        target.holds = sorted(kept, key=lambda one: one["year"])
-        target.updated_at = studio.now
-
-
-def release_year(studio: Studio, tree_id: int, year: int) -> None:
-    """Let sessions be planned in a year again. Raises BadInput without a target."""
-    with writing(studio.engine) as unit:
-        target = _target(unit, tree_id)
-        target.holds = [one for one in target.holds if one["year"] != year]
-        target.updated_at = studio.now
-
-
-def _target(unit: Unit, tree_id: int) -> Target:
-    target = unit.get(Target, tree_id)
-    if target is None:
-        raise BadInput("hold_year", "set a target first; years are held within its plan")
-    return target
 
 
 def path_view(studio: Studio, tree_id: int, compute: bool = True) -> PathView:
@@ -121,41 +65,8 @@ def path_view(studio: Studio, tree_id: int, compute: bool = True) -> PathView:
         result = None if kept is None else kept.result
         return PathView(tree, target, case, result, growth, cuts, None, stale=True)
     result = plan(checked)
-    _keep_plan(studio, tree_id, case, result, digest)
+    keep_plan(studio, tree_id, case, result, digest)
     return PathView(tree, target, case, result, growth, cuts, None)
-
-
-def _keep_plan(
-    studio: Studio, tree_id: int, case: dict[str, Any], result: dict[str, Any], digest: str
-) -> None:
-    with writing(studio.engine) as unit:
-        unit.add(
-            Plan(
-                tree_id=tree_id,
-                made_at=studio.now,
-                case=case,
-                result=result,
-                case_digest=digest,
-            )
-        )
-
-
-def newest_plan(unit: Unit, tree_id: int) -> Plan | None:
-    query = select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id.desc()).limit(1)
-    return unit.scalar(query)
-
-
-def earlier_plans(studio: Studio, tree_id: int) -> list[Plan]:
-    """The plans before the newest one, newest first."""
-    query = (
-        select(Plan)
-        .where(Plan.tree_id == tree_id)
-        .order_by(Plan.id.desc())
-        .offset(1)
-        .limit(EARLIER_SHOWN)
-    )
-    with reading(studio.engine) as unit:
-        return list(unit.scalars(query))
 
 
 def _digest(case: dict[str, Any]) -> str:
@@ -231,7 +142,7 @@ def build_case(
             },
         },
         "faults": _faults(measurement, roots, cuts),
-        "gaps": _gaps(roots, cuts, target.largest_gap_deg),
+        "gaps": _gaps(roots, cuts, target),
         "target": {
             "spread_ratio": target.spread_ratio,
             "largest_gap_deg": target.largest_gap_deg,
@@ -239,11 +150,12 @@ def build_case(
             "year": target.year,
         },
         "holds": [
-            {"year": one["year"], "allow": "none"}
+            {"year": one["year"], "allow": allow_of(one)}
             for one in target.holds
-            if one["year"] >= today.year
+            if one["year"] > today.year or allow_of(one) == FINAL
         ],
         "horizon_years": HORIZON_YEARS,
+        **({"containers": target.containers} if target.containers else {}),
     }
     return case, growth, cuts
 
@@ -277,18 +189,25 @@ def _faults(
     ]
 
 
-def _gaps(roots: list[dict[str, Any]], cuts: list[RootToCut], limit: float) -> list[dict[str, Any]]:
-    """Gaps wider than the target once all fault roots are gone, each to be grafted."""
-    gone = {cut.label for cut in cuts}
+def _gaps(
+    roots: list[dict[str, Any]], cuts: list[RootToCut], target: Target
+) -> list[dict[str, Any]]:
+    """Gaps wider than the target once all fault roots are gone, named by the roots beside them."""
+    gone, limit = {cut.label for cut in cuts}, target.largest_gap_deg
     left = sorted(
-        round(root["azimuth_deg"]["value"], 1) for root in roots if root["label"] not in gone
+        (round(root["azimuth_deg"]["value"], 1), root["label"])
+        for root in roots
+        if root["label"] not in gone
     )
-    if len(left) < 2 or largest_gap(left) <= limit:
+    if len(left) < 2:
         return []
-    pairs = zip(left, left[1:] + left[:1], strict=True)
-    return [
-        {"from_deg": a, "to_deg": b, "method": "graft"} for a, b in pairs if (b - a) % 360.0 > limit
-    ]
+    found = []
+    for (start, one), (end, other) in zip(left, left[1:] + left[:1], strict=True):
+        if (end - start) % 360.0 > limit:
+            between = f"{one}-{other}"
+            method = target.gap_methods.get(between, "graft")
+            found.append({"from_deg": start, "to_deg": end, "method": method, "between": between})
+    return found
 
 
 def _growth(unit: Unit, tree: Tree, basis: str, trunk_mm: float) -> dict[str, Rate]:

@@ -22,7 +22,7 @@ from mirvo.records.models import (
     Visit,
 )
 from mirvo.studio.context import Studio
-from mirvo.studio.path import newest_plan
+from mirvo.studio.plans import newest_plan, path_of_school
 from mirvo.studio.sessions import measured_roots
 from mirvo.studio.trees import due_window, load_tree, offspring
 from mirvo.studio.visits import find_open_visit
@@ -110,18 +110,3 @@ def _changed_since(
     moments = [session.created_at for session in sessions]
     moments += [row.updated_at for row in (measurement, target) if row is not None]
     return any(moment > plan.made_at for moment in moments)
-
-
-def path_of_school(result: dict[str, Any], school: str) -> dict[str, Any]:
-    """One of the three paths of a plan."""
-    return next(path for path in result["paths"] if path["school"] == school)
-
-
-def newest_step(studio: Studio, tree_id: int, year: int) -> dict[str, Any] | None:
-    """What the newest plan has for a year on the studio's own path; None when nothing."""
-    with reading(studio.engine) as unit:
-        plan = newest_plan(unit, tree_id)
-    if plan is None:
-        return None
-    steps = path_of_school(plan.result, studio.yard().school)["steps"]
-    return next((dict(step) for step in steps if step["year"] == year), None)

@@ -20,8 +20,10 @@ from mirvo.web.routes import (
     desk,
     eye,
     kit,
+    materials,
     path,
     photos,
+    plans,
     practice,
     session,
     timing,
@@ -31,8 +33,8 @@ from mirvo.web.routes import (
 )
 
 PARTS = (
-    *(bench, trees, photos, desk, assist, session, visits, care, timing),
-    *(years, path, practice, almanac, eye, kit),
+    *(bench, trees, photos, desk, assist, session, visits, care, timing, materials),
+    *(years, path, plans, practice, almanac, eye, kit),
 )
 STATIC = Path(__file__).parent / "static"
 STATUS: tuple[tuple[type[MirvoError], int], ...] = (

@@ -18,19 +18,15 @@ FAULTS = {
     "dead": "dead",
     "no_feeders": "no fine roots",
 }
-BINDINGS = {
-    "interval": "interval",
-    "budget": "budget",
-    "flare_growth": "flare growth",
-    "gap": "graft",
-    "hold": "held years",
-    "together": "several limits together",
-    "already_reached": "already reached",
-    "spread_ratio": "spread out of reach",
-    "largest_gap_deg": "gap out of reach",
-    "pot_depth_mm": "pot depth out of reach",
-    "strength": "strength",
-    "faults": "faults",
+ALLOWED = {
+    "none": "No repot in",
+    "session": "Repot it in",
+    "final pot": "In the show pot by",
+}
+GAP_METHODS = {
+    "graft": "graft a root into its middle",
+    "fork": "bend or fork a neighbour into it, up to 30°",
+    "ground layer": "ground layer: a new flare all round",
 }
 RADIALITY_PARTS = {
     "coverage": "share of the circle within an hour of a root",

@@ -100,6 +100,38 @@ class PlanRules(Data):
     growth_relative_sd: float
 
 
+class TieWire(Data):
+    """Gauge for trunks up to a diameter."""
+
+    trunk_to_mm: float
+    gauge_mm: float
+
+
+class MaterialRules(Data):
+    """settling : soil that settles, as a share. trunks_long : length of a container still to
+    be chosen, in trunk diameters; its width is `width_share` of that."""
+
+    settling: float
+    hole_every_mm: float
+    board_gap_mm: float
+    ties: int
+    tie_ends_mm: float
+    tie_wire: list[TieWire]
+    nails_per_graft: int
+    layer_turns: int
+    width_share: float
+    trunks_long: dict[str, float]
+
+
+class TargetRules(Data):
+    """What a target begins with; spread_step : in trunks beyond what there is now."""
+
+    spread_ratio: float
+    spread_step: float
+    largest_gap_deg: float
+    least_pot_mm: float
+
+
 class AdviserRules(Data):
     """straight_deg : what strays more from outward is a bend. Lengths in trunk diameters."""
 
@@ -168,6 +200,8 @@ class Rules(Data):
     feeding: FeedingRules
     containers: dict[str, Container]
     plan: PlanRules
+    materials: MaterialRules
+    target: TargetRules
     adviser: AdviserRules
     top_reduction: TopReductionRules
     weighing: WeighingRules

@@ -73,11 +73,13 @@ class Gap(_Part):
 
     graft : a root in its middle. fork : a neighbour's fork, or the neighbour bent, grows in
     from its first side. ground layer : a new flare all round, above the old one.
+    between : the roots on its sides, such as C-D, where it is known.
     """
 
     from_deg: Azimuth
     to_deg: Azimuth
     method: GapMethod = "graft"
+    between: Annotated[str, Field(max_length=24)] | None = None
 
     @property
     def width_deg(self) -> float:

@@ -51,7 +51,7 @@ def levers(case: Case, school: str, reached: int | None) -> list[dict[str, Any]]
 
     reached : year of the path as it is, None when it is out of reach; then a lever is named
     with the year it makes possible, and `gained_years` is None. A lever whose search had to
-    be given up has no `reached_year`.
+    be given up has no `reached_year`. `value` is what it sets, where it sets something.
     """
     found = [one for code, steps in _levers(case) if (one := _least(code, steps, school, reached))]
     return sorted(found, key=lambda lever: lever["reached_year"] or UNTOLD)
@@ -66,11 +66,26 @@ def _least(
         try:
             year = reached_year(eased, school, by, PATIENCE)
         except Unsettled:
-            return {"code": code, "text": text, "reached_year": None, "gained_years": None}
-        if year is not None:
-            gained = None if reached is None else reached - year
-            return {"code": code, "text": text, "reached_year": year, "gained_years": gained}
+            year = None
+        else:
+            if year is None:
+                continue
+        gained = None if reached is None or year is None else reached - year
+        return {
+            "code": code,
+            "text": text,
+            "value": _value(code, eased),
+            "reached_year": year,
+            "gained_years": gained,
+        }
     return None
+
+
+def _value(code: str, eased: Case) -> float | str | None:
+    """What a lever sets: the target's new figure, or the container to offer."""
+    if code in EASIER:
+        return float(getattr(eased.target, code))
+    return eased.offered[-1] if code == "container" else None
 
 
 def _years(count: int) -> str:

@@ -18,9 +18,25 @@ class Shape:
     text: str = ""
 
 
+@dataclass(frozen=True)
+class Slider:
+    """What a knob sets: the field's name, its range from one end of the way to the other."""
+
+    field: str
+    label: str
+    range: tuple[float, float]
+    value: float
+    step: float
+    digits: int
+    unit: str
+
+
 @dataclass
 class Scene:
-    """A drawing of fixed size in px; `title` and `description` are its text equivalent."""
+    """A drawing of fixed size in px; `title` and `description` are its text equivalent.
+
+    role : "img", or "group" when things in it can be moved.
+    """
 
     key: str
     width: float
@@ -28,6 +44,7 @@ class Scene:
     title: str
     description: str = ""
     shapes: list[Shape] = field(default_factory=list)
+    role: str = "img"
 
     def path(self, points: Iterable[Point], role: str, closed: bool = False) -> None:
         joined = " L".join(f"{x:.1f} {y:.1f}" for x, y in points)
@@ -69,8 +86,39 @@ class Scene:
         }
         self._add("circle", "knob", attributes)
 
-    def write(self, at: Point, text: str, role: str = "words", anchor: str = "start") -> None:
+    def slider(self, name: str, ends: tuple[Point, Point], slider: Slider) -> None:
+        """A knob on a straight way that sets a figure by finger, mouse or arrow keys."""
+        low, high = slider.range
+        share = min(1.0, max(0.0, (slider.value - low) / (high - low)))
+        at = tuple(a + share * (b - a) for a, b in zip(*ends, strict=True))
+        self.handle((at[0], at[1]), ends, name, share)
+        said = f"{slider.value:.{slider.digits}f}"
+        self.shapes[-1].attributes.update(
+            {
+                "id": f"knob-{name}",
+                "data-field": slider.field,
+                "data-from": f"{low:g}",
+                "data-to": f"{high:g}",
+                "data-digits": str(slider.digits),
+                "data-unit": slider.unit,
+                "data-step": f"{slider.step / (high - low):.6f}",
+                "role": "slider",
+                "tabindex": "0",
+                "aria-label": slider.label,
+                "aria-valuemin": f"{low:g}",
+                "aria-valuemax": f"{high:g}",
+                "aria-valuenow": said,
+                "aria-valuetext": f"{said} {slider.unit}",
+            }
+        )
+
+    def write(
+        self, at: Point, text: str, role: str = "words", anchor: str = "start", says: str = ""
+    ) -> None:
+        """Text; `says` names the knob whose figure it shows."""
         attributes = {"x": f"{at[0]:.1f}", "y": f"{at[1]:.1f}", "text-anchor": anchor}
+        if says:
+            attributes["data-says"] = says
         self._add("text", role, attributes, text)
 
     def _add(self, name: str, role: str, attributes: dict[str, str], text: str = "") -> None:

@@ -31,7 +31,7 @@ class Stratum:
 
 @dataclass(frozen=True)
 class Ground:
-    """The ground half of a tree in mm below the soil line."""
+    """The ground half of a tree in mm below the soil line; a pot may be broken off at its ends."""
 
     trunk_mm: float
     spread_mm: float
@@ -40,6 +40,7 @@ class Ground:
     woody_mm: float | None
     ball_mm: float | None
     strata: list[Stratum]
+    broken: bool = False
 
 
 def ground_of(sheet: Sheet, path: dict[str, Any] | None) -> Ground:
@@ -97,7 +98,7 @@ def draw_sheet(sheet: Sheet) -> Scene:
         scale = min(scale, nice_scale(2 * reach, 2 * WHEEL_RADIUS_PX))
     wheel_px = reach * scale
     soil_y = (2 * wheel_px + 62 if figures else 20) + STEM_PX
-    height = soil_y + _depth_shown(ground) * scale + 64
+    height = soil_y + depth_shown(ground) * scale + 64
     scene = Scene("sheet", WIDTH_PX, height, f"{sheet.tree.name}: plan over section")
     centre_x = LEFT_ROOM_PX + room / 2
     if figures:
@@ -106,7 +107,7 @@ def draw_sheet(sheet: Sheet) -> Scene:
         ratio = None if sheet.target is None else sheet.target.spread_ratio
         view = WheelView((centre_x, wheel_px + 30), scale, wheel_px, dict.fromkeys(cut, 1.0), ratio)
         add_wheel(scene, figures, view)
-    _section(scene, ground, centre_x, soil_y, scale)
+    add_section(scene, ground, centre_x, soil_y, scale)
     _title_strip(scene, sheet, scale)
     return scene
 
@@ -116,36 +117,48 @@ def draw_section(sheet: Sheet, path: dict[str, Any]) -> Scene:
     ground = ground_of(sheet, path)
     width = 560.0
     scale = nice_scale(ground.pot_length_mm, width - 190)
-    height = 30 + STEM_PX + _depth_shown(ground) * scale + 50
+    height = 30 + STEM_PX + depth_shown(ground) * scale + 50
     scene = Scene("section", width, height, f"{sheet.tree.name}: section with the planned sessions")
-    _section(scene, ground, width / 2 - 40, 20 + STEM_PX, scale)
+    add_section(scene, ground, width / 2 - 40, 20 + STEM_PX, scale)
     return scene
 
 
-def _depth_shown(ground: Ground) -> float:
+def depth_shown(ground: Ground) -> float:
+    """How far down the section reaches, mm."""
     return max([40.0, ground.pot_depth_mm, *(level.depth_mm for level in ground.strata)])
 
 
-def _section(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
+def add_section(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
+    """The ground half, trunk at x and soil line at y."""
     half_pot = ground.pot_length_mm / 2 * scale
     floor = y + ground.pot_depth_mm * scale
     scene.rect((x - half_pot, y), (2 * half_pot, floor - y), "soil")
     _stem(scene, ground, x, y, scale)
-    scene.path(
-        [
-            (x - half_pot, y - 7),
-            (x - half_pot, floor),
-            (x + half_pot, floor),
-            (x + half_pot, y - 7),
-        ],
-        "pot",
-    )
+    _pot(scene, (x - half_pot, x + half_pot), (y, floor), ground.broken)
     scene.line((6, y), (scene.width - 6, y), "soil-line")
     scene.write((8, y - 6), "soil line", "small")
     _draw_strata(scene, ground, (x - half_pot, x + half_pot), y, scale)
     bar, low = 50 * scale, scene.height - 12
     scene.path([(8, low - 8), (8, low), (8 + bar, low), (8 + bar, low - 8)], "bar")
     scene.write((14 + bar, low + 1), "50 mm", "small")
+
+
+def _pot(
+    scene: Scene, ends: tuple[float, float], levels: tuple[float, float], broken: bool
+) -> None:
+    """Walls and floor; a pot too long for the drawing ends in break lines."""
+    (left, right), (soil, floor) = ends, levels
+    if not broken:
+        scene.path([(left, soil - 7), (left, floor), (right, floor), (right, soil - 7)], "pot")
+        return
+    scene.line((left, floor), (right, floor), "pot")
+    for end in ends:
+        steps = 6
+        zigzag = [
+            (end + (3 if n % 2 else -3), soil + (floor - soil) * n / steps)
+            for n in range(steps + 1)
+        ]
+        scene.path(zigzag, "break-line")
 
 
 def _stem(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:

@@ -8,6 +8,8 @@ from typing import Any
 from mirvo.studio.sheet import Sheet
 from mirvo.web.drawings.scene import Point, Scene
 
+SPRING = 0.25
+
 
 @dataclass(frozen=True)
 class Axes:
@@ -58,6 +60,8 @@ def _chart(sheet: Sheet, path: dict[str, Any] | None, width: float, height: floa
         scene.write((a[0] + 4, a[1] - 6), f"target {ratio:.2f}", "small")
     _forecast(scene, axes, seen, forecast)
     scene.path([axes.at(year, value["value"]) for year, value in seen], "measured-line")
+    for step in path["steps"] if path else []:
+        scene.circle(axes.at(step["year"] + SPRING, axes.low), 5, "session-disc")
     for year, value in seen:
         low, high = (axes.at(year, value["value"] + s * value["plus_minus"]) for s in (-1, 1))
         scene.line(low, high, "error-bar")

@@ -1,20 +1,27 @@
-"""Path: target, the three paths and their steps."""
+"""Path: target, what is fixed by hand, the three paths and their steps."""
 
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
+from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
+from mirvo.core.season import year_window
 from mirvo.studio import path as use
-from mirvo.studio.sheet import path_of_school, sheet_of
-from mirvo.web.drawings.sheet import draw_section
+from mirvo.studio import plans, target
+from mirvo.studio.materials import step_materials
+from mirvo.studio.sheet import Sheet, sheet_of
+from mirvo.web.drawings.target import Wish, draw_target
+from mirvo.web.drawings.three_paths import draw_three_paths
 from mirvo.web.drawings.years import path_chart
 from mirvo.web.forms import fields_of, read_form
 from mirvo.web.pages import page, studio_of
 
 router = APIRouter()
+SCHOOLS = ("gentle", "steady", "bold")
 
 
 @router.get("/trees/{tree_id}/path")
@@ -25,11 +32,11 @@ def show_path(request: Request, tree_id: int, school: str = "") -> HTMLResponse:
 @router.post("/trees/{tree_id}/target")
 async def set_target(request: Request, tree_id: int) -> Response:
     fields = fields_of(await request.form())
-    form, errors = read_form(use.TargetForm, fields)
+    form, errors = read_form(target.TargetForm, fields)
     if form is not None:
         try:
-            await run_in_threadpool(use.set_target, studio_of(request), tree_id, form)
-            return RedirectResponse(f"/trees/{tree_id}/path", 303)
+            await run_in_threadpool(target.set_target, studio_of(request), tree_id, form)
+            return _back(tree_id, str(fields.get("school", "")))
         except BadInput as error:
             errors = {error.field: error.message}
     return await run_in_threadpool(_page, request, tree_id, "", fields, errors, 422)
@@ -39,18 +46,64 @@ async def set_target(request: Request, tree_id: int) -> Response:
 async def hold(request: Request, tree_id: int) -> Response:
     fields = fields_of(await request.form())
     studio, year = studio_of(request), str(fields.get("hold_year", ""))
-    try:
+
+    def work() -> None:
         if not year.isdigit():
             raise BadInput("hold_year", "Please give a year, such as 2029.")
         if "release" in fields:
-            await run_in_threadpool(use.release_year, studio, tree_id, int(year))
+            target.release_year(studio, tree_id, int(year))
         else:
-            why = str(fields.get("why", ""))
-            await run_in_threadpool(use.hold_year, studio, tree_id, int(year), why)
+            allow = str(fields.get("allow", "none"))
+            target.hold_year(studio, tree_id, int(year), str(fields.get("why", "")), allow)
+
+    return await _change(request, tree_id, work)
+
+
+@router.post("/trees/{tree_id}/containers")
+async def containers(request: Request, tree_id: int) -> Response:
+    names = [str(name) for name in (await request.form()).getlist("container")]
+    studio = studio_of(request)
+    return await _change(request, tree_id, lambda: target.choose_containers(studio, tree_id, names))
+
+
+@router.post("/trees/{tree_id}/gaps")
+async def gaps(request: Request, tree_id: int) -> Response:
+    form = await request.form()
+    methods = {key: str(value) for key, value in form.items() if "-" in key}
+    studio = studio_of(request)
+    return await _change(
+        request, tree_id, lambda: target.choose_gap_methods(studio, tree_id, methods)
+    )
+
+
+@router.get("/trees/{tree_id}/path/forward")
+def forward(request: Request, tree_id: int, school: str = "") -> HTMLResponse:
+    studio = studio_of(request)
+    view = use.path_view(studio, tree_id)
+    chosen = _chosen(request, school)
+    levers = plans.levers_of(studio, tree_id, chosen) if view.result else []
+    context = {"tree": view.tree, "view": view, "levers": levers, "chosen": chosen}
+    part = "HX-Request" in request.headers
+    return page(request, "path/_forward.html" if part else "path/forward.html", context)
+
+
+async def _change(request: Request, tree_id: int, work: Callable[[], None]) -> Response:
+    """Do something to the target, then show the path; a complaint stands at its form."""
+    try:
+        await run_in_threadpool(work)
     except BadInput as error:
         errors = {error.field: error.message}
         return await run_in_threadpool(_page, request, tree_id, "", None, errors, 422)
-    return RedirectResponse(f"/trees/{tree_id}/path", 303)
+    return _back(tree_id, "")
+
+
+def _back(tree_id: int, school: str) -> RedirectResponse:
+    query = f"?school={school}" if school in SCHOOLS else ""
+    return RedirectResponse(f"/trees/{tree_id}/path{query}", 303)
+
+
+def _chosen(request: Request, school: str) -> str:
+    return school if school in SCHOOLS else studio_of(request).yard().school
 
 
 def _page(
@@ -64,30 +117,89 @@ def _page(
     studio = studio_of(request)
     view = use.path_view(studio, tree_id, compute=not errors)
     sheet = sheet_of(studio, tree_id)
-    schools = ("gentle", "steady", "bold")
-    chosen = school if school in schools else studio.yard().school
-    path = None if view.result is None else path_of_school(view.result, chosen)
+    chosen = _chosen(request, school)
+    path = None if view.result is None else plans.path_of_school(view.result, chosen)
+    default = target.default_target(sheet.tree, sheet.measurement)
+    shown = _fields(view, default) if fields is None else fields
     context = {
         "view": view,
         "tree": view.tree,
         "sheet": sheet,
         "path": path,
         "chosen": chosen,
-        "earlier": use.earlier_plans(studio, tree_id),
-        "fields": _fields(view) if fields is None else fields,
+        "default": default,
+        "fields": shown,
         "errors": errors,
         "cuts": {cut.label: cut for cut in view.cuts},
-        "section": None if path is None else draw_section(sheet, path),
+        "needs": {} if path is None else _needs(request, sheet, path),
+        "windows": {} if path is None else _windows(sheet, path),
+        "known": list(rules().containers),
+        "allow_of": target.allow_of,
+        "done": plans.planned_and_done(studio, tree_id),
+        "drawing_of_target": draw_target(sheet, path, _wish(shown, default)),
+        "three": None if view.result is None else _three(view),
         "chart": None if path is None or view.case is None else path_chart(sheet, path),
     }
     return page(request, "path/path.html", context, status)
 
 
-def _fields(view: use.PathView) -> dict[str, Any]:
-    target = view.target
-    if target is None:
-        return {"spread_ratio": "2.0", "basis": "flare", "largest_gap_deg": "90"}
-    values = {name: getattr(target, name) for name in use.TargetForm.model_fields}
+def _three(view: use.PathView) -> Any:
+    """The drawing of the three paths."""
+    if view.result is None or view.case is None:
+        return None
+    rows = [(path["school"], path) for path in view.result["paths"]]
+    first = int(view.case["today"][:4])
+    wished = view.case["target"]["year"]
+    return draw_three_paths(rows, first, view.case["horizon_years"], wished)
+
+
+def _needs(request: Request, sheet: Sheet, path: dict[str, Any]) -> dict[int, Any]:
+    """What each planned session uses up, by year."""
+    if sheet.target is None or sheet.measurement is None or sheet.measurement.figures is None:
+        return {}
+    trunk = sheet.measurement.figures["trunk_diameter_mm"]["value"]
+    last = sheet.sessions[0] if sheet.sessions else None
+    yard, wished = studio_of(request).yard(), sheet.target
+    return {
+        step["year"]: step_materials(yard, sheet.tree, trunk, last, wished, step)
+        for step in path["steps"]
+    }
+
+
+def _windows(sheet: Sheet, path: dict[str, Any]) -> dict[int, Any]:
+    """The window of each planned year: start, end and best day."""
+    return {
+        step["year"]: year_window(sheet.species, sheet.last_frost, step["year"])
+        for step in path["steps"]
+    }
+
+
+def _wish(fields: dict[str, Any], default: target.DefaultTarget) -> Wish:
+    """What the drawing shows: the fields as far as they are numbers."""
+
+    def number(name: str, instead: float, low: float, high: float) -> float:
+        try:
+            value = float(str(fields.get(name, "")).replace(",", "."))
+        except ValueError:
+            return instead
+        return value if low <= value <= high else instead
+
+    return Wish(
+        number("spread_ratio", default.spread_ratio, 1.05, 10),
+        number("pot_depth_mm", default.pot_depth_mm, 31, 500),
+    )
+
+
+def _fields(view: use.PathView, default: target.DefaultTarget) -> dict[str, Any]:
+    kept = view.target
+    if kept is None:
+        return {
+            "spread_ratio": f"{default.spread_ratio:.2f}",
+            "basis": "flare",
+            "largest_gap_deg": f"{default.largest_gap_deg:.0f}",
+            "pot_depth_mm": f"{default.pot_depth_mm:.0f}",
+        }
+    values = {name: getattr(kept, name) for name in target.TargetForm.model_fields}
     return {
         name: f"{value:g}" if isinstance(value, float) else str(value)
         for name, value in values.items()

@@ -15,7 +15,7 @@ from mirvo.studio import visits as use
 from mirvo.studio.closing import close_visit, unfinished
 from mirvo.studio.context import Studio
 from mirvo.studio.deciding import deciding
-from mirvo.studio.sheet import newest_step
+from mirvo.studio.plans import newest_step
 from mirvo.studio.taps import keep_photo, keep_taps
 from mirvo.studio.trees import get_tree
 from mirvo.web.drawings.ball import draw_ball

@@ -4,7 +4,7 @@ import unittest
 
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import Gap, read_case
-from mirvo.core.plan.ground import FINAL, Ground, open_gaps
+from mirvo.core.plan.ground import FINAL, open_gaps
 from mirvo.core.plan.layering import lay, wants_layer
 from mirvo.core.plan.paths import forward, plan, plan_school
 from tests.core.plan.test_search import case

@@ -3,7 +3,7 @@
 import { Clock } from "./clock.js";
 import { Photos } from "./photos.js";
 import { Queue } from "./queue.js";
-import { listenKnobs } from "./knobs.js";
+import { listenKnobs } from "../knobs.js";
 
 const root = document.querySelector("[data-visit]");
 const visit = root.dataset.visit;
@@ -93,9 +93,12 @@ root.addEventListener("click", (event) => {
   for (const one of root.querySelectorAll("input[type=radio]")) if (one.name === input.name) one.dataset.was = one.checked ? "yes" : "";
 });
 for (const form of root.querySelectorAll("[data-step] form")) form.addEventListener("submit", (event) => event.preventDefault());
-listenKnobs(root, (label, part) => {
-  const item = root.querySelector(`[data-root="${label}"]`);
-  queue.push(`root:${label}`, { ...decisionOf(item, "shorten"), part });
+listenKnobs(root, {
+  dropped: (knob, share) => {
+    const label = knob.dataset.knob;
+    const item = root.querySelector(`[data-root="${label}"]`);
+    queue.push(`root:${label}`, { ...decisionOf(item, "shorten"), part: 1 - share });
+  },
 });
 
 function fill(name, html) {

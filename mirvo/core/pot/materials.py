@@ -1,0 +1,141 @@
+"""What one session uses up, and what a season's sessions use up together.
+
+Volumes are those of upright boxes: soil is what the pot holds less the ball, with what
+settles on top.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from math import ceil
+
+from mirvo.core.almanac import rules
+from mirvo.core.rootwork.bench import GUYED_FROM_MM, STAKED_FROM_MM
+
+MM3_PER_LITRE = 1e6
+MM2_PER_DM2 = 1e4
+MM_PER_M = 1e3
+GUYS = 3
+
+
+@dataclass(frozen=True)
+class Use:
+    """A session as far as it uses things up; lengths in mm.
+
+    pot, ball : length, width and depth inside; the ball after the cuts. roots_cut : roots
+    taken off flush. practice : answers of the practice profile (`fixing`, `wounds`).
+    """
+
+    container: str
+    pot: tuple[float, float, float]
+    ball: tuple[float, float, float]
+    trunk_mm: float
+    height_mm: float | None = None
+    roots_cut: int = 0
+    grafts: int = 0
+    layer: bool = False
+    practice: Mapping[str, str] | None = None
+
+
+@dataclass(frozen=True)
+class Item:
+    """An amount of something; `unit` is empty where pieces are counted."""
+
+    name: str
+    amount: float
+    unit: str
+
+
+def materials(use: Use) -> list[Item]:
+    """What to have at hand for a session.
+
+    Soil and moss are rounded up to tenths, wire to decimetres.
+    """
+    table, practice = rules().materials, use.practice or {}
+    length, width, depth = use.pot
+    inside = length * width * depth
+    ball = min(use.ball[0], length) * min(use.ball[1], width) * min(use.ball[2], depth)
+    litres = max(0.0, inside - ball) * (1 + table.settling) / MM3_PER_LITRE
+    found = [
+        Item("soil", _up(litres, 1), "l"),
+        Item("mesh over the holes", max(1, ceil(length / table.hole_every_mm)), ""),
+        Item("moss for the top", _up(length * width / MM2_PER_DM2, 1), "dm²"),
+    ]
+    if practice.get("fixing", "tied") == "tied":
+        found += _ties(use)
+    if use.container == "board in a wide pot":
+        side = max(0.0, min(length, width) - 2 * table.board_gap_mm)
+        found.append(Item(f"board {side:.0f} mm square", 1, ""))
+    if use.roots_cut and practice.get("wounds", "sealed") == "sealed":
+        found.append(Item("wound sealant, cuts", use.roots_cut, ""))
+    if use.grafts:
+        found.append(Item("young plant to graft in", use.grafts, ""))
+        found.append(Item("grafting nails", use.grafts * table.nails_per_graft, ""))
+    if use.layer:
+        around = 3.15 * use.trunk_mm * table.layer_turns / MM_PER_M
+        found += [
+            Item("layer wire", _up(around, 1), "m"),
+            Item("moist packing", _up((2 * use.trunk_mm) ** 3 / MM3_PER_LITRE, 1), "l"),
+        ]
+    height = use.height_mm or 0.0
+    if STAKED_FROM_MM <= height < GUYED_FROM_MM:
+        found.append(Item("padded stake", 1, ""))
+    elif height >= GUYED_FROM_MM:
+        found.append(Item("guy line", _up(GUYS * height / MM_PER_M, 1), "m"))
+    return found
+
+
+def _ties(use: Use) -> list[Item]:
+    """Two paired wires over the ball, and tube where they would mark a root that shows."""
+    table = rules().materials
+    gauge = next(
+        (one.gauge_mm for one in table.tie_wire if use.trunk_mm <= one.trunk_to_mm),
+        table.tie_wire[-1].gauge_mm,
+    )
+    length, _, depth = use.pot
+    wire = table.ties * (length + 2 * depth + table.tie_ends_mm) / MM_PER_M
+    return [
+        Item(f"tie wire {gauge:g} mm", _up(wire, 1), "m"),
+        Item("soft tube over roots", 2 * table.ties, ""),
+    ]
+
+
+def _up(value: float, digits: int) -> float:
+    """Rounded up to so many digits."""
+    step = 10.0**digits
+    return ceil(value * step - 1e-9) / step
+
+
+def pot_for(
+    container: str,
+    now: tuple[float, float, float],
+    trunk_mm: float,
+    ball_mm: float,
+    target_depth_mm: float,
+    stays: bool,
+) -> tuple[float, float, float]:
+    """Inner length, width and depth of a container still to be chosen, mm.
+
+    The pot it stands in when it stays; else by the trunk's diameter and the ball's depth,
+    and the target's depth for the final pot. Guidance, to be replaced by a pot at hand.
+    """
+    if stays:
+        return now
+    table = rules().materials
+    length = max(
+        now[0] if container != "final pot" else 0.0, table.trunks_long[container] * trunk_mm
+    )
+    clearance = rules().plan.soil_layer_mm + rules().plan.rim_clearance_mm
+    depth = target_depth_mm if container == "final pot" else ball_mm + clearance
+    return (length, table.width_share * length, depth)
+
+
+def summed(lists: Iterable[Iterable[Item]]) -> list[Item]:
+    """The same things added up, by name."""
+    total: dict[tuple[str, str], float] = {}
+    for items in lists:
+        for item in items:
+            key = (item.name, item.unit)
+            total[key] = total.get(key, 0.0) + item.amount
+    return [Item(name, round(amount, 1), unit) for (name, unit), amount in sorted(total.items())]

@@ -1,0 +1,79 @@
+"""The three paths over the years, one row each: sessions, arrival, and the chance by year."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from math import sqrt
+from typing import Any
+
+from mirvo.web.drawings.scene import Scene
+
+WIDTH_PX, ROW_PX, TOP_PX = 760.0, 66.0, 26.0
+LEFT_PX, RIGHT_PX = 74.0, 26.0
+MOST_RADIUS_PX, LEAST_RADIUS_PX = 11.0, 4.0
+BAR_PX = 16.0
+SPRING, YEAR_END = 0.25, 0.95
+
+
+def draw_three_paths(
+    paths: Sequence[tuple[str, dict[str, Any]]], first: int, horizon: int, wished: int | None
+) -> Scene:
+    """Paths under their names on one axis of years, from the year after `first`.
+
+    A session is a disc whose area is its share of the feeding root, an arrival a flag with its
+    chance; the description says the same in words.
+    """
+    last = first + horizon
+    span = horizon + 1
+    height = TOP_PX + ROW_PX * len(paths) + 26
+    scene = Scene("three-paths", WIDTH_PX, height, "Paths over the years")
+    scene.description = " ".join(_words(name, path) for name, path in paths)
+
+    def at(year: float) -> float:
+        return LEFT_PX + (year - first) / span * (WIDTH_PX - LEFT_PX - RIGHT_PX)
+
+    step = 1 if horizon <= 10 else 2
+    for year in range(first, last + 2, step):
+        scene.line((at(year), TOP_PX - 4), (at(year), height - 26), "year-rule")
+        scene.write((at(year), height - 8), str(year), "small", "middle")
+    if wished is not None and first <= wished <= last:
+        x = at(wished + YEAR_END)
+        scene.line((x, TOP_PX - 8), (x, height - 26), "target-line")
+        scene.write((x, TOP_PX - 12), "wished", "small", "middle")
+    for row, (name, path) in enumerate(paths):
+        y = TOP_PX + row * ROW_PX + ROW_PX / 2 - 6
+        scene.write((4, y + 5), name, "row-name")
+        _row(scene, path, at, y)
+    return scene
+
+
+def _row(scene: Scene, path: dict[str, Any], at: Any, y: float) -> None:
+    reached = path["reached_year"]
+    end = reached if reached is not None else max([s["year"] for s in path["steps"]] or [0])
+    if end:
+        start = min([s["year"] for s in path["steps"]] or [end])
+        scene.line((at(start + SPRING), y), (at(end + YEAR_END), y), "path-line")
+    for year, chance in path["chance_by_year"].items():
+        x, tall = at(int(year) + 0.5), float(chance) * BAR_PX
+        scene.rect((x - 5, y + 14), (10, BAR_PX), "chance-frame")
+        scene.rect((x - 5, y + 14 + BAR_PX - tall), (10, tall), "chance-bar")
+    for step in path["steps"]:
+        radius = max(LEAST_RADIUS_PX, MOST_RADIUS_PX * sqrt(min(1.0, step["share"] / 0.6)))
+        x = at(step["year"] + SPRING)
+        scene.circle((x, y), radius, "session-disc")
+        scene.write((x, y - 15), f"{step['share'] * 100:.0f} %", "small", "middle")
+    if reached is None:
+        scene.write((scene.width - RIGHT_PX, y + 5), "out of reach", "path-lost", "end")
+        return
+    x = at(reached + YEAR_END)
+    scene.path([(x, y + 8), (x, y - 20), (x + 14, y - 15), (x, y - 10)], "arrival-flag")
+    said = path["chance_by_year"].get(str(reached))
+    if said is not None:
+        scene.write((x + 19, y - 8), f"{float(said) * 100:.0f} %", "chance-words")
+
+
+def _words(name: str, path: dict[str, Any]) -> str:
+    years = ", ".join(f"{s['year']} with {s['share'] * 100:.0f} %" for s in path["steps"])
+    reached = path["reached_year"]
+    end = "out of reach" if reached is None else f"there in {reached}"
+    return f"{name}: sessions in {years or 'no year'}, {end}."
