@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import UTC, date, datetime
 from importlib.resources import files
 from multiprocessing import get_context
 from pathlib import Path
@@ -119,9 +119,13 @@ def _grow_up(studio: Studio, entry: dict[str, Any], history: _History) -> None:
     letters: dict[str, str] = {}
     events: list[tuple[date, int, Any]] = [(shot.taken_on, 0, shot) for shot in history.shots]
     events += [(session["done_on"], 1, session) for session in entry["sessions"]]
+    if "planned_on" in entry:
+        events.append((entry["planned_on"], 2, None))
     for day, _, event in sorted(events, key=lambda one: one[:2]):
         if isinstance(event, _Shot):
             _measure(studio, tree.id, event, letters)
+        elif event is None:
+            _plan_as_of(studio, tree.id, entry["target"], day)
         else:
             labels = [letters[key] for key in history.removed[day] if key in letters]
             record_session(studio, tree.id, _session(studio, tree.id, event, labels))
@@ -131,6 +135,16 @@ def _grow_up(studio: Studio, entry: dict[str, Any], history: _History) -> None:
     if "target" in entry:
         set_target(studio, tree.id, TargetForm.model_validate(entry["target"]))
         path_view(studio, tree.id)
+
+
+def _plan_as_of(studio: Studio, tree_id: int, target: dict[str, Any], day: date) -> None:
+    """The plan as it was made then, so that later sessions stand against it."""
+    then = Studio(studio.folder, lambda: datetime(day.year, day.month, day.day, 18, tzinfo=UTC))
+    try:
+        set_target(then, tree_id, TargetForm.model_validate(target))
+        path_view(then, tree_id)
+    finally:
+        then.close()
 
 
 def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str]) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 from datetime import date, timedelta
-from math import cos, pi
+from math import cos, pi, sqrt
 
 import numpy as np
 
@@ -24,6 +24,11 @@ class SimulatedStation:
 
     place: str
     last_frost: str
+
+    @property
+    def spread_c(self) -> float:
+        """Standard deviation of a day about the curve, °C."""
+        return NOISE_SD_C / sqrt(1 - MEMORY**2)
 
     def normal(self, day: date) -> DayWeather:
         """The seasonal curve on a day, °C."""

@@ -85,24 +85,14 @@ def season_list(studio: Studio) -> SeasonList:
     yard, rows = studio.yard(), due_rows(studio)
     ids = [row.tree.id for row in rows]
     newest = select(func.max(Plan.id)).where(Plan.tree_id.in_(ids)).group_by(Plan.tree_id)
-    latest = (
-        select(Session.id)
-        .where(Session.tree_id == Tree.id)
-        .order_by(Session.done_on.desc(), Session.id.desc())
-        .limit(1)
-        .scalar_subquery()
-    )
+    sessions = select(Session).where(Session.tree_id.in_(ids))
     with reading(studio.engine) as unit:
         plans = {one.tree_id: one for one in unit.scalars(select(Plan).where(Plan.id.in_(newest)))}
         targets = {
             one.tree_id: one for one in unit.scalars(select(Target).where(Target.tree_id.in_(ids)))
         }
-        last = {
-            one.tree_id: one
-            for one in unit.scalars(
-                select(Session).join(Tree, Session.id == latest).where(Tree.id.in_(ids))
-            )
-        }
+        in_order = unit.scalars(sessions.order_by(Session.done_on, Session.id))
+        last = {one.tree_id: one for one in in_order}
     found = []
     for row in rows:
         plan, target = plans.get(row.tree.id), targets.get(row.tree.id)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 from sqlalchemy import select
@@ -82,6 +82,8 @@ def season_of(tree: Tree, last_frost: str, day: date, bud_stage: str, practice: 
     if deciduous and bud_stage in ("buds swelling", "buds opening"):
         return "open"
     start, end, _ = year_window(species, last_frost, day.year)
+    if tree.under_glass:
+        start -= timedelta(weeks=rules().season.under_glass_weeks)
     if start <= day <= end:
         return "open"
     early = day < start

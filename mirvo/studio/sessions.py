@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session as Unit
 from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.rootwork import KINDS, kind_by_key, weighed_share
+from mirvo.core.season import BUD_STAGES
 from mirvo.records.database import reading, writing
 from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree, Yard
 from mirvo.studio.care import plan_care
@@ -29,14 +30,6 @@ from mirvo.studio.reckoning import (
 )
 from mirvo.studio.trees import load_tree
 
-BUD_STAGES = (
-    "dormant",
-    "buds swelling",
-    "buds opening",
-    "leaves out",
-    "hardened",
-    "leaf fall",
-)
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 Length = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
 

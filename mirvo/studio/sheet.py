@@ -26,7 +26,7 @@ from mirvo.studio.plans import newest_plan, path_of_school
 from mirvo.studio.sessions import measured_roots
 from mirvo.studio.trees import due_window, load_tree, offspring
 from mirvo.studio.visits import find_open_visit
-from mirvo.studio.weather import expected_bud_swell
+from mirvo.studio.weather import expected_bud_swell, frost_after, frost_by_week
 
 
 @dataclass(frozen=True)
@@ -48,6 +48,8 @@ class Sheet:
     last_frost: str
     running: Visit | None
     bud_swell: date | None
+    frost_nights: float
+    frosty: list[float]
     parent: Tree | None
     children: list[Tree]
 
@@ -81,7 +83,7 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
             )
         )
     last = sessions[0].done_on if sessions else None
-    window = due_window(tree, species, last, yard.last_frost, studio.today)
+    window = due_window(yard, tree, species, last, studio.today)
     return Sheet(
         tree=tree,
         species=species,
@@ -97,7 +99,9 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         today=studio.today,
         last_frost=yard.last_frost,
         running=running,
-        bud_swell=expected_bud_swell(yard, species, window.year),
+        bud_swell=expected_bud_swell(yard, species, window.year, studio.today),
+        frost_nights=frost_after(yard, window.best),
+        frosty=frost_by_week(yard),
         parent=parent,
         children=children,
     )

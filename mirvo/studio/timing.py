@@ -16,6 +16,7 @@ from mirvo.studio.care import rhythm_of
 from mirvo.studio.context import Studio
 from mirvo.studio.practice import practice_for
 from mirvo.studio.trees import get_tree
+from mirvo.studio.weather import outlook_for
 
 KNOWN = ("water_dish",)
 SEEN_TODAY = tuple(name for name in TOGGLES if name not in ("water_dish", "foreign_soil"))
@@ -49,7 +50,13 @@ def is_it_time(
     evidence = Evidence(
         years_since=(studio.today - full[0]).days / 365.25 if full else None,
         interval_years=species.interval_for(tree.age_class),
-        window=window_of(species, yard.last_frost, studio.today, studio.today).state,
+        window=window_of(
+            species,
+            yard.last_frost,
+            studio.today,
+            studio.today,
+            outlook_for(yard, tree, species, studio.today),
+        ).state,
         strength=tree.strength,
         stage=tree.stage,
         when=practice_for(yard, tree)["when"],

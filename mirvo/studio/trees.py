@@ -12,10 +12,11 @@ from sqlalchemy.orm import Session as Unit
 
 from mirvo.core.almanac import Species, rules, species_by_key
 from mirvo.core.errors import BadInput, Conflict, NotFound
-from mirvo.core.season import Window, window_of
+from mirvo.core.season import BUD_STAGES, Window, window_of
 from mirvo.records.database import reading, writing
-from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree
+from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree, Yard
 from mirvo.studio.context import Studio
+from mirvo.studio.weather import outlook_for
 
 ORIGINS = (
     "nursery container",
@@ -160,15 +161,28 @@ def get_tree(studio: Studio, tree_id: int) -> Tree:
         return load_tree(unit, tree_id)
 
 
-def due_window(
-    tree: Tree, species: Species, last: date | None, last_frost: str, today: date
-) -> Window:
+def due_window(yard: Yard, tree: Tree, species: Species, last: date | None, today: date) -> Window:
     """The next window in which the tree is due, its interval counted from the last session."""
     not_before = today
     if last is not None:
         years = max(1, round(species.interval_for(tree.age_class)))
         not_before = max(today, date(last.year + years, 1, 1))
-    return window_of(species, last_frost, today, not_before)
+    outlook = outlook_for(yard, tree, species, today)
+    return window_of(species, yard.last_frost, today, not_before, outlook)
+
+
+def see_buds(studio: Studio, tree_id: int, stage: str) -> None:
+    """Keep what the buds of a tree look like today; "" takes it back.
+
+    Raises
+    ------
+    BadInput : a stage Mirvo does not know.
+    """
+    if stage and stage not in BUD_STAGES:
+        raise BadInput("buds", f"'{stage}' is not one of {', '.join(BUD_STAGES)}")
+    with writing(studio.engine) as unit:
+        tree = load_tree(unit, tree_id)
+        tree.buds_seen, tree.buds_seen_on = stage, studio.today if stage else None
 
 
 def list_trees(studio: Studio, words: str = "") -> list[TreeRow]:
@@ -194,6 +208,6 @@ def list_trees(studio: Studio, words: str = "") -> list[TreeRow]:
     for tree, last, measured in found:
         species = species_by_key(tree.species_key)
         if words.lower() in f"{tree.name} {species.name}".lower():
-            window = due_window(tree, species, last, yard.last_frost, today)
+            window = due_window(yard, tree, species, last, today)
             rows.append(TreeRow(tree, species, last, measured, window))
     return rows

@@ -13,6 +13,8 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
+from mirvo.core.almanac import rules
+from mirvo.core.season import BUD_STAGES
 from mirvo.studio.context import Studio
 from mirvo.web import wording
 
@@ -59,6 +61,8 @@ def environment() -> Environment:
     made.globals["asset"] = asset
     made.globals["icon"] = icon
     made.globals["words"] = wording
+    made.globals["bud_stages"] = BUD_STAGES
+    made.globals["bud_groups"] = tuple(rules().phenology)
     return made
 
 

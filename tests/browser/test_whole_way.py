@@ -107,10 +107,10 @@ class WholeWayTest(BrowserCase):
     def set_target(self):
         page = self.page
         page.get_by_role("link", name="See the path from here").click()
-        page.get_by_label("Spread to trunk").fill("1.6")
-        page.get_by_label("Largest gap").fill("120")
-        page.get_by_label("Pot depth inside").fill("60")
-        page.get_by_role("button", name="Set the target and plan").click()
+        page.get_by_label("Spread trunks").fill("1.6")
+        page.get_by_label("Gap at most").fill("120")
+        page.get_by_label("Pot depth mm inside").fill("60")
+        page.get_by_role("button", name="Set and plan").click()
         page.locator(".path-year").first.wait_for()
         years = page.locator(".path-year").all_inner_texts()
         self.assertEqual(len(years), 3)

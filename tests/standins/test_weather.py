@@ -5,7 +5,15 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from mirvo.core.season.weather import DayWeather, bud_swell, degree_days, nights_below
+from mirvo.core.season.weather import (
+    DayWeather,
+    bud_swell,
+    degree_days,
+    frost_chance,
+    frost_nights,
+    nights_below,
+    season_shift,
+)
 from mirvo.standins.weather import FORECAST_DAYS, SimulatedStation
 
 NORTH, SOUTH = SimulatedStation("Brackwater", "04-20"), SimulatedStation("Farhaven", "09-20")
@@ -50,6 +58,52 @@ class StationTest(unittest.TestCase):
         self.assertEqual(errors.shape[1], FORECAST_DAYS)
         self.assertEqual(float(np.abs(errors[:, 0]).max()), 0.0)
         self.assertLess(errors[:, 1].std(), errors[:, 9].std())
+
+
+class SeasonTest(unittest.TestCase):
+    """The season's shift and its frost, in both hemispheres."""
+
+    def test_a_warm_spring_comes_early_and_a_cold_one_late(self):
+        for station, start in ((NORTH, date(2027, 2, 6)), (SOUTH, date(2027, 7, 9))):
+            for off, sign in ((2.5, -1), (-2.5, 1)):
+                moved = Moved(station, off)
+                shift = season_shift(moved, start, start + timedelta(days=35), 0.0, 80.0)
+                self.assertGreater(shift * sign, 2)
+
+    def test_usual_weather_shifts_nothing_and_out_of_season_nothing_is_said(self):
+        start = date(2027, 2, 6)
+        self.assertEqual(season_shift(Moved(NORTH, 0.0), start, date(2027, 3, 1), 0.0, 80.0), 0)
+        self.assertIsNone(season_shift(NORTH, start, date(2027, 2, 5), 0.0, 80.0))
+        self.assertIsNone(season_shift(NORTH, start, date(2027, 8, 1), 0.0, 80.0))
+
+    def test_frosty_nights_expected_are_those_that_come(self):
+        for station, first in ((NORTH, (3, 9)), (SOUTH, (8, 9))):
+            expected = frost_nights(station, date(2027, *first), 28)
+            came = [
+                len(nights_below(
+                    [station.actual(date(y, *first) + timedelta(days=k)) for k in range(28)], 0.0
+                ))
+                for y in range(2000, 2020)
+            ]  # fmt: skip
+            self.assertAlmostEqual(expected, float(np.mean(came)), delta=3.0)
+
+    def test_a_chance_by_hand(self):
+        self.assertAlmostEqual(frost_chance(0.0, 2.0), 0.5)
+        self.assertAlmostEqual(frost_chance(2.0, 2.0), 0.1587, 3)
+
+
+class Moved:
+    """A station whose days are all so much warmer or colder than usual."""
+
+    def __init__(self, station, off):
+        self.normal, self.off, self.spread_c = station.normal, off, station.spread_c
+
+    def actual(self, day):
+        usual = self.normal(day)
+        return DayWeather(day, usual.low_c + self.off, usual.high_c + self.off)
+
+    def forecast(self, today):
+        return [self.actual(today + timedelta(days=ahead)) for ahead in range(10)]
 
 
 class WarmthTest(unittest.TestCase):

@@ -3,7 +3,7 @@
 import io
 import struct
 import zlib
-from datetime import date, timedelta
+from datetime import date
 
 import icalendar
 from PIL import Image
@@ -15,14 +15,6 @@ from mirvo.studio.calendar import calendar_of, drop_secret, entries_of, new_secr
 from mirvo.studio.care import tick
 from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.path import (
-    TargetForm,
-    earlier_plans,
-    hold_year,
-    path_view,
-    release_year,
-    set_target,
-)
 from mirvo.studio.photos import photos_of_tree, take_in, take_simulated, truth_of
 from mirvo.studio.sessions import (
     RootDone,
@@ -201,7 +193,7 @@ class DeskTest(StudioCase):
                 save_marks(self.studio, self.photo_row.id, junk, 0)
 
 
-class SessionsAndPathTest(StudioCase):
+class SessionsTest(StudioCase):
     def setUp(self):
         super().setUp()
         self.tree_row = self.tree(container="wide training pot")
@@ -256,36 +248,6 @@ class SessionsAndPathTest(StudioCase):
     def test_out_of_season_is_said(self):
         self.assertEqual(self.record(done_on=date(2025, 7, 20), bud_stage="").budget, 0)
 
-    def target(self, **changes):
-        ratio = self.figures["spread"]["flare"]["ratio"]["value"] + 0.3
-        values = {"spread_ratio": ratio, "largest_gap_deg": 100, "pot_depth_mm": 60, **changes}
-        return set_target(self.studio, self.tree_row.id, TargetForm.model_validate(values))
-
-    def test_planning_says_what_it_needs_first(self):
-        self.target()
-        self.assertIn("Record a root session", path_view(self.studio, self.tree_row.id).missing)
-
-    def test_a_plan_is_made_kept_and_made_anew_when_records_change(self):
-        self.target()
-        self.record()
-        first = path_view(self.studio, self.tree_row.id)
-        self.assertFalse(sheet_of(self.studio, self.tree_row.id).path_outdated)
-        self.studio.clock = lambda: TODAY + timedelta(minutes=5)
-        self.assertEqual([p["school"] for p in first.result["paths"]], ["gentle", "steady", "bold"])
-        self.assertEqual(
-            path_view(self.studio, self.tree_row.id, compute=False).result, first.result
-        )
-        self.record(done_on=date(2026, 3, 28), ball_depth_before=60, slice_mm=10)
-        self.assertTrue(path_view(self.studio, self.tree_row.id, compute=False).stale)
-        self.assertTrue(sheet_of(self.studio, self.tree_row.id).path_outdated)
-        second = path_view(self.studio, self.tree_row.id)
-        self.assertEqual(second.case["state"]["last_session_year"], 2026)
-
-    def test_a_target_in_the_past_is_refused(self):
-        with self.assertRaises(BadInput) as said:
-            self.target(year=2020)
-        self.assertEqual(said.exception.field, "year")
-
     def test_cold_nights_concern_worked_and_tender_trees_but_not_those_under_glass(self):
         self.studio.clock = lambda: TODAY.replace(month=2, day=10)
         tender = self.tree(name="Glass gardenia", species_key="gardenia")
@@ -328,26 +290,6 @@ class SessionsAndPathTest(StudioCase):
         self.studio.save_yard(save)
         [window] = [one for one in entries_of(self.studio) if one.key.startswith("window")]
         self.assertIn(window.first.month, (7, 8, 9))
-
-    def test_a_held_year_gets_no_session_and_is_freed_again(self):
-        self.target()
-        self.record()
-        school = path_view(self.studio, self.tree_row.id).result["paths"][1]
-        year = school["steps"][0]["year"]
-        hold_year(self.studio, self.tree_row.id, year, "travelling")
-        held = path_view(self.studio, self.tree_row.id)
-        for path in held.result["paths"]:
-            self.assertNotIn(year, [step["year"] for step in path["steps"]])
-        [old] = earlier_plans(self.studio, self.tree_row.id)
-        self.assertEqual((old.case["holds"], held.case["holds"][0]["year"]), ([], year))
-        self.assertEqual(held.target.holds, [{"year": year, "why": "travelling"}])
-        self.target()
-        self.assertEqual(path_view(self.studio, self.tree_row.id).target.holds[0]["year"], year)
-        release_year(self.studio, self.tree_row.id, year)
-        again = path_view(self.studio, self.tree_row.id).result["paths"][1]
-        self.assertEqual(again["steps"][0]["year"], year)
-        with self.assertRaises(BadInput):
-            hold_year(self.studio, self.tree_row.id, 1999, "")
 
     def test_the_weeks_hold_what_is_soon_and_a_tree_is_moved_within_its_window(self):
         [week] = bench(self.studio).weeks

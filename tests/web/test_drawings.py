@@ -12,9 +12,10 @@ from mirvo.core.rootwork.root_path import along_mm, path_length_mm
 from mirvo.records.database import writing
 from mirvo.records.models import Plan
 from mirvo.studio.desk import save_marks
-from mirvo.studio.path import TargetForm, hold_year, path_view, set_target
+from mirvo.studio.path import path_view
 from mirvo.studio.sessions import SessionForm, record_session
 from mirvo.studio.sheet import sheet_of
+from mirvo.studio.target import TargetForm, hold_year, set_target
 from mirvo.web.app import create_app
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon

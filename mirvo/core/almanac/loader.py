@@ -151,6 +151,18 @@ class WeighingRules(Data):
     most_ratio: float
 
 
+class SeasonRules(Data):
+    """Days about a usual window in which buds seen concern it; how far warmth may move it;
+    usual daily highs, by group, at which windows close."""
+
+    under_glass_weeks: int
+    dormant_wait_days: int
+    buds_before_days: int
+    buds_after_days: int
+    most_shift_days: int
+    heat_ceiling_c: dict[str, float]
+
+
 class BudRule(Data):
     """Degree days above a base temperature after which buds swell."""
 
@@ -177,8 +189,9 @@ class FollowUp(Data):
 
 
 class CareRules(Data):
-    """worked_kinds : kinds of session after which a tree is sheltered and looked after.
+    """fresh_days : how long roots count as fresh after a session.
 
+    worked_kinds : kinds of session after which a tree is sheltered and looked after.
     lasting : codes of tasks that a later session of the tree does not end.
     """
 
@@ -190,6 +203,7 @@ class CareRules(Data):
     follow_up_weeks: list[int]
     wound_check_days: int
     tender_from_c: float
+    fresh_days: int
     lasting: list[str]
     worked_kinds: list[str]
     kinds: dict[str, list[FollowUp]]
@@ -206,6 +220,7 @@ class Rules(Data):
     top_reduction: TopReductionRules
     weighing: WeighingRules
     chill_days: int
+    season: SeasonRules
     phenology: dict[str, BudRule]
     care: CareRules
     triage: TriageRules

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from mirvo.core.almanac import rules
+from mirvo.core.season import frost_day
 from mirvo.core.season.weather import FRESH_ROOTS_FLOOR_C, DayWeather, nights_below
 
 
@@ -53,7 +54,9 @@ def aftercare(
         named = ", ".join(cut_roots)
         text = f"Wounds of {named}: photograph them; tick when they have closed"
         tasks.append(CareTask(done_on + timedelta(days=table.wound_check_days), "wound", text))
-    cold = nights_below((one for one in forecast if one.day >= done_on), FRESH_ROOTS_FLOOR_C)
+    fresh = done_on + timedelta(days=table.fresh_days)
+    near = (one for one in forecast if done_on <= one.day <= fresh)
+    cold = nights_below(near, FRESH_ROOTS_FLOOR_C)
     if kind in table.worked_kinds and cold:
         text = f"Frost forecast, {cold[0].low_c:.0f} °C in {len(cold)} of ten nights: guard it"
         tasks.append(CareTask(cold[0].day, "cold", text))
@@ -99,9 +102,8 @@ def _frost_after(done_on: date, last_frost: str | None) -> date | None:
     """The usual last frost when it is still to come within half a year of the session."""
     if last_frost is None:
         return None
-    month, day = (int(part) for part in last_frost.split("-"))
     for year in (done_on.year, done_on.year + 1):
-        frost = date(year, month, min(day, 28) if month == 2 else day)
+        frost = frost_day(last_frost, year)
         if timedelta(0) < frost - done_on <= timedelta(days=183):
             return frost
     return None

@@ -242,10 +242,12 @@ def fault_parts(ground: Ground, start: int, end: int) -> dict[str, float]:
 
 
 def _reasons(ground: Ground, step: dict[str, Any], before: Label) -> list[str]:
-    reasons = [
-        f"{step['share'] * 100:.0f} % of the feeding root goes, within the budget of "
-        f"{step['budget'] * 100:.0f} %."
-    ]
+    reasons = []
+    if step["share"]:
+        reasons.append(
+            f"{step['share'] * 100:.0f} % of the feeding root goes, within the budget of "
+            f"{step['budget'] * 100:.0f} %."
+        )
     halves = [label for label, part in step["fault_parts"].items() if part < 1]
     if halves:
         reasons.append(f"Only half of {', '.join(halves)} fits this session; the rest later.")

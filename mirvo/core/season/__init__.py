@@ -1,5 +1,5 @@
 """When a root session may happen."""
 
-from mirvo.core.season.window import Window, window_of, year_window
+from mirvo.core.season.window import BUD_STAGES, Outlook, Window, frost_day, window_of, year_window
 
-__all__ = ["Window", "window_of", "year_window"]
+__all__ = ["BUD_STAGES", "Outlook", "Window", "frost_day", "window_of", "year_window"]

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
+from itertools import chain
+from statistics import NormalDist
 from typing import Protocol
 
 FRESH_ROOTS_FLOOR_C = 1.0
+SEASON_DAYS = 200
+LATE_DAYS = 45
 
 
 @dataclass(frozen=True)
@@ -29,19 +33,63 @@ class Station(Protocol):
     def normal(self, day: date) -> DayWeather:
         """What is usual on a day of the year."""
 
+    def actual(self, day: date) -> DayWeather:
+        """What a day that is past was like."""
+
     def forecast(self, today: date) -> list[DayWeather]:
         """Ten days from today on."""
+
+    @property
+    def spread_c(self) -> float:
+        """Standard deviation of a day about what is usual, °C."""
 
 
 def nights_below(days: Iterable[DayWeather], floor_c: float) -> list[DayWeather]:
     """Days whose lowest temperature is at or under a floor.
 
-    >>> from datetime import date
-    >>> cold = DayWeather(date(2026, 3, 1), -2.0, 6.0)
-    >>> [one.low_c for one in nights_below([cold, DayWeather(date(2026, 3, 2), 3.0, 9.0)], 0.0)]
-    [-2.0]
+        >>> from datetime import date, timedelta
+    from itertools import chain
+    from statistics import NormalDist
+        >>> cold = DayWeather(date(2026, 3, 1), -2.0, 6.0)
+        >>> [one.low_c for one in nights_below([cold, DayWeather(date(2026, 3, 2), 3.0, 9.0)], 0.0)]
+        [-2.0]
     """
     return [one for one in days if one.low_c <= floor_c]
+
+
+def frost_chance(usual_low_c: float, spread_c: float) -> float:
+    """Chance that a night freezes when lows are normal about what is usual, 0 to 1."""
+    return NormalDist(usual_low_c, spread_c).cdf(0.0)
+
+
+def frost_nights(station: Station, first: date, nights: int) -> float:
+    """How many of so many nights are to be expected to freeze, by what is usual."""
+    days = (first + timedelta(days=ahead) for ahead in range(nights))
+    return sum(frost_chance(station.normal(day).low_c, station.spread_c) for day in days)
+
+
+def season_shift(
+    station: Station, start: date, today: date, base_c: float, needed: float
+) -> int | None:
+    """Days by which a season's buds will swell later than usual; negative when earlier.
+
+    What was, what is forecast and then what is usual are summed from `start`. None before
+    the sum begins, and once buds should have swollen long ago.
+    """
+    if today < start:
+        return None
+    usual = bud_swell(_usual(station, start), base_c, needed)
+    if usual is None or today > usual + timedelta(days=LATE_DAYS):
+        return None
+    past = [station.actual(start + timedelta(days=n)) for n in range((today - start).days)]
+    coming = station.forecast(today)
+    after = _usual(station, coming[-1].day + timedelta(days=1))
+    expected = bud_swell(chain(past, coming, after), base_c, needed)
+    return None if expected is None else (expected - usual).days
+
+
+def _usual(station: Station, start: date) -> Iterator[DayWeather]:
+    return (station.normal(start + timedelta(days=ahead)) for ahead in range(SEASON_DAYS))
 
 
 def degree_days(days: Iterable[DayWeather], base_c: float) -> float:

@@ -8,11 +8,12 @@ from mirvo.studio.sheet import Sheet
 from mirvo.web.drawings.scene import Scene
 
 WIDTH_PX = 420.0
+FROST_DRAWN_FROM = 0.15
 MONTHS = "JFMAMJJASOND"
 
 
 def season_ribbon(sheet: Sheet) -> Scene:
-    """52 weeks with the window of the next session, the time before the last frost, today."""
+    """52 weeks with the window of the next session, the weeks of frost, today."""
     window, today = sheet.window, sheet.today
     scene = Scene(
         "ribbon",
@@ -21,17 +22,15 @@ def season_ribbon(sheet: Sheet) -> Scene:
         f"Season {window.year}",
         f"Window from {window.start:%d %B} to {window.end:%d %B %Y}.",
     )
-    month, day = (int(part) for part in sheet.last_frost.split("-"))
-    frost = _week(date(2000, month, day))
     start, end = _week(window.start), _week(window.end)
     for week in range(52):
-        role = "week-frost" if week <= frost or week >= 46 else "week"
+        role = "week-frost" if sheet.frosty[week] >= FROST_DRAWN_FROM else "week"
         role = "week-open" if start <= week <= end else role
         scene.rect((week * WIDTH_PX / 52, 18), (WIDTH_PX / 52 - 1, 15), role)
     for index, letter in enumerate(MONTHS):
         scene.write((index * WIDTH_PX / 12 + 4, 50), letter, "small")
     first, last = window.start, window.end
-    said = f"earliest window {first.day} {first:%b} to {last.day} {last:%b %Y}"
+    said = f"window {first.day} {first:%b} to {last.day} {last:%b %Y}"
     scene.write((max(0.0, start * WIDTH_PX / 52), 12), said, "small")
     x = _week(today) * WIDTH_PX / 52
     scene.line((x, 14), (x, 36), "today")

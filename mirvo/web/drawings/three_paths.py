@@ -42,7 +42,7 @@ def draw_three_paths(
         scene.write((x, TOP_PX - 12), "wished", "small", "middle")
     for row, (name, path) in enumerate(paths):
         y = TOP_PX + row * ROW_PX + ROW_PX / 2 - 6
-        scene.write((4, y + 5), name, "row-name")
+        scene.write((4, y + 5), name, "path-label")
         _row(scene, path, at, y)
     return scene
 

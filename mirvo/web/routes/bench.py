@@ -1,12 +1,14 @@
-"""Bench: what wants doing now, and moving a tree to another week."""
+"""Bench: what wants doing now, moving a tree to another week, buds seen on the round."""
 
 from datetime import date
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
 
 from mirvo.core.errors import BadInput
 from mirvo.studio.bench import bench, move_tree
+from mirvo.studio.trees import see_buds
 from mirvo.web.forms import fields_of
 from mirvo.web.pages import page, studio_of
 
@@ -25,5 +27,13 @@ async def move(request: Request, tree_id: int) -> Response:
         day = None if week is None else date.fromisoformat(str(week))
     except ValueError:
         raise BadInput("week", f"'{week}' is not a date") from None
-    move_tree(studio_of(request), tree_id, day)
+    await run_in_threadpool(move_tree, studio_of(request), tree_id, day)
     return RedirectResponse("/", 303)
+
+
+@router.post("/trees/{tree_id}/buds")
+async def buds(request: Request, tree_id: int) -> Response:
+    fields = fields_of(await request.form())
+    stage = str(fields.get("stage", ""))
+    await run_in_threadpool(see_buds, studio_of(request), tree_id, stage)
+    return RedirectResponse(f"/trees/{tree_id}" if "from_tree" in fields else "/", 303)

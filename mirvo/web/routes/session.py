@@ -202,7 +202,6 @@ def _form(
         "fields": fields,
         "errors": errors,
         "kinds": KINDS,
-        "bud_stages": use.BUD_STAGES,
         "containers": list(rules().containers),
         "measurement": measurement,
         "roots": roots,

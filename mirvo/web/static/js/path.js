@@ -4,6 +4,7 @@ import { listenKnobs } from "./knobs.js";
 
 const SETTLE_MS = 700;
 let waiting = null;
+let unsent = false;
 
 /** What a knob stands for at a share of its way, in the unit and step of its field. */
 function valueOf(knob, share) {
@@ -12,6 +13,7 @@ function valueOf(knob, share) {
 }
 
 function show(knob, share) {
+  unsent = true;
   const value = valueOf(knob, share);
   const field = document.getElementById(knob.dataset.field);
   field.value = value;
@@ -34,6 +36,14 @@ listenKnobs(document.querySelector("#main"), {
   dropped: (knob, share) => {
     show(knob, share);
     clearTimeout(waiting);
-    waiting = setTimeout(() => document.querySelector(".target-form").requestSubmit(), SETTLE_MS);
+    waiting = setTimeout(() => {
+      unsent = false;
+      document.querySelector(".target-form").requestSubmit();
+    }, SETTLE_MS);
   },
+});
+
+/* A plan that arrives while the knob moves on belongs to an older target: it is not shown. */
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (unsent && event.detail.target.id === "path") event.detail.shouldSwap = false;
 });

@@ -1,0 +1,116 @@
+"""The path page used by mouse and by keyboard."""
+
+import re
+
+from playwright.sync_api import expect
+
+from mirvo.studio.path import path_view
+from tests.browser.stage import BrowserCase
+from tests.studio.test_path import PathCase
+
+
+class PathTest(PathCase, BrowserCase):
+    def setUp(self):
+        super().setUp()
+        self.record()
+        self.target()
+        self.page.goto("/trees/1/path")
+        self.page.locator(".path-year").first.wait_for()
+
+    def wished(self):
+        return path_view(self.studio, 1).case["target"]
+
+    def knob(self, name):
+        return self.page.locator(f"#knob-{name}")
+
+    def settled(self):
+        """Wait until the newest plan is on the page."""
+        busy = ".htmx-request, .htmx-swapping, .htmx-settling, .htmx-added"
+        expect(self.page.locator(busy)).to_have_count(0)
+
+    def drag(self, name, dx, dy):
+        box = self.knob(name).bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + dx / 2, y + dy / 2)
+        self.page.mouse.move(x + dx, y + dy)
+        with self.page.expect_response(re.compile(r"/trees/1/target$")):
+            self.page.mouse.up()
+
+    def test_the_ring_and_the_floor_are_dragged_by_mouse(self):
+        before = self.wished()
+        self.drag("ring", 14, 0)
+        wider = self.wished()
+        self.assertGreater(wider["spread_ratio"], before["spread_ratio"] + 0.05)
+        self.assertEqual(wider["pot_depth_mm"], before["pot_depth_mm"])
+        expect(self.page.locator("#spread_ratio")).to_have_value(f"{wider['spread_ratio']:g}")
+        self.settled()
+        self.drag("floor", 0, 20)
+        self.assertGreater(self.wished()["pot_depth_mm"], before["pot_depth_mm"] + 3)
+
+    def test_by_keyboard_alone(self):
+        page, before = self.page, self.wished()
+        self.knob("ring").focus()
+        with page.expect_response(re.compile(r"/trees/1/target$")):
+            for _ in range(4):
+                page.keyboard.press("ArrowRight")
+        after = self.wished()["spread_ratio"]
+        self.assertAlmostEqual(after, before["spread_ratio"] + 0.2, delta=0.026)
+        self.settled()
+        expect(self.knob("ring")).to_be_focused()
+        page.keyboard.press("Tab")
+        expect(self.knob("floor")).to_be_focused()
+        with page.expect_response(re.compile(r"/trees/1/target$")):
+            page.keyboard.press("PageUp")
+        self.assertAlmostEqual(self.wished()["pot_depth_mm"], before["pot_depth_mm"] + 10)
+        page.locator("#to-bold").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator(".paths a[aria-current]")).to_contain_text("bold")
+        page.get_by_label("What is fixed").focus()
+        page.get_by_label("What is fixed").select_option("In the show pot by")
+        page.keyboard.press("Tab")
+        page.keyboard.type("2036")
+        page.keyboard.press("Tab")
+        page.keyboard.type("exhibition")
+        page.keyboard.press("Enter")
+        expect(page.locator(".holds")).to_contain_text("In the show pot by 2036: exhibition")
+        page.get_by_role("button", name="let it go").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator(".holds")).not_to_contain_text("exhibition")
+
+    def test_a_change_made_while_a_plan_is_on_its_way_is_not_lost(self):
+        page, before = self.page, self.wished()
+        self.knob("floor").focus()
+        with page.expect_request(re.compile(r"/trees/1/target$")):
+            page.keyboard.press("ArrowUp")
+        with page.expect_response(re.compile(r"/trees/1/target$")):
+            for _ in range(5):
+                page.keyboard.press("ArrowUp")
+            page.wait_for_timeout(900)
+        self.settled()
+        self.assertAlmostEqual(self.wished()["pot_depth_mm"], before["pot_depth_mm"] + 6)
+        expect(page.locator("#pot_depth_mm")).to_have_value(f"{before['pot_depth_mm'] + 6:g}")
+
+    def test_a_lever_is_taken_and_plans_are_kept_and_compared(self):
+        page = self.page
+        page.get_by_role("heading", name="What would bring it forward").wait_for()
+        before = self.wished()
+        page.locator(".levers form[action='/trees/1/target'] button").first.click()
+        page.locator(".path-year").first.wait_for()
+        self.assertNotEqual(self.wished(), before)
+        page.get_by_role("link", name="Keep and compare plans").click()
+        name = page.get_by_label("Name").first
+        name.fill("the low one")
+        page.get_by_role("button", name="keep").first.click()
+        expect(page.locator(".plan-columns h3").first).to_contain_text("the low one")
+        self.assertEqual(page.locator(".plan-columns section").count(), 2)
+        page.get_by_role("button", name="take it up again").click()
+        page.locator(".path-year").first.wait_for()
+        self.assertEqual(self.wished(), before)
+
+    def test_a_container_at_hand_is_sent_when_ticked(self):
+        with self.page.expect_navigation():
+            self.page.get_by_label("basket").check()
+        self.assertIn("basket", path_view(self.studio, 1).case["containers"])
+        expect(self.page.get_by_label("basket")).to_be_checked()

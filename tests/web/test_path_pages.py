@@ -1,0 +1,131 @@
+"""Path, plans and materials without a browser, and the drawings of them."""
+
+from fastapi.testclient import TestClient
+
+from mirvo.studio.path import path_view
+from mirvo.studio.plans import path_of_school, plans_of
+from mirvo.studio.sheet import sheet_of
+from mirvo.studio.target import hold_year
+from mirvo.web.app import create_app
+from mirvo.web.drawings.target import Wish, draw_target
+from mirvo.web.drawings.three_paths import draw_three_paths
+from tests.studio.test_path import PathCase
+
+
+def of_role(scene, role):
+    return [shape for shape in scene.shapes if shape.role == role]
+
+
+class PathPagesTest(PathCase):
+    def setUp(self):
+        super().setUp()
+        self.record()
+        self.target()
+        self.client = TestClient(create_app(self.studio), follow_redirects=False)
+
+    def post(self, address, status=303, **data):
+        answer = self.client.post(address, data=data)
+        self.assertEqual(answer.status_code, status, answer.text[:300])
+        return answer.text
+
+    def test_everything_fixed_by_hand_is_on_the_page_and_goes_again(self):
+        self.post("/trees/1/holds", hold_year="2030", allow="final pot", why="exhibition")
+        page = self.client.get("/trees/1/path").text
+        self.assertIn("In the show pot by <strong>2030</strong>: exhibition", page)
+        self.post("/trees/1/holds", hold_year="2030", release="1")
+        self.assertNotIn("exhibition", self.client.get("/trees/1/path").text)
+        self.assertIn("Please give a year", self.post("/trees/1/holds", 422, hold_year="soon"))
+
+    def test_containers_and_gap_methods_are_chosen(self):
+        self.post("/trees/1/containers", container=["basket", "usual pot"])
+        case = path_view(self.studio, 1).case
+        self.assertEqual(case["containers"], ["usual pot", "basket", "final pot"])
+        self.assertIn("tick at least one", self.post("/trees/1/containers", 422))
+        self.target(largest_gap_deg=40)
+        between = path_view(self.studio, 1).case["gaps"][0]["between"]
+        self.post("/trees/1/gaps", **{between: "ground layer"})
+        page = self.client.get("/trees/1/path").text
+        self.assertIn("Make the <strong>ground layer</strong>", page)
+        self.assertIn("is not one of", self.post("/trees/1/gaps", 422, **{between: "glue"}))
+
+    def test_levers_come_as_a_part_and_as_a_page(self):
+        part = self.client.get("/trees/1/path/forward", headers={"HX-Request": "true"}).text
+        page = self.client.get("/trees/1/path/forward?school=bold").text
+        self.assertNotIn("<html", part)
+        self.assertIn("<html", page)
+        for text in (part, page):
+            self.assertIn("What would bring it forward", text)
+
+    def test_plans_are_named_compared_and_taken_up(self):
+        path_view(self.studio, 1)
+        hold_year(self.studio, 1, 2028, "")
+        path_view(self.studio, 1)
+        newest, first = plans_of(self.studio, 1)
+        self.post(f"/plans/{first.id}/name", name="calm")
+        self.assertIn("already", self.post(f"/plans/{newest.id}/name", 422, name="calm"))
+        page = self.client.get(f"/trees/1/plans?plan={first.id}&plan={newest.id}").text
+        self.assertEqual(page.count('class="path-year'), 2)
+        self.post(f"/plans/{first.id}/take-up")
+        self.assertEqual(path_view(self.studio, 1).target.holds, [])
+        self.assertEqual(self.client.post("/plans/99/take-up").status_code, 404)
+        self.assertEqual(self.client.get("/trees/99/plans").status_code, 404)
+
+    def test_materials_and_buds(self):
+        path_view(self.studio, 1)
+        self.assertEqual(self.client.get("/materials").status_code, 200)
+        self.post("/trees/1/buds", stage="buds swelling")
+        sheet = sheet_of(self.studio, 1)
+        self.assertEqual(
+            (sheet.tree.buds_seen, sheet.tree.buds_seen_on), ("buds swelling", self.studio.today)
+        )
+        self.post("/trees/1/buds", 422, stage="purple")
+        self.post("/trees/1/buds", stage="", from_tree="1")
+        self.assertIsNone(sheet_of(self.studio, 1).tree.buds_seen_on)
+
+    def test_without_a_target_the_page_offers_one_with_reasons(self):
+        tree = self.tree(name="New one")
+        self.assertEqual(self.client.get(f"/trees/{tree.id}/path").status_code, 200)
+
+
+class DrawingsTest(PathCase):
+    def setUp(self):
+        super().setUp()
+        self.record()
+        self.target()
+        self.result = path_view(self.studio, 1).result
+        self.sheet = sheet_of(self.studio, 1)
+
+    def test_ring_and_floor_stand_to_one_scale_where_their_knobs_are(self):
+        scene = draw_target(self.sheet, None, Wish(2.0, 60.0))
+        [ring], [floor] = of_role(scene, "target-ring"), of_role(scene, "target-floor")
+        knobs = {knob.attributes["data-knob"]: knob.attributes for knob in of_role(scene, "knob")}
+        trunk = self.figures["trunk_diameter_mm"]["value"]
+        scale = float(ring.attributes["r"]) / trunk  # a ring of two trunks has one as radius
+        at = float(knobs["ring"]["cx"]) - float(ring.attributes["cx"])
+        self.assertAlmostEqual(at, float(ring.attributes["r"]), delta=0.2)
+        [line] = of_role(scene, "soil-line")
+        soil = line.attributes["d"].split()[1]
+        depth = float(knobs["floor"]["cy"]) - float(soil)
+        self.assertAlmostEqual(depth / scale, 60.0, delta=1.0)
+        self.assertIn(f"{float(knobs['floor']['cy']):.1f}", floor.attributes["d"])
+        self.assertEqual(knobs["ring"]["aria-valuetext"], "2.00 trunks")
+        self.assertEqual(scene.role, "group")
+
+    def test_no_drawing_before_a_measurement(self):
+        bare = sheet_of(self.studio, self.tree(name="Unmeasured").id)
+        self.assertIsNone(draw_target(bare, None, Wish(2.0, 60.0)))
+
+    def test_each_path_has_its_sessions_flag_and_chances(self):
+        rows = [(path["school"], path) for path in self.result["paths"]]
+        scene = draw_three_paths(rows, 2026, 15, 2030)
+        sessions = sum(len(path["steps"]) for _, path in rows)
+        self.assertEqual(len(of_role(scene, "session-disc")), sessions)
+        reached = [path for _, path in rows if path["reached_year"]]
+        self.assertEqual(len(of_role(scene, "arrival-flag")), len(reached))
+        bars = sum(len(path["chance_by_year"]) for path in reached)
+        self.assertEqual(len(of_role(scene, "chance-bar")), bars)
+        self.assertIn(f"there in {reached[0]['reached_year']}", scene.description)
+        lost = {**path_of_school(self.result, "bold"), "reached_year": None, "chance_by_year": {}}
+        self.assertIn(
+            "out of reach", draw_three_paths([("bold", lost)], 2026, 15, None).description
+        )
