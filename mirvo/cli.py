@@ -195,12 +195,22 @@ def propose_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
 
 
 @app.command("plan")
-def plan_command(case: Annotated[Path, typer.Argument(help="CASE.json")]) -> None:
+def plan_command(
+    case: Annotated[Path, typer.Argument(help="CASE.json")],
+    with_levers: Annotated[
+        bool, typer.Option("--forward", help="Also say what would bring each path forward.")
+    ] = False,
+) -> None:
     """Plan repots toward a target and print three paths as JSON."""
     from mirvo.core.plan.case import read_case
-    from mirvo.core.plan.paths import plan
+    from mirvo.core.plan.paths import forward, plan
 
-    _print(plan(read_case(_json_of(case))))
+    checked = read_case(_json_of(case))
+    found = plan(checked)
+    if with_levers:
+        for path in found["paths"]:
+            path["forward"] = forward(checked, path["school"], path["reached_year"])
+    _print(found)
 
 
 @app.command("card")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import random
 import shutil
 import statistics
 import subprocess
@@ -12,6 +13,7 @@ import time
 from collections.abc import Callable
 from datetime import date
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from fastapi.testclient import TestClient
@@ -21,7 +23,9 @@ from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.top import measure_top
 from mirvo.core.plan.case import read_case
+from mirvo.core.plan.ground import Ground
 from mirvo.core.plan.paths import plan
+from mirvo.core.plan.search import find_route
 from mirvo.demo.load import load_demo
 from mirvo.records.photos import shrink
 from mirvo.standins.base import random_base
@@ -31,6 +35,9 @@ from mirvo.studio.context import Studio
 from mirvo.studio.desk import open_desk
 from mirvo.studio.path import path_view
 from mirvo.web.app import create_app
+from tests.core.plan.test_search import enumerate_best
+
+HARD_CASES, SMALL_CASES = 12, 8
 
 
 def timed(work: Callable[[], object], runs: int = 15) -> list[float]:
@@ -126,15 +133,43 @@ def planning(studio: Studio) -> None:
     for tree in (1, 3):
         case = read_case(path_view(studio, tree).case)
         say(f"plan: three paths, demo tree {tree}", timed(lambda c=case: plan(c), 5))  # type: ignore[misc]
-    for ratio in (2.2, 2.4, 2.6):
-        hard = read_case(hard_case(ratio))
-        say(f"plan: six faults, three gaps, 15 years, {ratio}", timed(lambda c=hard: plan(c), 3))  # type: ignore[misc]
+    hard = [read_case(hard_case(seed)) for seed in range(HARD_CASES)]
+    times = [statistics.median(timed(lambda c=case: plan(c), 1)) for case in hard]  # type: ignore[misc]
+    say(f"plan: six faults, three gaps, 15 years, {HARD_CASES} cases", times)
+    small = [Ground(read_case(small_case(seed)), "steady") for seed in range(SMALL_CASES)]
+    plain = say("plan: small cases, every way tried", once(enumerate_best, small))
+    fresh = [Ground(read_case(small_case(seed)), "steady") for seed in range(SMALL_CASES)]
+    say("plan: small cases, searched", once(find_route, fresh), plain)
 
 
-def hard_case(ratio: float) -> dict[str, object]:
+def once(work: Callable[[Ground], object], cases: list[Ground]) -> list[float]:
+    """Milliseconds of each case, nothing warm."""
+    found = []
+    for case in cases:
+        start = time.perf_counter()
+        work(case)
+        found.append((time.perf_counter() - start) * 1000)
+    return found
+
+
+def small_case(seed: int) -> dict[str, Any]:
+    """Two faults, one gap and six years: small enough to try every way."""
+    rng = random.Random(seed)
+    data = hard_case(seed)
+    data["faults"] = data["faults"][:2]
+    data["gaps"] = data["gaps"][:1]
+    data["horizon_years"] = 6
+    data["state"]["ball_depth_mm"] = rng.choice([50, 60])
+    data["target"] |= {"largest_gap_deg": 95, "spread_ratio": 2.1, "pot_depth_mm": 55}
+    return data
+
+
+def hard_case(seed: int) -> dict[str, Any]:
     """Six faults, three gaps to graft and a long horizon."""
-    shares = {"A": 0.12, "B": 0.08, "C": 0.1, "D": 0.06, "E": 0.09, "F": 0.07}
-    azimuths = [10, 62, 118, 20, 40, 80]
+    rng = random.Random(seed)
+    turn = rng.randint(0, 359)
+    keep = [(a + turn) % 360 for a in (5, 95, 125, 215, 245, 335)]
+    azimuths = [(a + turn) % 360 for a in (30, 60, 150, 180, 270, 300)]
     return {
         "today": "2026-11-23",
         "species": {
@@ -148,29 +183,33 @@ def hard_case(ratio: float) -> dict[str, object]:
         "worth": 1.0,
         "state": {
             "trunk_diameter_mm": 42,
-            "spread_mm": 78,
+            "spread_mm": rng.randint(66, 84),
             "spread_basis": "flare",
-            "woody_depth_mm": 95,
-            "ball_depth_mm": 110,
+            "woody_depth_mm": rng.randint(60, 80),
+            "ball_depth_mm": rng.randint(80, 130),
             "last_session_year": 2024,
             "container": "wide training pot",
             "matted": False,
-            "root_azimuths_deg": [*azimuths, 140, 160, 205, 331],
+            "root_azimuths_deg": keep + azimuths,
             "growth": {"spread_mm_per_year": 6.0, "trunk_mm_per_year": 1.2},
         },
         "faults": [
-            {"label": label, "share": share, "priority": place + 1, "azimuth_deg": azimuths[place]}
-            for place, (label, share) in enumerate(shares.items())
+            {
+                "label": label,
+                "share": round(rng.uniform(0.03, 0.15), 3),
+                "priority": place + 1,
+                "azimuth_deg": azimuths[place],
+            }
+            for place, label in enumerate("ABCDEF")
         ],
         "gaps": [
-            {"from_deg": 160, "to_deg": 205, "method": "graft"},
-            {"from_deg": 205, "to_deg": 331, "method": "graft"},
-            {"from_deg": 331, "to_deg": 140, "method": "graft"},
+            {"from_deg": keep[place], "to_deg": keep[place + 1], "method": "graft"}
+            for place in (0, 2, 4)
         ],
         "target": {
-            "spread_ratio": ratio,
-            "largest_gap_deg": 120,
-            "pot_depth_mm": 50,
+            "spread_ratio": round(rng.uniform(2.1, 2.7), 2),
+            "largest_gap_deg": 60,
+            "pot_depth_mm": rng.choice([45, 50, 60]),
             "year": 2034,
         },
         "horizon_years": 15,

@@ -209,6 +209,7 @@ class Target(Table):
 
     `holds` are years fixed by hand. `containers` are those at hand, empty for the usual ones.
     `gap_methods` says how the gap between two roots, such as C-D, is to be closed.
+    `returns` gives the years after which a fault root grows back, by its letter.
     """
 
     __tablename__ = "targets"
@@ -221,6 +222,7 @@ class Target(Table):
     holds: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
     containers: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
     gap_methods: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
+    returns: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     updated_at: Mapped[datetime]
 
 

@@ -141,7 +141,7 @@ def build_case(
                 "trunk_sd": round(growth["trunk"].sd, 3),
             },
         },
-        "faults": _faults(measurement, roots, cuts),
+        "faults": _faults(measurement, roots, cuts, target.returns),
         "gaps": _gaps(roots, cuts, target),
         "target": {
             "spread_ratio": target.spread_ratio,
@@ -175,7 +175,10 @@ def _ball_now(depth: float, session: Session, today: date) -> float:
 
 
 def _faults(
-    measurement: Measurement, roots: list[dict[str, Any]], cuts: list[RootToCut]
+    measurement: Measurement,
+    roots: list[dict[str, Any]],
+    cuts: list[RootToCut],
+    returns: dict[str, int],
 ) -> list[dict[str, Any]]:
     shares = shares_by_root(roots, measurement.figures, "even")
     return [
@@ -184,6 +187,7 @@ def _faults(
             "share": round(shares[cut.label], 4),
             "priority": index + 1,
             "azimuth_deg": round(cut.azimuth_deg, 1),
+            **({"returns_years": returns[cut.label]} if cut.label in returns else {}),
         }
         for index, cut in enumerate(cuts)
     ]

@@ -115,10 +115,16 @@ def take_up(studio: Studio, plan_id: int) -> Plan:
         target.containers = case.get("containers") or []
         why = {(one["year"], one.get("allow", "none")): one["why"] for one in target.holds}
         target.holds = [
-            {**one, "why": why.get((one["year"], one["allow"]), "")} for one in case.get("holds", [])
+            {**one, "why": why.get((one["year"], one["allow"]), "")}
+            for one in case.get("holds", [])
         ]
         methods = {gap["between"]: gap["method"] for gap in case["gaps"] if "between" in gap}
         target.gap_methods = {**target.gap_methods, **methods}
+        target.returns = {
+            fault["label"]: fault["returns_years"]
+            for fault in case["faults"]
+            if fault.get("returns_years")
+        }
         target.updated_at = studio.now
     return plan
 

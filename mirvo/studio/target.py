@@ -123,6 +123,20 @@ def choose_gap_methods(studio: Studio, tree_id: int, methods: Mapping[str, str])
         target.updated_at = studio.now
 
 
+def expect_back(studio: Studio, tree_id: int, years: Mapping[str, int | None]) -> None:
+    """Say after how many years cut roots grow back, by letter; None for one that stays away.
+
+    Raises BadInput for years that are not 1 to 15.
+    """
+    if any(value is not None and not 1 <= value <= HORIZON_YEARS for value in years.values()):
+        raise BadInput("returns", f"a root grows back after 1 to {HORIZON_YEARS} years, or not")
+    with writing(studio.engine) as unit:
+        target = _target(unit, tree_id)
+        merged = {**target.returns, **years}
+        target.returns = {label: value for label, value in merged.items() if value is not None}
+        target.updated_at = studio.now
+
+
 def _target(unit: Unit, tree_id: int) -> Target:
     target = unit.get(Target, tree_id)
     if target is None:

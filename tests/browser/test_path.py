@@ -103,8 +103,10 @@ class PathTest(PathCase, BrowserCase):
         name = page.get_by_label("Name").first
         name.fill("the low one")
         page.get_by_role("button", name="keep").first.click()
+        expect(page.locator(".plan-columns section")).to_have_count(3)  # its three paths
+        page.get_by_label("side by side").nth(1).check()
+        expect(page.locator(".plan-columns section")).to_have_count(2)
         expect(page.locator(".plan-columns h3").first).to_contain_text("the low one")
-        self.assertEqual(page.locator(".plan-columns section").count(), 2)
         page.get_by_role("button", name="take it up again").click()
         page.locator(".path-year").first.wait_for()
         self.assertEqual(self.wished(), before)

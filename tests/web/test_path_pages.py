@@ -48,6 +48,16 @@ class PathPagesTest(PathCase):
         self.assertIn("Make the <strong>ground layer</strong>", page)
         self.assertIn("is not one of", self.post("/trees/1/gaps", 422, **{between: "glue"}))
 
+    def test_a_root_that_grows_back_is_cut_again(self):
+        label = path_view(self.studio, 1).case["faults"][0]["label"]
+        self.post("/trees/1/returns", **{label: "1"})
+        self.assertEqual(path_view(self.studio, 1).case["faults"][0]["returns_years"], 1)
+        self.assertIn("back after 1 year", self.client.get("/trees/1/path").text)
+        self.assertIn("whole years", self.post("/trees/1/returns", 422, **{label: "soon"}))
+        self.assertIn("after 1 to 15", self.post("/trees/1/returns", 422, **{label: "99"}))
+        self.post("/trees/1/returns", **{label: ""})
+        self.assertNotIn("returns_years", path_view(self.studio, 1).case["faults"][0])
+
     def test_levers_come_as_a_part_and_as_a_page(self):
         part = self.client.get("/trees/1/path/forward", headers={"HX-Request": "true"}).text
         page = self.client.get("/trees/1/path/forward?school=bold").text

@@ -79,7 +79,8 @@ class FeedingRules(Data):
 class PlanRules(Data):
     """Years after which gap work counts, chances that it takes, and sizes in mm.
 
-    fork_deg : how far a fork or a bent root reaches into a gap. layer_ball_mm, layer_roots :
+    fork_deg : how far a fork or a bent root reaches into a gap. returned_share : part of its
+    share that a root has again when it has grown back. layer_ball_mm, layer_roots :
     depth and roots of a ground layer when it is separated.
     """
 
@@ -93,6 +94,7 @@ class PlanRules(Data):
     graft_success: float
     graft_years: int
     fork_deg: float
+    returned_share: float
     layer_success: float
     layer_years: int
     layer_ball_mm: float

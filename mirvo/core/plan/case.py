@@ -62,10 +62,14 @@ class State(_Part):
 
 
 class CaseFault(_Part):
+    """A root to be taken. returns_years : a root that grows back stands again so many years
+    after each cut, with half its share; None for one that stays away."""
+
     label: Annotated[str, Field(min_length=1, max_length=12)]
     share: Share
     priority: int = 1
     azimuth_deg: Azimuth | None = None
+    returns_years: Annotated[int, Field(ge=1, le=15)] | None = None
 
 
 class Gap(_Part):

@@ -13,6 +13,8 @@ from mirvo.core.rootwork import removal_budget, session_share, slice_part, strai
 FINAL = "final pot"
 BOARD = "board in a wide pot"
 CLOSE = 1e-9
+NOT_CUT = -1
+Ages = tuple[int, ...]
 
 
 @dataclass(frozen=True)
@@ -47,9 +49,15 @@ class Ground:
         )
         self.faults: list[CaseFault] = sorted(case.faults, key=lambda fault: fault.priority)
         self.all_halves = 2 * len(self.faults)
+        self.returning = [
+            (2 * place + 2, fault.returns_years, fault)
+            for place, fault in enumerate(self.faults)
+            if fault.returns_years is not None
+        ]
         self._strains: set[float] = set()
         self.left_alone = {hold.year for hold in case.holds if hold.allow == "none"}
         self.fixed = {hold.year for hold in case.holds if hold.allow == "session"}
+        self.may_lapse = bool(self.fixed or self.returning)
         self.potted_from = min(
             (hold.year for hold in case.holds if hold.allow == "final pot"), default=None
         )
@@ -143,11 +151,36 @@ class Ground:
         """Share of the halves taken from `start` up to `end`."""
         return sum(self.faults[half // 2].share / 2 for half in range(start, end))
 
-    def _cuts(self, halves: int, ball: float) -> list[Cut]:
+    def years_on(self, ages: Ages) -> Ages:
+        """Years since each returning fault was last cut, a year later."""
+        counted = zip(ages, self.returning, strict=True)
+        return tuple(
+            age if age == NOT_CUT else min(age + 1, years) for age, (_, years, _) in counted
+        )
+
+    def back(self, ages: Ages) -> list[CaseFault]:
+        """Returning faults that have grown back."""
+        counted = zip(ages, self.returning, strict=True)
+        return [fault for age, (_, years, fault) in counted if age >= years]
+
+    def cut_now(self, ages: Ages, halves: int) -> Ages:
+        """Ages after a session up to this half, which takes all that is back as well."""
+        counted = zip(ages, self.returning, strict=True)
+        return tuple(
+            0 if age >= years or (age == NOT_CUT and gone <= halves) else age
+            for age, (gone, years, _) in counted
+        )
+
+    def share_back(self, ages: Ages) -> float:
+        """Share of the roots that have grown back."""
+        return self.rules.returned_share * sum(fault.share for fault in self.back(ages))
+
+    def _cuts(self, halves: int, ball: float, again: float = 0.0) -> list[Cut]:
+        """Cuts within the budget; `again` is the share of roots that have grown back."""
         found = []
         depths = self.depths_left(ball)
         for end in range(halves, self.all_halves + 1):
-            roots = self.fault_share(halves, end)
+            roots = again + self.fault_share(halves, end)
             if roots > self.budget + CLOSE:
                 break
             for depth in depths:

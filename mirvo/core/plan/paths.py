@@ -107,6 +107,7 @@ def _layer_steps(layered: Layered) -> list[dict[str, Any]]:
         "strain": 0.0,
         "faults": [],
         "fault_parts": {},
+        "returned": [],
         "slice_mm": 0.0,
         "grafts": [],
         "forks": [],
@@ -221,6 +222,7 @@ def _step(ground: Ground, label: Label) -> dict[str, Any]:
         "strain": round(cut.strain, 1),
         "faults": list(parts),
         "fault_parts": parts,
+        "returned": [fault.label for fault in ground.back(ground.years_on(before.ages))],
         "slice_mm": round(before.ball - cut.ball_mm, 1),
         "grafts": new_roots["graft"],
         "forks": new_roots["fork"],
@@ -251,6 +253,8 @@ def _reasons(ground: Ground, step: dict[str, Any], before: Label) -> list[str]:
     halves = [label for label, part in step["fault_parts"].items() if part < 1]
     if halves:
         reasons.append(f"Only half of {', '.join(halves)} fits this session; the rest later.")
+    if step["returned"]:
+        reasons.append(f"Grown back since and cut again: {', '.join(step['returned'])}.")
     if step["slice_mm"] > 0:
         reasons.append(
             f"{step['slice_mm']:.0f} mm off the underside brings the ball to "
@@ -267,7 +271,7 @@ def _reasons(ground: Ground, step: dict[str, Any], before: Label) -> list[str]:
             f"up to {ground.rules.fork_deg:.0f}°, counted from the end of "
             f"{step['year'] + ground.rules.graft_years}."
         )
-    if not (step["share"] or step["faults"] or step["grafts"] or step["forks"]):
+    if not (step["share"] or step["faults"] or step["returned"] or step["grafts"] or step["forks"]):
         reasons.append("Nothing is cut: the tree changes its container or the year was fixed.")
     if step["container"] != before.container:
         factor = ground.containers[step["container"]].growth

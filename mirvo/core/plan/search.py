@@ -17,7 +17,7 @@ from functools import cache
 from math import ceil, exp, inf, log, log1p
 from typing import NamedTuple
 
-from mirvo.core.plan.ground import BOARD, CLOSE, FINAL, Cut, Ground
+from mirvo.core.plan.ground import BOARD, CLOSE, FINAL, NOT_CUT, Ages, Cut, Ground
 
 UNGRAFTED = -1
 CONVEX_TO = 0.5
@@ -26,7 +26,10 @@ Merits = tuple[float, float, tuple[float, int]]
 
 
 class Label(NamedTuple):
-    """The tree at the end of a year, and how it came there; cost is (strain, sessions)."""
+    """The tree at the end of a year, and how it came there; cost is (strain, sessions).
+
+    ages : years since each fault that grows back was last cut.
+    """
 
     year: int
     halves: int
@@ -39,6 +42,7 @@ class Label(NamedTuple):
     cost: tuple[float, int]
     cut: Cut | None
     before: Label | None
+    ages: Ages = ()
 
 
 @dataclass(frozen=True)
@@ -67,6 +71,7 @@ def start_label(ground: Ground) -> Label:
         cost=(0.0, 0),
         cut=None,
         before=None,
+        ages=(NOT_CUT,) * len(ground.returning),
     )
 
 
@@ -120,8 +125,8 @@ def earliest_year(ground: Ground, by: int | None = None, patience: int | None = 
         return found[0].year if found else None
     # Who has arrived stays arrived while the ratio rises, so the year is found by halving;
     # a pass that aims at too early a year is cut short by its bounds.
-    # A session fixed by hand can break that: a tree that has arrived may owe it too soon.
-    if ground.fixed:
+    # A session owed too soon after, or a root that grows back, can break that.
+    if ground.may_lapse:
         return next((y for y in range(today + 1, end + 1) if possible(y)), None)
     if by is not None and not possible(end):
         return None
@@ -143,13 +148,15 @@ def reachable_at_horizon(ground: Ground) -> bool:
     """Whether the target can be met at the end of the horizon."""
     if ground.never:
         return False
-    if ground.fixed:
+    if ground.may_lapse:
         return earliest_year(ground) is not None
     year = ground.case.today.year + ground.case.horizon_years
     return _Pass(ground, year).first() is not None
 
 
 def arrived(ground: Ground, label: Label) -> bool:
+    if label.ages and ground.back(label.ages):
+        return False
     gap = ground.largest_gap(label.halves, graft_counts(ground, label.graft_age))
     return ground.arrived(label.container, label.halves, ground.ratio(label.grown), gap)
 
@@ -275,7 +282,10 @@ class _Pass:
         left = self.year - year
         owed = year in ground.fixed
         room = (left // self.step) * self.load + CLOSE
-        for cut in ground.cuts(label.halves, label.ball):
+        ages = ground.years_on(label.ages) if label.ages else ()
+        again = ground.share_back(ages) if ages else 0.0
+        owed = owed or bool(ages and ground.back(ages))
+        for cut in ground.cuts(label.halves, label.ball, again):
             if self.cap is not None and cut.strain > self.cap + CLOSE:
                 continue
             if self.must(cut.halves, cut.ball_mm) > room:
@@ -294,7 +304,15 @@ class _Pass:
         exact = None
         if not self.ground.ratio_rises and not self.ground.board_gate_open(label.woody, 0.0):
             exact = round(label.grown, 9)
-        return (label.halves, label.ball, label.container, wait, label.graft_age, exact)
+        return (
+            label.halves,
+            label.ball,
+            label.container,
+            wait,
+            label.graft_age,
+            exact,
+            label.ages,
+        )
 
     def _keep(self, front: list[tuple[Merits, Label]], new: Label) -> bool:
         """Put a label among those of its key, unless one there is as good; whether it was put."""
@@ -415,6 +433,7 @@ def graft_counts_too_late(ground: Ground, label: Label, left: int) -> bool:
 def grow(ground: Ground, label: Label, container: str, cut: Cut | None, age: int) -> Label:
     """The label at the end of the next year, after this cut (or none) and growth."""
     year = label.year + 1
+    ages = ground.years_on(label.ages) if label.ages else ()
     if cut is None:
         return Label(
             year,
@@ -428,6 +447,7 @@ def grow(ground: Ground, label: Label, container: str, cut: Cut | None, age: int
             label.cost,
             None,
             label,
+            ages,
         )
     return Label(
         year,
@@ -441,6 +461,7 @@ def grow(ground: Ground, label: Label, container: str, cut: Cut | None, age: int
         (round(label.cost[0] + cut.strain, 9), label.cost[1] + 1),
         cut,
         label,
+        ground.cut_now(ages, cut.halves) if ages else (),
     )
 
 

@@ -76,6 +76,20 @@ async def gaps(request: Request, tree_id: int) -> Response:
     )
 
 
+@router.post("/trees/{tree_id}/returns")
+async def returns(request: Request, tree_id: int) -> Response:
+    fields = {key: str(value) for key, value in (await request.form()).items()}
+    studio = studio_of(request)
+
+    def work() -> None:
+        if not all(value.isdigit() or value == "" for value in fields.values()):
+            raise BadInput("returns", "Please give whole years, or nothing.")
+        years = {key: int(value) if value else None for key, value in fields.items()}
+        target.expect_back(studio, tree_id, years)
+
+    return await _change(request, tree_id, work)
+
+
 @router.get("/trees/{tree_id}/path/forward")
 def forward(request: Request, tree_id: int, school: str = "") -> HTMLResponse:
     studio = studio_of(request)

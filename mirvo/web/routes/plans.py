@@ -1,10 +1,13 @@
 """Plans: those made, kept under a name, taken up again, and side by side."""
 
+from typing import Any
+
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from mirvo.core.errors import BadInput
+from mirvo.records.models import Plan
 from mirvo.studio import plans as use
 from mirvo.studio.trees import get_tree
 from mirvo.web.drawings.three_paths import draw_three_paths
@@ -13,6 +16,7 @@ from mirvo.web.pages import page, studio_of
 
 router = APIRouter()
 MOST_BESIDE = 4
+MOST_LABEL = 9
 
 
 @router.get("/trees/{tree_id}/plans")
@@ -47,14 +51,15 @@ def _page(
     asked = [int(one) for one in request.query_params.getlist("plan") if one.isdigit()]
     named = [plan.id for plan in made if plan.name]
     newest = [plan.id for plan in made[:1]]
-    beside = asked or list(dict.fromkeys([*newest, *named, *(plan.id for plan in made[:2])]))
+    beside = asked or list(dict.fromkeys([*newest, *named]))
     shown = [plan for plan in made if plan.id in beside][:MOST_BESIDE]
-    columns = [(plan, use.path_of_school(plan.result, school)) for plan in shown]
+    columns = _columns(shown, school)
     drawing = None
     if columns:
-        first = min(int(plan.case["today"][:4]) for plan, _ in columns)
-        last = max(int(plan.case["today"][:4]) + plan.case["horizon_years"] for plan, _ in columns)
-        rows = [(_called(plan.name, number), path) for number, (plan, path) in enumerate(columns)]
+        cases = [plan.case for _, plan, _ in columns]
+        first = min(int(case["today"][:4]) for case in cases)
+        last = max(int(case["today"][:4]) + case["horizon_years"] for case in cases)
+        rows = [(name[:MOST_LABEL], path) for name, _, path in columns]
         drawing = draw_three_paths(rows, first, last - first, None)
     context = {
         "tree": tree,
@@ -64,11 +69,19 @@ def _page(
         "school": school,
         "beside": drawing,
         "complaints": complaints,
-        "called": _called,
     }
     return page(request, "plans/plans.html", context, status)
 
 
-def _called(name: str, number: int) -> str:
-    """A plan's name in the drawing, or its letter among those side by side."""
-    return name[:9] or f"plan {chr(ord('a') + number)}"
+def _columns(shown: list[Plan], school: str) -> list[tuple[str, Plan, dict[str, Any]]]:
+    """What stands side by side: the three paths of one plan, or one path of several."""
+    if len(shown) == 1:
+        return [(path["school"], shown[0], path) for path in shown[0].result["paths"]]
+    return [
+        (
+            plan.name or f"plan {chr(ord('a') + number)}",
+            plan,
+            use.path_of_school(plan.result, school),
+        )
+        for number, plan in enumerate(shown)
+    ]

@@ -200,12 +200,18 @@ def enumerate_best(ground):
     start = ground.case.today.year
     best = None
 
-    def walk(year, halves, ball, woody, container, last, graft, grown, worst, total, count):
+    comes = [(2 * i + 2, f.returns_years, f.share / 2) for i, f in enumerate(ground.faults)]
+
+    def walk(year, halves, ball, woody, container, last, graft, grown, worst, total, count, cut_in):
         nonlocal best
         if best is not None and year > best[0]:
             return
         gap = ground.largest_gap(halves, graft is not None and year >= graft + 2)
-        if ground.arrived(container, halves, ground.ratio(grown), gap):
+        there = [
+            y is not None and n and year >= y + n
+            for y, (_, n, _) in zip(cut_in, comes, strict=True)
+        ]
+        if ground.arrived(container, halves, ground.ratio(grown), gap) and not any(there):
             found = (year, round(worst, 6), round(total, 6), count)
             best = found if best is None else min(best, found)
             return
@@ -227,11 +233,21 @@ def enumerate_best(ground):
                 worst,
                 total,
                 count,
+                cut_in,
             )
         if not ground.session_allowed(after, last):
             return
         now = after if graft is None and ground.open_gaps else graft
-        for cut in ground.cuts(halves, ball):
+        back = [
+            y is not None and n and after >= y + n
+            for y, (_, n, _) in zip(cut_in, comes, strict=True)
+        ]
+        again = sum(share for is_back, (_, _, share) in zip(back, comes, strict=True) if is_back)
+        for cut in ground.cuts(halves, ball, again):
+            gone = [
+                after if is_back or (y is None and half <= cut.halves) else y
+                for is_back, y, (half, _, _) in zip(back, cut_in, comes, strict=True)
+            ]
             left = min(woody, cut.ball_mm)
             for choice in ground.case.offered:
                 if choice == "board in a wide pot" and left > ground.trunk_mm(grown):
@@ -252,6 +268,7 @@ def enumerate_best(ground):
                     max(worst, cut.strain),
                     total + cut.strain,
                     count + 1,
+                    gone,
                 )
 
     state = ground.case.state
@@ -267,6 +284,7 @@ def enumerate_best(ground):
         0.0,
         0.0,
         0,
+        [None] * len(comes),
     )
     return best
 
@@ -288,6 +306,7 @@ class EnumerationTest(unittest.TestCase):
                     "share": round(rng.uniform(0, 0.2), 2),
                     "priority": i,
                     "azimuth_deg": a,
+                    "returns_years": rng.choice([None, None, 1, 2]),
                 }
                 for i, (label, a) in enumerate([("A", 118), ("B", 62)][: rng.randint(0, 2)])
             ]

@@ -1,4 +1,4 @@
-"""Containers at hand and gap methods of a target, names of kept plans, buds seen."""
+"""Containers, gap methods and returning roots of a target, names of kept plans, buds seen."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -12,6 +12,7 @@ depends_on = None
 def upgrade() -> None:
     op.add_column("targets", sa.Column("containers", sa.JSON(), nullable=False, server_default="[]"))
     op.add_column("targets", sa.Column("gap_methods", sa.JSON(), nullable=False, server_default="{}"))
+    op.add_column("targets", sa.Column("returns", sa.JSON(), nullable=False, server_default="{}"))
     op.add_column("plans", sa.Column("name", sa.String(80), nullable=False, server_default=""))
     op.add_column("trees", sa.Column("buds_seen", sa.String(20), nullable=False, server_default=""))
     op.add_column("trees", sa.Column("buds_seen_on", sa.Date(), nullable=True))
@@ -21,5 +22,6 @@ def downgrade() -> None:
     op.drop_column("trees", "buds_seen_on")
     op.drop_column("trees", "buds_seen")
     op.drop_column("plans", "name")
+    op.drop_column("targets", "returns")
     op.drop_column("targets", "gap_methods")
     op.drop_column("targets", "containers")
