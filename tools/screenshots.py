@@ -33,6 +33,7 @@ VIEWS = {
     "session-form": ("/trees/1/sessions/new", 1280),
     "session-record": ("/sessions/3", 1280),
     "path": ("/trees/1/path", 1280),
+    "plans": ("/trees/3/plans", 1280),
     "visit": ("/visits/1#decide", 1280),
     "visit-phone": ("/visits/1#decide", 390),
     "practice": ("/almanac/practice", 1280),

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime, time
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session as Unit
 
 from mirvo.core.errors import BadInput, NotFound
@@ -28,7 +29,14 @@ def path_of_school(result: dict[str, Any], school: str) -> dict[str, Any]:
 def keep_plan(
     studio: Studio, tree_id: int, case: dict[str, Any], result: dict[str, Any], digest: str
 ) -> None:
+    """Keep a new plan; of those a day brings, the last dozen without a name stay."""
+    today = datetime.combine(studio.today, time())
     with writing(studio.engine) as unit:
+        same_day = select(Plan.id).where(
+            Plan.tree_id == tree_id, Plan.name == "", Plan.made_at >= today
+        )
+        too_many = same_day.order_by(Plan.id.desc()).offset(PLANS_SHOWN - 1)
+        unit.execute(delete(Plan).where(Plan.id.in_(list(unit.scalars(too_many)))))
         unit.add(
             Plan(
                 tree_id=tree_id,
@@ -176,28 +184,38 @@ def planned_and_done(studio: Studio, tree_id: int) -> list[PlannedAndDone]:
                 select(Session).where(Session.tree_id == tree_id).order_by(Session.done_on.desc())
             )
         )
-        plans = list(unit.scalars(select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id)))
+        made = unit.execute(
+            select(Plan.id, Plan.made_at).where(Plan.tree_id == tree_id).order_by(Plan.id)
+        ).all()
+        beside = [(session, *_beside(session, [(a, b) for a, b in made])) for session in sessions]
+        needed = {plan_id for _, *ids in beside for plan_id in ids if plan_id is not None}
+        plans = {one.id: one for one in unit.scalars(select(Plan).where(Plan.id.in_(needed)))}
     found = []
-    for session in sessions:
-        before = [
-            plan
-            for plan in plans
-            if plan.made_at < session.created_at and plan.made_at.date() <= session.done_on
-        ]
-        if not before:
+    for session, before, after in beside:
+        if before is None:
             continue
-        step = step_of(before[-1], school, session.done_on.year)
-        after = next((plan for plan in plans if plan.made_at > session.created_at), None)
+        step = step_of(plans[before], school, session.done_on.year)
         found.append(
             PlannedAndDone(
                 session,
                 step,
                 against_plan(step, _done(session)),
-                _reached(before[-1], school),
-                None if after is None else _reached(after, school),
+                _reached(plans[before], school),
+                None if after is None else _reached(plans[after], school),
             )
         )
     return found
+
+
+def _beside(session: Session, made: list[tuple[int, datetime]]) -> tuple[int | None, int | None]:
+    """The last plan before a session and the first one after it was recorded, by id."""
+    before = [
+        plan_id
+        for plan_id, made_at in made
+        if made_at < session.created_at and made_at.date() <= session.done_on
+    ]
+    after = (plan_id for plan_id, made_at in made if made_at > session.created_at)
+    return (before[-1] if before else None, next(after, None))
 
 
 def _reached(plan: Plan, school: str) -> int | None:

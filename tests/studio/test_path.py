@@ -189,7 +189,11 @@ class PlansTest(PathCase):
         for depth in range(61, 76):
             self.target(pot_depth_mm=depth)
             path_view(self.studio, 1)
-        self.assertEqual(plans_of(self.studio, 1)[-1].name, "first")
+        kept = plans_of(self.studio, 1)
+        self.assertEqual(kept[-1].name, "first")
+        self.assertEqual(kept[0].case["target"]["pot_depth_mm"], 75)
+        with reading(self.studio.engine) as unit:  # a day of dragging leaves no more than a dozen
+            self.assertEqual(len(list(unit.scalars(select(Plan.id).where(Plan.name == "")))), 12)
 
     def test_levers_are_worked_out_once_and_kept(self):
         found = levers_of(self.studio, 1, "steady")

@@ -291,6 +291,19 @@ class SessionsTest(StudioCase):
         [window] = [one for one in entries_of(self.studio) if one.key.startswith("window")]
         self.assertIn(window.first.month, (7, 8, 9))
 
+    def test_a_window_over_new_year_and_one_over_a_leap_day_stand_in_the_calendar(self):
+        self.studio.clock = lambda: TODAY.replace(year=2027, month=12, day=1)
+        self.tree(name="Glass gardenia", species_key="gardenia")
+        for last_frost, first, after in (
+            ("11-10", date(2027, 12, 8), date(2028, 2, 3)),
+            ("01-20", date(2028, 2, 17), date(2028, 4, 14)),
+        ):
+            self.studio.save_yard(YardForm(name="Elsewhere", last_frost=last_frost))
+            content = calendar_of(self.studio, new_secret(self.studio))
+            events = icalendar.Calendar.from_ical(content).walk("VEVENT")
+            [event] = [one for one in events if "gardenia" in str(one["SUMMARY"])]
+            self.assertEqual((event.decoded("dtstart"), event.decoded("dtend")), (first, after))
+
     def test_the_weeks_hold_what_is_soon_and_a_tree_is_moved_within_its_window(self):
         [week] = bench(self.studio).weeks
         [(row, offered)] = week.trees

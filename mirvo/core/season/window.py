@@ -94,9 +94,10 @@ def window_of(
 ) -> Window:
     """The next window that ends on or after today and is not before the interval's end.
 
-    The state is "too early", "open" or "closing" (within the last ten days).
+    The state is "too early", "open" or "closing" (within the last ten days). Where the usual
+    last frost lies late in the year, a window may reach over its end.
     """
-    year = max(today.year, not_before.year) - 1
+    year = max(today.year, not_before.year) - 2
     while True:
         year += 1
         span = _span(species, last_frost, year, outlook)

@@ -93,6 +93,18 @@ class SeenTest(unittest.TestCase):
         self.assertEqual(found.end, date(2027, 3, 31))
         self.assertIn("24 °C", found.reasons[0])
 
+    def test_a_window_over_the_end_of_the_year(self):
+        gardenia = species_by_key("gardenia")
+        for today, state in (
+            (date(2027, 12, 1), "too early"), (date(2027, 12, 31), "open"),
+            (date(2028, 1, 15), "open"), (date(2028, 1, 30), "closing"),
+        ):  # fmt: skip
+            found = self.window(today=today, species=gardenia, last_frost="11-10")
+            self.assertEqual((found.start, found.end, found.state),
+                             (date(2027, 12, 8), date(2028, 2, 2), state))  # fmt: skip
+        after = self.window(today=date(2028, 2, 3), species=gardenia, last_frost="11-10")
+        self.assertEqual(after.start, date(2028, 12, 8))
+
     def test_the_southern_year(self):
         found = self.window(
             last_frost="09-20", today=date(2027, 8, 10),
