@@ -16,6 +16,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.deciding import deciding
 from mirvo.studio.desk import evaluate
 from mirvo.studio.photos import truth_of
+from mirvo.studio.plans import planned_and_done
 from mirvo.studio.sessions import measured_roots
 from mirvo.studio.taps import keep_taps
 from mirvo.studio.trees import list_trees
@@ -97,7 +98,13 @@ class YardTest(unittest.TestCase):
                 self.assertEqual(told.after["spread"], figures["spread"])
 
     def test_plans_are_there_and_one_session_went_over_its_budget(self):
-        self.assertEqual(len(self.rows(select(Plan.id))), 7)
+        self.assertEqual(len(self.rows(select(Plan.id))), 7 + 3)  # three made in earlier years
+        for row in list_trees(self.studio):
+            beside = planned_and_done(self.studio, row.tree.id)
+            planned = row.tree.name in ("Harbour zelkova", "Long beech", "Tide larch")
+            self.assertEqual(
+                [bool(one.step or one.differences) for one in beside], [True] * planned
+            )
         over = self.rows(
             select(Session.id).where(
                 Session.share_computed > Session.budget, Session.kind == "routine"

@@ -137,7 +137,8 @@ def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
     for name, container in rules().containers.items():
         if name not in case.offered and name != FINAL:
             wider = case.model_copy(update={"containers": [*case.offered, name]})
-            said = f"{name} to grow in, {container.growth:g} times a year's growth"
+            article = "the" if name == "ground" else "a"
+            said = f"{article} {name} to grow in, {container.growth:g} times a year's growth"
             found.append(("container", [(said, wider)]))
     if any(gap.method != "graft" for gap in case.gaps):
         gaps = [gap.model_copy(update={"method": "graft"}) for gap in case.gaps]
@@ -147,7 +148,9 @@ def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
         said = f"sessions a year closer, {closer:g} instead of {case.interval:g} between them"
         found.append(("interval", [(said, _interval(case, closer))]))
     if case.holds:
-        found.append(("hold", [("no year fixed", case.model_copy(update={"holds": []}))]))
+        found.append(
+            ("hold", [("without the years fixed by hand", case.model_copy(update={"holds": []}))])
+        )
     found += _lower_targets(case)
     return found
 

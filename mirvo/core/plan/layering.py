@@ -1,8 +1,9 @@
 """A ground layer: two years under packing, then a new flare that starts at the trunk.
 
-It is made at the first session that may be; the old roots feed the tree until it is
-separated, so neither session takes any feeding root. At the separation the old base goes
-with its faults and gaps, and the plan starts anew from the layer's own shallow ball.
+It is made at the first session that may be; the old roots feed the tree until it is separated,
+so neither session takes any feeding root, and the interval of root work does not bind the
+separation. Then the old base goes with its faults and gaps, and the plan starts anew from the
+layer's own shallow ball.
 """
 
 from __future__ import annotations
@@ -47,7 +48,7 @@ def lay(case: Case, school: str) -> Layered | None:
     made = _next_session(old, case.today.year + 1, case.state.last_session_year, end)
     if made is None:
         return None
-    separated = _next_session(old, made + table.layer_years, made, end - 1)
+    separated = _next_session(old, made + table.layer_years, None, end - 1)
     if separated is None:
         return None
     label, before = start_label(old), []

@@ -77,6 +77,10 @@ class GroundLayerTest(unittest.TestCase):
         self.assertEqual((found.made, found.separated), (2028, 2030))
         self.assertIsNone(lay(self.made(holds=[], horizon_years=3), "steady"))
 
+    def test_the_interval_of_root_work_does_not_bind_the_separation(self):
+        found = lay(self.made(holds=[], species__interval_years=5), "steady")
+        self.assertEqual((found.made, found.separated), (2029, 2031))
+
     def test_its_path_tells_every_year_and_carries_the_luck(self):
         found = plan_school(self.made(holds=[], target__spread_ratio=1.8), "steady")
         self.assertEqual([step.get("layer") for step in found["steps"][:3]],
