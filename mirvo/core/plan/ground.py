@@ -11,6 +11,7 @@ from mirvo.core.plan.case import Case, CaseFault, Gap
 from mirvo.core.rootwork import removal_budget, session_share, slice_part, strain
 
 FINAL = "final pot"
+USUAL = "usual pot"
 BOARD = "board in a wide pot"
 CLOSE = 1e-9
 NOT_CUT = -1
@@ -66,7 +67,10 @@ class Ground:
         self.ball_after_year = cache(self._ball_after_year)
         self.fault_share = cache(self._fault_share)
         self.ratio_rises = self._ratio_rises()
-        self.board_offered = BOARD in case.offered
+        # Growth is what a board is for; where the ratio falls with it, the usual pot beats all.
+        self.board_offered = BOARD in case.offered and (
+            self.ratio_rises or USUAL not in case.offered
+        )
         self.trunk_now_mm = case.state.trunk_diameter_mm
         self.trunk_rate_mm = case.state.growth.trunk_mm_per_year
         self.choices = cache(self._choices)
@@ -209,8 +213,12 @@ class Ground:
     def _choices(self, board_allowed: bool, ball: float) -> list[str]:
         """Containers open to a tree after its cut.
 
-        A board, once allowed, beats the usual and the training pot in every respect.
+        A board, once allowed, beats the usual and the training pot in every respect while the
+        ratio rises with growth; the usual pot beats all but the final one while it falls.
         """
+        if not self.ratio_rises and USUAL in self.case.offered:
+            fits = FINAL in self.case.offered and ball <= self.case.need_mm + CLOSE
+            return [USUAL, FINAL] if fits else [USUAL]
         open_to = [
             name
             for name in self.case.offered
@@ -218,7 +226,7 @@ class Ground:
             and (name != FINAL or ball <= self.case.need_mm + CLOSE)
         ]
         if BOARD in open_to:
-            return [name for name in open_to if name not in ("usual pot", "wide training pot")]
+            return [name for name in open_to if name not in (USUAL, "wide training pot")]
         return open_to
 
     # Gaps ---------------------------------------------------------------------
