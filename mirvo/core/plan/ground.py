@@ -136,6 +136,7 @@ class Ground:
         gap = self.largest_gap(self.all_halves, True)
         return (
             self.case.strength == "weak"
+            or FINAL not in self.offered_or_now
             or gap > self.case.target.largest_gap_deg + CLOSE
             or self.growth_needed == inf
         )

@@ -22,7 +22,7 @@ from mirvo.core.plan.ground import BOARD, CLOSE, FINAL, NOT_CUT, Ages, Cut, Grou
 UNGRAFTED = -1
 CONVEX_TO = 0.5
 FREE = (0.0, 0)
-Merits = tuple[float, float, tuple[float, int]]
+Merits = tuple[int, float, int, float, float, tuple[float, int]]
 
 
 class Label(NamedTuple):
@@ -135,13 +135,6 @@ def earliest_year(ground: Ground, by: int | None = None, patience: int | None = 
         middle = (low + high) // 2
         low, high = (low, middle) if possible(middle) else (middle, high)
     return high if high <= end else None
-
-
-def labels_at_horizon(ground: Ground) -> list[Label]:
-    """Ways to stand at the end of the horizon with the target met, growth as far as it goes."""
-    sweep = _Pass(ground, ground.case.today.year + ground.case.horizon_years)
-    sweep.growth_worth = inf
-    return sweep.run()
 
 
 def reachable_at_horizon(ground: Ground) -> bool:
@@ -299,44 +292,55 @@ class _Pass:
                     yield grow(ground, label, container, cut, 0 if grafts else age)
 
     def _key(self, label: Label) -> tuple[object, ...]:
-        interval = self.ground.case.interval
-        wait = 99.0 if label.last is None else min(float(label.year - label.last), interval)
+        """What labels must have in common to be compared."""
         exact = None
         if not self.ground.ratio_rises and not self.ground.board_gate_open(label.woody, 0.0):
             exact = round(label.grown, 9)
-        return (
-            label.halves,
-            label.ball,
-            label.container,
-            wait,
-            label.graft_age,
-            exact,
-            label.ages,
-        )
+        halves = label.halves if label.ages else 0
+        return (label.ball, label.container, exact, halves, label.ages)
 
     def _keep(self, front: list[tuple[Merits, Label]], new: Label) -> bool:
         """Put a label among those of its key, unless one there is as good; whether it was put."""
         mine = self._merits(new)
-        growth, woody, cost = mine
-        for theirs, _ in front:
-            if theirs[0] <= growth and theirs[1] <= woody and theirs[2] <= cost:
+        halves, wait, graft, growth, woody, cost = mine
+        for (a, b, c, d, e, f), _ in front:
+            if (
+                d <= growth
+                and a <= halves
+                and b <= wait
+                and c <= graft
+                and e <= woody
+                and f <= cost
+            ):
                 return False
         front[:] = [
             old
             for old in front
-            if not (growth <= old[0][0] and woody <= old[0][1] and cost <= old[0][2])
+            if growth > (m := old[0])[3]
+            or halves > m[0]
+            or wait > m[1]
+            or graft > m[2]
+            or woody > m[4]
+            or cost > m[5]
         ]
         front.append((mine, new))
         return True
 
     def _merits(self, label: Label) -> Merits:
-        """What labels are compared on, less is better; growth beyond need is worth nothing."""
+        """What labels are compared on, less is better: faults taken, years since the last
+        session and the grafts (as negatives), growth, woody depth, cost.
+
+        Growth beyond need is worth nothing.
+        """
+        interval = self.ground.case.interval
+        wait = 99.0 if label.last is None else min(float(label.year - label.last), interval)
+        done = (-label.halves, -wait, -label.graft_age)
         ground, cost = self.ground, label.cost if self.by_cost else FREE
         if ground.board_gate_open(label.woody, label.grown):
             growth = -min(label.grown, self.growth_worth) if ground.ratio_rises else label.grown
-            return (round(growth, 9), 0.0, cost)
+            return (*done, round(growth, 9), 0.0, cost)
         growth = -label.grown if ground.ratio_rises else label.grown
-        return (round(growth, 9), label.woody, cost)
+        return (*done, round(growth, 9), label.woody, cost)
 
     def _in_time(self, label: Label) -> bool:
         """False when the label can surely not arrive by the year, or only at a worse cost."""

@@ -6,12 +6,7 @@ from typing import Any
 
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.ground import FINAL, Ground
-from mirvo.core.plan.search import (
-    earliest_year,
-    graft_counts,
-    labels_at_horizon,
-    reachable_at_horizon,
-)
+from mirvo.core.plan.search import earliest_year, reachable_at_horizon
 
 DEEPEST_POT_MM = 400
 
@@ -35,6 +30,9 @@ def why_unreachable(case: Case, school: str) -> dict[str, Any]:
             [{"part": "strength"}],
             None,
         )
+    if FINAL not in {*case.offered, case.state.container}:
+        text = f"The containers offered hold no {FINAL}, so the tree never stands in its target."
+        return _answer(school, text, [{"part": "containers"}], None)
     found = _by_part(case, school)
     if case.holds:
         free = earliest_year(Ground(case.model_copy(update={"holds": []}), school))
@@ -52,12 +50,14 @@ def _by_part(case: Case, school: str) -> dict[str, Any]:
         found = parts(case, school)
         if found is not None:
             return found
-    return _answer(
-        school,
-        f"The faults cannot all be taken within {case.horizon_years} years on this budget.",
-        [{"part": "faults"}],
-        None,
+    if case.faults:
+        text = f"The faults cannot all be taken within {case.horizon_years} years on this budget."
+        return _answer(school, text, [{"part": "faults"}], None)
+    text = (
+        f"No target can be met within {case.horizon_years} years with this budget, these "
+        "containers and the years fixed by hand."
     )
+    return _answer(school, text, [{"part": "together"}], None)
 
 
 def _answer(
@@ -97,27 +97,18 @@ def _ratio_alone(case: Case, school: str) -> dict[str, Any] | None:
 
 
 def best_ratio(case: Case, school: str) -> float | None:
-    """Largest ratio (two decimals, down) with the rest of the target met; None if never."""
-    ground = Ground(with_target(case, spread_ratio=1.0), school)
-    if ground.ratio_rises:
-        return _best_by_halving(case, school, ground.ratio(0.0))
-    best = [
-        ground.ratio(label.grown)
-        for label in labels_at_horizon(ground)
-        if label.container == FINAL
-        and label.halves == ground.all_halves
-        and ground.largest_gap(label.halves, graft_counts(ground, label.graft_age))
-        <= case.target.largest_gap_deg + 1e-9
-    ]
-    return int(max(best) * 100) / 100 if best else None
+    """Largest ratio (two decimals, down) with the rest of the target met; None if never.
 
-
-def _best_by_halving(case: Case, school: str, now: float) -> float | None:
-    """Where growth only helps, a ratio that can be had shows that every lesser one can."""
+    A ratio that can be had shows that every lesser one can, so it is found by halving; where
+    growth only helps, at the end of the horizon.
+    """
+    now = Ground(case, school).ratio(0.0)
 
     def reachable(hundredths: int) -> bool:
-        eased = with_target(case, spread_ratio=hundredths / 100)
-        return reachable_at_horizon(Ground(eased, school))
+        eased = Ground(with_target(case, spread_ratio=hundredths / 100), school)
+        if eased.ratio_rises:
+            return reachable_at_horizon(eased)
+        return earliest_year(eased) is not None
 
     low, high = 100, int(max(now, case.target.spread_ratio) * 100) + 1
     if not reachable(low):

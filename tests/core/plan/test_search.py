@@ -170,6 +170,18 @@ class VerdictsTest(unittest.TestCase):
         self.assertEqual([p["reached_year"] for p in result["paths"]], [None] * 3)
         self.assertEqual(result["unreachable"]["fails"][0]["part"], "strength")
 
+    def test_no_final_pot_at_hand(self):
+        found = self.one(containers=["usual pot", "wide training pot"])["unreachable"]
+        self.assertEqual(found["fails"], [{"part": "containers"}])
+
+    def test_where_the_ratio_falls_the_nearest_is_the_soonest(self):
+        falling = {"spread_mm_per_year": 0, "trunk_mm_per_year": 1.2}
+        found = self.one(state__growth=falling)["unreachable"]
+        nearest = found["nearest"]
+        self.assertLess(nearest["spread_ratio"], 78 / 42)
+        again = self.one(state__growth=falling, target={**CASE["target"], **nearest})
+        self.assertIsNotNone(again["paths"][2]["reached_year"])
+
     def test_budget_and_interval_bind(self):
         path = self.one()["paths"][0]
         self.assertIn("budget", [found["code"] for found in path["binding"]])
