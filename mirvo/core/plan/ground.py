@@ -260,11 +260,10 @@ def open_gaps(case: Case) -> list[Gap]:
     limit = case.target.largest_gap_deg
     gone = [fault.azimuth_deg for fault in case.faults if fault.azimuth_deg is not None]
     order = sorted(a % 360.0 for a in without(case.state.root_azimuths_deg, gone))
-    wide = [
-        (a, (b - a) % 360.0)
-        for a, b in zip(order, order[1:] + order[:1], strict=True)
-        if (b - a) % 360.0 > limit
-    ]
+    pairs = zip(order, order[1:] + order[:1], strict=True)
+    wide = [(a, (b - a) % 360.0) for a, b in pairs if (b - a) % 360.0 > limit]
+    if len(order) < 2:
+        wide = [(start, 360.0) for start in order or [0.0]]
 
     def lies_open(gap: Gap) -> bool:
         return any(0 < (gap.new_root_deg - start) % 360.0 < width for start, width in wide)

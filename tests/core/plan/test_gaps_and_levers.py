@@ -55,6 +55,14 @@ class GapMethodsTest(unittest.TestCase):
         wide = read_case(case(gaps=named, target__largest_gap_deg=100))
         self.assertEqual([gap.from_deg for gap in open_gaps(wide)], [205])
 
+    def test_with_one_root_left_every_named_gap_lies_open(self):
+        faults = [{"label": "C", "share": 0.1, "azimuth_deg": 118}]
+        made = case(
+            state__root_azimuths_deg=[10, 118], faults=faults, target__largest_gap_deg=300,
+            gaps=[{"from_deg": 10, "to_deg": 118}, {"from_deg": 118, "to_deg": 10}],
+        )  # fmt: skip
+        self.assertEqual([gap.from_deg for gap in open_gaps(read_case(made))], [10, 118])
+
 
 class GroundLayerTest(unittest.TestCase):
     LAYER = ({"from_deg": 205, "to_deg": 331, "method": "ground layer"},)
