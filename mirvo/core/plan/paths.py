@@ -37,8 +37,11 @@ def plan_school(case: Case, school: str) -> dict[str, Any]:
     if reached is not None and path["steps"]:
         first = path["steps"][0]["year"]
         path["binding"] += binding(case, school, reached, first)
-        wished = case.target.year
-        path["late_by_years"] = None if wished is None else max(0, reached - wished)
+    elif reached is not None and reached > case.today.year:
+        text = "growth alone: it stands in its pot and nothing is to be cut"
+        path["binding"].append({"code": "growth_alone", "text": text, "gained_years": 0})
+    if reached is not None and case.target.year is not None:
+        path["late_by_years"] = max(0, reached - case.target.year)
     return path
 
 

@@ -169,7 +169,7 @@ def _least_cap(ground: Ground, year: int) -> float:
     if found is None:
         raise ValueError("the year is one that can be met")
     high, low = _worst(found), -1.0
-    while True:
+    while high > CLOSE:
         tries = sorted(s for s in ground.strains_seen() if low < s < high - CLOSE)
         middle = tries[len(tries) // 2] if tries else high - 2 * CLOSE
         found = _Pass(ground, year, middle).first()
@@ -179,6 +179,7 @@ def _least_cap(ground: Ground, year: int) -> float:
             low = middle
         else:
             return high
+    return high
 
 
 def _worst(label: Label) -> float:

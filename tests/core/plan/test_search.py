@@ -170,6 +170,16 @@ class VerdictsTest(unittest.TestCase):
         self.assertEqual([p["reached_year"] for p in result["paths"]], [None] * 3)
         self.assertEqual(result["unreachable"]["fails"][0]["part"], "strength")
 
+    def test_a_tree_that_only_has_to_grow_is_left_in_its_pot(self):
+        result = self.one(
+            state__container=FINAL, state__ball_depth_mm=28, state__woody_depth_mm=20, faults=[],
+            gaps=[], target__largest_gap_deg=130, target__spread_ratio=1.9, target__year=2026,
+        )  # fmt: skip
+        for path in result["paths"]:
+            self.assertEqual((path["steps"], path["worst_strain"]), ([], 0.0))
+            self.assertEqual(path["binding"][0]["code"], "growth_alone")
+            self.assertEqual(path["late_by_years"], path["reached_year"] - 2026)
+
     def test_no_final_pot_at_hand(self):
         found = self.one(containers=["usual pot", "wide training pot"])["unreachable"]
         self.assertEqual(found["fails"], [{"part": "containers"}])
