@@ -29,7 +29,10 @@ def binding(case: Case, school: str, reached: int, first: int) -> list[dict[str,
     """
     found = []
     for code, eased, text in _easings(case, school, first):
-        year = reached_year(eased, school, by=reached - 1)
+        try:
+            year = reached_year(eased, school, by=reached - 1)
+        except Unsettled:
+            continue
         if year is not None:
             gained = reached - year
             found.append(

@@ -32,7 +32,8 @@ class Ground:
     """One case for one school, with everything that does not change from year to year.
 
     Fault roots are counted in halves in advice order, so `halves` says how far the
-    cutting has come; growth is counted as A, the sum of container factor times vigour.
+    cutting has come; growth is counted as A, the sum of container factor times vigour. `tried`
+    counts the ways looked at.
     """
 
     def __init__(self, case: Case, school: str, grafts_for: Case | None = None) -> None:
@@ -56,6 +57,7 @@ class Ground:
             if fault.returns_years is not None
         ]
         self._strains: set[float] = set()
+        self.tried = 0
         self.left_alone = {hold.year for hold in case.holds if hold.allow == "none"}
         self.fixed = {hold.year for hold in case.holds if hold.allow == "session"}
         self.may_lapse = bool(self.fixed or self.returning)
@@ -79,6 +81,13 @@ class Ground:
         self.needs_grafts = (
             self.largest_gap(self.all_halves, False) > case.target.largest_gap_deg + CLOSE
         )
+
+    def without_lapses(self) -> Ground:
+        """The same with no session owed and no root that grows back: never harder."""
+        holds = [hold for hold in self.case.holds if hold.allow != "session"]
+        faults = [fault.model_copy(update={"returns_years": None}) for fault in self.case.faults]
+        eased = self.case.model_copy(update={"holds": holds, "faults": faults})
+        return Ground(eased, self.school)
 
     # Growth -------------------------------------------------------------------
 

@@ -13,10 +13,16 @@ from mirvo.core.plan.outcomes import Outcomes, outcomes
 from mirvo.core.plan.search import (
     UNGRAFTED,
     Label,
+    Unsettled,
     find_route,
     graft_counts,
 )
 from mirvo.core.plan.unreachable import why_unreachable
+
+TOO_MANY = (
+    "There are too many ways to try them all: give a shorter horizon, fewer faults or a "
+    "shallower ball."
+)
 
 
 def plan(case: Case) -> dict[str, Any]:
@@ -28,6 +34,14 @@ def plan(case: Case) -> dict[str, Any]:
 
 def plan_school(case: Case, school: str) -> dict[str, Any]:
     """One path. `reached_year` is None when the target is out of reach."""
+    try:
+        return _plan_school(case, school)
+    except Unsettled:
+        why = {"school": school, "text": TOO_MANY, "fails": [{"part": "search"}], "nearest": None}
+        return _path(school, None, [{"code": "search", "text": TOO_MANY}], [], [], {}, why)
+
+
+def _plan_school(case: Case, school: str) -> dict[str, Any]:
     layered = lay(case, school) if wants_layer(case) and case.strength != "weak" else None
     if layered is None:
         path = _plan_roots(case, school)

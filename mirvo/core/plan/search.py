@@ -20,6 +20,7 @@ from typing import NamedTuple
 from mirvo.core.plan.ground import BOARD, CLOSE, FINAL, NOT_CUT, Ages, Cut, Ground
 
 UNGRAFTED = -1
+MOST_TRIED = 600_000
 CONVEX_TO = 0.5
 FREE = (0.0, 0)
 Merits = tuple[int, float, int, float, float, tuple[float, int]]
@@ -93,7 +94,7 @@ def find_route(ground: Ground) -> Route | None:
 
 
 class Unsettled(Exception):
-    """A search was given up before it could tell."""
+    """A search was given up before it could tell: out of patience, or too many ways to try."""
 
 
 def earliest_year(ground: Ground, by: int | None = None, patience: int | None = None) -> int | None:
@@ -125,9 +126,13 @@ def earliest_year(ground: Ground, by: int | None = None, patience: int | None = 
         return found[0].year if found else None
     # Who has arrived stays arrived while the ratio rises, so the year is found by halving;
     # a pass that aims at too early a year is cut short by its bounds.
-    # A session owed too soon after, or a root that grows back, can break that.
+    # A session owed too soon after, or a root that grows back, can break that; without them
+    # it is never later.
     if ground.may_lapse:
-        return next((y for y in range(today + 1, end + 1) if possible(y)), None)
+        soonest = earliest_year(ground.without_lapses(), by, patience)
+        if soonest is None:
+            return None
+        return next((y for y in range(soonest, end + 1) if possible(y)), None)
     if by is not None and not possible(end):
         return None
     low, high = today, end + 1 if by is None else end
@@ -346,6 +351,9 @@ class _Pass:
     def _in_time(self, label: Label) -> bool:
         """False when the label can surely not arrive by the year, or only at a worse cost."""
         ground, left = self.ground, self.year - label.year
+        ground.tried += 1
+        if ground.tried > MOST_TRIED:
+            raise Unsettled
         if graft_counts_too_late(ground, label, left):
             return False
         must = self.must(label.halves, label.ball)
@@ -394,12 +402,12 @@ class _Pass:
         if label.container == FINAL and left * now >= lacking:
             return True
         before = min(wait - 1, left)
-        moved = before * now
+        moved, off_board = before * now, 0
         if left > before:
             off_board = min(left - before - 1, self._years_off_board(label, left))
             fast = left - before - 1 - off_board
             moved += off_board * self.fastest_off_board + fast * self.fastest + self.slowest
-        return moved - self.least_loss(must) >= lacking
+        return moved - self.least_loss(must, off_board > 0) >= lacking
 
     def _years_off_board(self, label: Label, left: int) -> int:
         """Years after the next session in which the underside is surely not flat yet."""
@@ -409,13 +417,17 @@ class _Pass:
         sessions = ceil(log(label.ball / flat) / self.load - CLOSE) if self.load > 0 else left
         return max(0, sessions - 1) * self.step
 
-    def _least_loss(self, must: float) -> float:
-        """Least growth that the cuts still to come cost: the last session's in the final pot,
-        the others' where growth is fastest; a share is least of its load when it is largest."""
+    def _least_loss(self, must: float, off_board: bool) -> float:
+        """Least growth that the cuts still to come cost, against the fastest there may be.
+
+        The last session's cost it in the final pot, the others' at least where growth is
+        slowest among the fastest; a share is least of its load when it is largest.
+        """
         if self.load <= 0:
             return 0.0
         last = min(must, self.load)
-        lost = last * self.slowest + (must - last) * self.fastest
+        others = self.fastest_off_board if off_board else self.fastest
+        lost = last * self.slowest + (must - last) * min(others, self.fastest)
         return float(self.ground.rules.session_growth_loss * lost * self.most_share / self.load)
 
     def _least_strain(self, must: float, sessions: int) -> float:

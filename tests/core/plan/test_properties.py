@@ -15,7 +15,15 @@ from mirvo.core.plan.growth import (
 )
 from mirvo.core.plan.outcomes import outcomes
 from mirvo.core.plan.paths import fault_parts
-from mirvo.core.plan.search import UNGRAFTED, earliest_year, find_route, grow, start_label
+from mirvo.core.plan.search import (
+    UNGRAFTED,
+    _Pass,
+    arrived,
+    earliest_year,
+    find_route,
+    grow,
+    start_label,
+)
 from mirvo.core.plan.unreachable import why_unreachable
 from tests.core.plan.test_search import case
 
@@ -252,3 +260,36 @@ class CalibrationTest(unittest.TestCase):
         told = [self.later_and_band(rng) for _ in range(500)]
         held = np.mean([low <= later <= high for later, low, high in told])
         self.assertTrue(0.74 <= held <= 0.86, held)
+
+
+class BoundsTest(unittest.TestCase):
+    """The bounds only cut off ways that cannot arrive."""
+
+    WAY = (  # halves of faults taken, ball left, container; None leaves it alone
+        (10, 1030, "wide training pot"), (16, 520, "wide training pot"),
+        (16, 260, "wide training pot"), (16, 130, "wide training pot"), (16, 70, "usual pot"),
+        (16, 40, "board in a wide pot"), None, None, (16, 30, "final pot"),
+    )  # fmt: skip
+
+    def test_no_label_of_a_way_that_just_arrives_is_cut_off(self):
+        faults = [{"label": label, "share": 0.01, "priority": 1} for label in "ABCDEFGH"]
+        data = case(
+            state__ball_depth_mm=2000, state__woody_depth_mm=1990, state__last_session_year=None,
+            state__root_azimuths_deg=[], faults=faults, gaps=[], holds=[],
+            target__largest_gap_deg=360, species__interval_years=1,
+        )  # fmt: skip
+        ground = Ground(read_case(data), "bold")
+        label = start_label(ground)
+        way = [label]
+        for step in self.WAY:
+            cut, container = None, label.container
+            if step is not None:
+                halves, ball, container = step
+                cuts = ground.cuts(label.halves, label.ball)
+                cut = next(c for c in cuts if (c.halves, c.ball_mm) == (halves, ball))
+            label = grow(ground, label, container, cut, UNGRAFTED)
+            way.append(label)
+        self.assertTrue(arrived(ground, label))
+        cap = max(label.cut.strain for label in way if label.cut)
+        under = _Pass(ground, label.year, cap)
+        self.assertTrue(all(under._in_time(one) for one in way))

@@ -4,12 +4,13 @@ import itertools
 import random
 import unittest
 from copy import deepcopy
+from unittest import mock
 
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import read_case
 from mirvo.core.plan.ground import FINAL, Ground
 from mirvo.core.plan.growth import Seen, growth_rate
-from mirvo.core.plan.paths import plan
+from mirvo.core.plan.paths import plan, plan_school
 from mirvo.core.plan.search import find_route
 
 CASE = {
@@ -179,6 +180,17 @@ class VerdictsTest(unittest.TestCase):
             self.assertEqual((path["steps"], path["worst_strain"]), ([], 0.0))
             self.assertEqual(path["binding"][0]["code"], "growth_alone")
             self.assertEqual(path["late_by_years"], path["reached_year"] - 2026)
+
+    def test_a_case_too_large_to_search_is_given_up_in_words(self):
+        faults = [{"label": f"F{n}", "share": 0.01, "priority": n} for n in range(30)]
+        huge = case(
+            faults=faults, horizon_years=30, species__interval_years=1,
+            state__ball_depth_mm=9000, state__woody_depth_mm=8000,
+        )  # fmt: skip
+        with mock.patch("mirvo.core.plan.search.MOST_TRIED", 20_000):
+            path = plan_school(read_case(huge), "bold")
+        self.assertEqual(path["unreachable"]["fails"], [{"part": "search"}])
+        self.assertIn("shorter horizon", path["binding"][0]["text"])
 
     def test_no_final_pot_at_hand(self):
         found = self.one(containers=["usual pot", "wide training pot"])["unreachable"]
