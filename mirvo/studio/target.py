@@ -20,6 +20,8 @@ from mirvo.studio.trees import load_tree
 
 HORIZON_YEARS = 15
 MOST_WHY = 200
+MOST_LABEL = 12
+MOST_BETWEEN = 2 * MOST_LABEL + 1
 GAP_METHODS: tuple[str, ...] = get_args(GapMethod)
 ALLOWED: tuple[str, ...] = get_args(Allow)
 
@@ -114,9 +116,11 @@ def choose_gap_methods(studio: Studio, tree_id: int, methods: Mapping[str, str])
 
     Raises BadInput for a way Mirvo does not know.
     """
-    for method in methods.values():
+    for between, method in methods.items():
         if method not in GAP_METHODS:
             raise BadInput("gaps", f"'{method}' is not one of {', '.join(GAP_METHODS)}")
+        if len(between) > MOST_BETWEEN:
+            raise BadInput("gaps", f"'{between[:MOST_BETWEEN]}…' names no gap of this tree")
     with writing(studio.engine) as unit:
         target = _target(unit, tree_id)
         target.gap_methods = {**target.gap_methods, **methods}
@@ -132,7 +136,8 @@ def expect_back(studio: Studio, tree_id: int, years: Mapping[str, int | None]) -
         raise BadInput("returns", f"a root grows back after 1 to {HORIZON_YEARS} years, or not")
     with writing(studio.engine) as unit:
         target = _target(unit, tree_id)
-        merged = {**target.returns, **years}
+        known = {label: value for label, value in years.items() if len(label) <= MOST_LABEL}
+        merged = {**target.returns, **known}
         target.returns = {label: value for label, value in merged.items() if value is not None}
         target.updated_at = studio.now
 

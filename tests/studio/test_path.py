@@ -25,6 +25,7 @@ from mirvo.studio.target import (
     choose_containers,
     choose_gap_methods,
     default_target,
+    expect_back,
     hold_year,
     release_year,
     set_target,
@@ -140,6 +141,12 @@ class FixedByHandTest(PathCase):
                 choose_containers(self.studio, 1, names)
         with self.assertRaises(BadInput):
             choose_gap_methods(self.studio, 1, {"A-B": "glue"})
+        with self.assertRaises(BadInput):
+            choose_gap_methods(self.studio, 1, {"A-" * 40: "graft"})
+        with self.assertRaises(BadInput):
+            expect_back(self.studio, 1, {"A": 0})
+        expect_back(self.studio, 1, {"A" * 40: 3})
+        self.assertEqual(path_view(self.studio, 1).target.returns, {})
 
     def test_only_containers_at_hand_are_planned_with(self):
         choose_containers(self.studio, 1, ["usual pot"])
