@@ -8,7 +8,7 @@ from mirvo.core.almanac import rules
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.ground import FINAL, Ground, open_gaps
 from mirvo.core.plan.layering import reached_year
-from mirvo.core.plan.search import Unsettled
+from mirvo.core.plan.sweep import Unsettled
 
 RELIEF = {
     "interval": "with a year between sessions",

@@ -14,7 +14,8 @@ from datetime import date
 from mirvo.core.almanac import rules
 from mirvo.core.plan.case import Case, Hold
 from mirvo.core.plan.ground import Ground, open_gaps
-from mirvo.core.plan.search import UNGRAFTED, Label, earliest_year, grow, start_label
+from mirvo.core.plan.label import UNGRAFTED, Label, grow, start_label
+from mirvo.core.plan.search import earliest_year
 
 TRAINING = "wide training pot"
 

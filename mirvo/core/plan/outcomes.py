@@ -12,7 +12,7 @@ import numpy.typing as npt
 from mirvo.core.almanac.loader import PlanRules
 from mirvo.core.plan.ground import CLOSE, FINAL, Ground
 from mirvo.core.plan.growth import YEARLY_RELATIVE_SD
-from mirvo.core.plan.search import Label, graft_counts
+from mirvo.core.plan.label import Label, graft_counts
 
 OUTCOME_DRAWS = 500
 SEED = 7_919

@@ -8,15 +8,11 @@ from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.plan.case import Case, Gap
 from mirvo.core.plan.forward import binding, levers
 from mirvo.core.plan.ground import Ground
+from mirvo.core.plan.label import UNGRAFTED, Label, graft_counts
 from mirvo.core.plan.layering import Layered, lay, wants_layer
 from mirvo.core.plan.outcomes import Outcomes, outcomes
-from mirvo.core.plan.search import (
-    UNGRAFTED,
-    Label,
-    Unsettled,
-    find_route,
-    graft_counts,
-)
+from mirvo.core.plan.search import find_route
+from mirvo.core.plan.sweep import Unsettled
 from mirvo.core.plan.unreachable import why_unreachable
 
 TOO_MANY = (

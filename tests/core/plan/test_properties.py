@@ -13,17 +13,11 @@ from mirvo.core.plan.growth import (
     Seen,
     growth_rate,
 )
+from mirvo.core.plan.label import UNGRAFTED, arrived, grow, start_label
 from mirvo.core.plan.outcomes import outcomes
 from mirvo.core.plan.paths import fault_parts
-from mirvo.core.plan.search import (
-    UNGRAFTED,
-    _Pass,
-    arrived,
-    earliest_year,
-    find_route,
-    grow,
-    start_label,
-)
+from mirvo.core.plan.search import earliest_year, find_route
+from mirvo.core.plan.sweep import Sweep
 from mirvo.core.plan.unreachable import why_unreachable
 from tests.core.plan.test_search import case
 
@@ -291,5 +285,5 @@ class BoundsTest(unittest.TestCase):
             way.append(label)
         self.assertTrue(arrived(ground, label))
         cap = max(label.cut.strain for label in way if label.cut)
-        under = _Pass(ground, label.year, cap)
-        self.assertTrue(all(under._in_time(one) for one in way))
+        under = Sweep(ground, label.year, cap)
+        self.assertTrue(all(under.in_time(one) for one in way))

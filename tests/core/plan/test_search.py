@@ -187,7 +187,7 @@ class VerdictsTest(unittest.TestCase):
             faults=faults, horizon_years=30, species__interval_years=1,
             state__ball_depth_mm=9000, state__woody_depth_mm=8000,
         )  # fmt: skip
-        with mock.patch("mirvo.core.plan.search.MOST_TRIED", 20_000):
+        with mock.patch("mirvo.core.plan.sweep.MOST_TRIED", 20_000):
             path = plan_school(read_case(huge), "bold")
         self.assertEqual(path["unreachable"]["fails"], [{"part": "search"}])
         self.assertIn("shorter horizon", path["binding"][0]["text"])

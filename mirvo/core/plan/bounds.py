@@ -1,0 +1,128 @@
+"""Bounds of the search: ways that cannot arrive in time any more.
+
+Cuts multiply, so what must still go, in logarithms, has to fit the sessions left; and growth,
+at its fastest and less what cuts cost in vigour, has to make up what the ratio lacks.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from math import ceil, exp, log, log1p
+
+from mirvo.core.plan.ground import BOARD, CLOSE, FINAL, Ground
+from mirvo.core.plan.label import UNGRAFTED, Label
+
+CONVEX_TO = 0.5
+
+
+class Bounds:
+    """What a way must still do by a year, against the most it can do: none that can arrive
+    is cut off.
+
+    most_share : of the feeding root that one session may take.
+    """
+
+    def __init__(self, ground: Ground, year: int, most_share: float) -> None:
+        self.ground, self.year, self.most_share = ground, year, most_share
+        self.load = -log1p(-min(most_share + CLOSE, 0.999))
+        self.fastest = max(ground.containers[name].growth for name in ground.offered_or_now)
+        self.fastest_off_board = max(
+            ground.containers[name].growth for name in ground.offered_or_now if name != BOARD
+        )
+        self.slowest = ground.containers[FINAL].growth
+        self.step = int(-(-ground.case.interval // 1))
+        self.must = cache(self._must)
+        self.least_loss = cache(self._least_loss)
+
+    def may_arrive(self, label: Label) -> bool:
+        """False when the label can surely not arrive by the year."""
+        ground, left = self.ground, self.year - label.year
+        if _graft_counts_too_late(ground, label, left):
+            return False
+        must, wait = self.must(label.halves, label.ball), self._wait(label)
+        if label.container != FINAL and not self._potted_in_time(label, wait):
+            return False
+        sessions = self._sessions_left(left, wait)
+        if label.container != FINAL and sessions == 0:
+            return False
+        if must > sessions * self.load + CLOSE:
+            return False
+        return not ground.ratio_rises or self._grows_in_time(label, left, wait, must)
+
+    def least_strain(self, label: Label) -> float:
+        """Lower bound of the strain still to come: the load spread evenly, where convex."""
+        must = self.must(label.halves, label.ball)
+        sessions = self._sessions_left(self.year - label.year, self._wait(label))
+        if must <= 0 or sessions == 0 or self.most_share > CONVEX_TO:
+            return 0.0
+        share = 1.0 - exp(-must / sessions)
+        return sessions * 100.0 * (share / self.ground.budget) ** 2
+
+    def _sessions_left(self, left: int, wait: int) -> int:
+        return int((left - wait) // self.step) + 1 if left >= wait else 0
+
+    def _potted_in_time(self, label: Label, wait: int) -> bool:
+        """Whether the ball can still be brought to need by the year fixed for the pot."""
+        if self.ground.potted_from is None:
+            return True
+        left = self.ground.potted_from - label.year
+        sessions = self._sessions_left(left, wait)
+        slices = self.must(self.ground.all_halves, label.ball)
+        return sessions > 0 and slices <= sessions * self.load + CLOSE
+
+    def _must(self, halves: int, ball: float) -> float:
+        """What must still be cut, as a sum of logarithms that sessions multiply to."""
+        need = self.ground.case.need_mm
+        slices = log(ball / need) if ball > need else 0.0
+        return self.ground.fault_share(halves, self.ground.all_halves) + slices
+
+    def _wait(self, label: Label) -> int:
+        """Years until the next session may be: 1 is next year."""
+        return 1 if label.last is None else max(1, label.last + self.step - label.year)
+
+    def _grows_in_time(self, label: Label, left: int, wait: int, must: float) -> bool:
+        """Whether growth can still suffice: as now until the next session, then the fastest
+        that may be, the last year in the final pot, less the least that cuts cost in vigour."""
+        lacking = self.ground.growth_needed - label.grown - CLOSE
+        if lacking <= 0:
+            return True
+        now = self.ground.containers[label.container].growth
+        if label.container == FINAL and left * now >= lacking:
+            return True
+        before = min(wait - 1, left)
+        moved, off_board = before * now, 0
+        if left > before:
+            off_board = min(left - before - 1, self._years_off_board(label, left))
+            fast = left - before - 1 - off_board
+            moved += off_board * self.fastest_off_board + fast * self.fastest + self.slowest
+        return moved - self.least_loss(must, off_board > 0) >= lacking
+
+    def _years_off_board(self, label: Label, left: int) -> int:
+        """Years after the next session in which the underside is surely not flat yet."""
+        flat = self.ground.trunk_mm(label.grown + left * self.fastest)
+        if label.woody <= flat + CLOSE or not self.ground.board_offered:
+            return 0
+        sessions = ceil(log(label.ball / flat) / self.load - CLOSE) if self.load > 0 else left
+        return max(0, sessions - 1) * self.step
+
+    def _least_loss(self, must: float, off_board: bool) -> float:
+        """Least growth that the cuts still to come cost, against the fastest there may be.
+
+        The last session's cost it in the final pot, the others' at least where growth is
+        slowest among the fastest; a share is least of its load when it is largest.
+        """
+        if self.load <= 0:
+            return 0.0
+        last = min(must, self.load)
+        others = self.fastest_off_board if off_board else self.fastest
+        lost = last * self.slowest + (must - last) * min(others, self.fastest)
+        return float(self.ground.rules.session_growth_loss * lost * self.most_share / self.load)
+
+
+def _graft_counts_too_late(ground: Ground, label: Label, left: int) -> bool:
+    """Whether grafts the target depends on cannot count any more by then."""
+    if not ground.needs_grafts:
+        return False
+    if label.graft_age == UNGRAFTED:
+        return left < ground.rules.graft_years + 1
+    return label.graft_age + left < ground.rules.graft_years
