@@ -34,7 +34,10 @@ class BaseRoot:
 
 @dataclass(frozen=True)
 class Base:
-    """A base: mean trunk radius, waviness of its outline, flare width, roots."""
+    """A base: mean trunk radius, waviness of its outline, flare width, roots.
+
+    mirrored : it is the lifted tree seen from below.
+    """
 
     seed: int
     radius_mm: float
@@ -42,6 +45,7 @@ class Base:
     roots: tuple[BaseRoot, ...]
     wave: float = 0.05
     trunk_height_mm: float = 12.0
+    mirrored: bool = False
 
     def as_json(self) -> dict[str, Any]:
         return asdict(self)
@@ -103,6 +107,29 @@ def without(base: Base, keys: set[str]) -> Base:
     return replace(base, roots=tuple(root for root in base.roots if root.key not in keys))
 
 
+def from_below(base: Base) -> Base:
+    """The lifted tree seen from its underside, which shows a root that soil hides from above.
+
+    It leaves in the widest gap and stands last, so that the others keep their letters.
+    """
+    order = sorted(root.azimuth_deg for root in base.roots)
+    gaps = [((b - a) % 360.0, a) for a, b in zip(order, order[1:] + order[:1], strict=True)]
+    width, start = max(gaps)
+    hidden = BaseRoot(
+        "under", (start + width / 2) % 360.0, base.radius_mm * 0.4, base.radius_mm * 2.0
+    )
+    roots = tuple(
+        replace(
+            root,
+            azimuth_deg=-root.azimuth_deg % 360.0,
+            bend_deg=-root.bend_deg,
+            aside_deg=-root.aside_deg,
+        )
+        for root in (*base.roots, hidden)
+    )
+    return replace(base, roots=roots, mirrored=True)
+
+
 def nearest_root(base: Base, azimuth_deg: float, within_deg: float = 20.0) -> str | None:
     """Key of the root closest to an azimuth, if any lies near enough."""
     away = [(abs((r.azimuth_deg - azimuth_deg + 180) % 360 - 180), r.key) for r in base.roots]
@@ -118,7 +145,7 @@ def heading(azimuth_deg: Array | float) -> Array:
 def radius_at(base: Base, azimuth_deg: Array | float) -> Array:
     """Trunk radius in a direction, mm, at the height of the trunk outline."""
     rng = np.random.default_rng(base.seed + 1)
-    turn = np.radians(np.asarray(azimuth_deg, dtype=float))
+    turn = np.radians(np.asarray(azimuth_deg, dtype=float)) * (-1.0 if base.mirrored else 1.0)
     out = np.ones_like(turn)
     for order in range(2, 6):
         size, phase = base.wave * rng.uniform(0.3, 1.0) / order * 2, rng.uniform(0, 2 * np.pi)

@@ -92,12 +92,13 @@ def letters_elsewhere(studio: Studio, photo: Photo) -> list[str]:
 
 
 def shoot_set(studio: Studio, tree_id: int) -> int:
-    """Three simulated oblique photos with the card left in place; the first one's number."""
+    """Three simulated oblique photos with the card left in place, and one of the underside;
+    the first one's number."""
     taken = take_oblique(studio, tree_id)
     with writing(studio.engine) as unit:
-        for photo, height in taken:
+        for photo, height, under in taken:
             calibration = {"kind": "card", "height_above_root_plane_mm": height}
-            marks = {
+            marks: dict[str, Any] = {
                 "view": "top",
                 "set": True,
                 "calibration": calibration,
@@ -105,6 +106,7 @@ def shoot_set(studio: Studio, tree_id: int) -> int:
                 "trunk": None,
                 "flare": None,
                 "roots": [],
+                **({"underside": True} if under else {}),
             }
             row = Measurement(tree_id=tree_id, photo_id=photo.id, revision=1, marks=marks)
             row.measured_on, row.updated_at = photo.taken_on, studio.now
@@ -128,13 +130,15 @@ def _members(unit: Unit, photo: Photo) -> list[Member]:
 
 
 def measured_set(studio: Studio, members: list[Member]) -> dict[str, Any]:
-    """Figures of the set; photos not calibrated yet are left out. Raises BadInput."""
+    """Figures of the set; photos not calibrated yet, and an underside not marked yet, are
+    left out. Raises BadInput."""
     ready = []
     for photo, draft in members:
-        if not draft.get("calibration"):
+        under = bool(draft.get("underside"))
+        unmarked = not (draft.get("roots") or draft.get("points"))
+        if not draft.get("calibration") or (under and unmarked):
             continue
         marks = read_draft(studio, photo, draft, in_set=True)
         corners = corners_for(studio.photos, photo, marks.calibration.kind)
-        under = bool(draft.get("underside"))
         ready.append(MarkedPhoto(photo.file_name, marks, info_of(photo), corners, under))
     return top_as_record(measure_top_set(ready))

@@ -14,7 +14,7 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.records.database import reading, writing
 from mirvo.records.models import Measurement, Photo, Session
 from mirvo.records.photos import PhotoFacts
-from mirvo.standins.base import Base, grown, nearest_root, random_base, without
+from mirvo.standins.base import Base, from_below, grown, nearest_root, random_base, without
 from mirvo.studio.context import Studio
 from mirvo.studio.trees import get_tree
 
@@ -120,8 +120,11 @@ def take_turntable(studio: Studio, tree_id: int) -> list[tuple[Photo, float]]:
     return taken
 
 
-def take_oblique(studio: Studio, tree_id: int) -> list[tuple[Photo, float]]:
-    """Three oblique photos round the tree's made-up base, each with the card's height, mm."""
+def take_oblique(studio: Studio, tree_id: int) -> list[tuple[Photo, float, bool]]:
+    """Three oblique photos round the tree's made-up base, and one of its underside, lifted.
+
+    Each with the card's height, mm, and whether it shows the underside.
+    """
     from mirvo.standins.camera import oblique_camera
     from mirvo.standins.card import CardPlace
     from mirvo.standins.photo import take_photo, truth  # heavy: renders
@@ -130,13 +133,16 @@ def take_oblique(studio: Studio, tree_id: int) -> list[tuple[Photo, float]]:
     base, seed = _base_today(studio, tree_id)
     card = CardPlace(height_mm=12.0)
     layout, taken = Layout(card=card), []
-    for number in range(OBLIQUE_PHOTOS):
+    for number in range(OBLIQUE_PHOTOS + 1):
+        under = number == OBLIQUE_PHOTOS
+        seen = from_below(base) if under else base
         shot = oblique_camera(seed, number, OBLIQUE_PHOTOS)
-        name = f"oblique-{studio.today:%Y-%m-%d}-{seed}-{number + 1}.jpg"
-        content = take_photo(base, shot, studio.today, layout)
-        facts = _keep_with_truth(studio, name, content, truth(base, shot, layout))
+        what = "underside" if under else f"oblique-{number + 1}"
+        name = f"{what}-{studio.today:%Y-%m-%d}-{seed}.jpg"
+        content = take_photo(seen, shot, studio.today, layout)
+        facts = _keep_with_truth(studio, name, content, truth(seen, shot, layout))
         photo = _record(studio, tree_id, name, facts, studio.today, "top", None, True)
-        taken.append((photo, card.height_mm))
+        taken.append((photo, card.height_mm, under))
     return taken
 
 

@@ -51,11 +51,36 @@ class SetTest(StudioCase):
         self.assertAlmostEqual(found / figures["trunk_diameter_mm"], 1, delta=0.006)
         flare = state.figures["spread"]["flare"]["mean_mm"]["value"]
         self.assertAlmostEqual(flare / figures["flare_mean_mm"], 1, delta=0.01)
-        first, lead, last = self.kept()
+        first, lead, last, _ = self.kept()
         self.assertIsNone(first)
         self.assertIsNone(last)
         self.assertEqual(lead, sheet_of(self.studio, self.here.id).measurement.figures)
         self.assertEqual(len(lead["roots"]), len(figures["roots"]))
+
+    def test_the_underside_adds_the_root_that_soil_hides(self):
+        self.mark(0, roots=self.part(0, "roots"), trunk=self.part(0, "trunk"))
+        below = get_photo(self.studio, 4)
+        known, state = truth_of(self.studio, below), open_desk(self.studio, below.id)
+        self.assertTrue(state.marks["underside"])
+        *others, hidden = known["marks"]["roots"]
+        alone = save_marks(
+            self.studio, below.id, {**state.marks, "roots": [hidden]}, state.revision
+        )
+        self.assertIn("mark two points", alone.problem["message"])
+        marks = {**state.marks, "roots": [*others[:2], hidden]}
+        figures = save_marks(self.studio, below.id, marks, state.revision + 1).figures
+        found = {root["label"]: root for root in figures["roots"]}
+        self.assertEqual(len(found), len(others) + 1)
+        azimuths = {
+            label: (-root["azimuth_deg"]) % 360
+            for label, root in zip("ABCDEFGHIJ", known["base"]["roots"], strict=False)
+        }
+        for label, root in found.items():
+            turned = root["azimuth_deg"]["value"] - found["A"]["azimuth_deg"]["value"]
+            off = turned - (azimuths[label] - azimuths["A"])
+            self.assertLess(abs((off + 180) % 360 - 180), 2.5, label)
+        width = found[hidden["label"]]["base_width_mm"]["value"]
+        self.assertAlmostEqual(width, known["base"]["roots"][-1]["width_mm"], delta=1.0)
 
     def test_letters_of_the_other_photos_are_known(self):
         self.mark(0)
@@ -70,7 +95,7 @@ class SetTest(StudioCase):
         alone = {**state.marks, "trunk": self.part(0, "trunk")}
         del alone["set"]
         save_marks(self.studio, self.photos[0].id, alone, state.revision)
-        first, lead, _ = self.kept()
+        first, lead, *_ = self.kept()
         self.assertEqual(len(first["roots"]), len(alone["roots"]))
         self.assertEqual(len(lead["roots"]), len(self.part(1, "roots")[1::3]))
 
