@@ -123,7 +123,7 @@ class PhotoSetTest(BrowserCase):
         tree = self.tree()
         page = self.page
         page.goto(f"/trees/{tree.id}/photos")
-        page.get_by_role("button", name="Take a set of three").click()
+        page.get_by_role("button", name="Take a set").click()
         page.wait_for_url("**/desk")
         photos = sorted(
             (photo for photo, _ in photos_of_tree(self.studio, tree.id)), key=lambda p: p.id
