@@ -9,6 +9,7 @@ from mirvo.core.plan.case import Case
 from mirvo.core.plan.ground import FINAL, Ground, open_gaps
 from mirvo.core.plan.layering import reached_year
 from mirvo.core.plan.sweep import Unsettled
+from mirvo.core.plan.unreachable import with_target
 
 RELIEF = {
     "interval": "with a year between sessions",
@@ -100,10 +101,6 @@ def _interval(case: Case, years: float) -> Case:
     return case.model_copy(update={"species": species})
 
 
-def _target(case: Case, **changes: float) -> Case:
-    return case.model_copy(update={"target": case.target.model_copy(update=changes)})
-
-
 def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]:
     """Limits lifted one by one: code, the eased case, and the limit in words."""
     growth, budget = case.state.growth, case.species.budget
@@ -127,7 +124,7 @@ def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]
         eased.insert(0, ("interval", _interval(case, 1.0), said))
     if open_gaps(case):
         said = "the time a new root in a gap needs to count"
-        eased.append(("gap", _target(case, largest_gap_deg=360.0), said))
+        eased.append(("gap", with_target(case, largest_gap_deg=360.0), said))
     if case.holds:
         said = "the years fixed by hand"
         eased.append(("hold", case.model_copy(update={"holds": []}), said))
@@ -170,7 +167,7 @@ def _lower_targets(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
         wished = getattr(target, part)
         eased = [wished + change for change in changes]
         cases = [
-            (said[part].format(value, wished), _target(case, **{part: value}))
+            (said[part].format(value, wished), with_target(case, **{part: value}))
             for value in eased
             if value >= 1.0 and (part != "largest_gap_deg" or value <= 360.0)
         ]

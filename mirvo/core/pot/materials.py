@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from math import ceil
+from math import ceil, pi
 
 from mirvo.core.almanac import rules
 from mirvo.core.rootwork.bench import GUYED_FROM_MM, STAKED_FROM_MM
@@ -73,7 +73,7 @@ def materials(use: Use) -> list[Item]:
         found.append(Item("young plant to graft in", use.grafts, ""))
         found.append(Item("grafting nails", use.grafts * table.nails_per_graft, ""))
     if use.layer:
-        around = 3.15 * use.trunk_mm * table.layer_turns / MM_PER_M
+        around = pi * use.trunk_mm * table.layer_turns / MM_PER_M
         found += [
             Item("layer wire", _up(around, 1), "m"),
             Item("moist packing", _up((2 * use.trunk_mm) ** 3 / MM3_PER_LITRE, 1), "l"),
