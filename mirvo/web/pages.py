@@ -62,6 +62,7 @@ def environment() -> Environment:
     made.globals["icon"] = icon
     made.globals["words"] = wording
     made.globals["bud_stages"] = BUD_STAGES
+    made.globals["usual_pots"] = tuple(rules().plan.offered)
     made.globals["bud_groups"] = tuple(rules().phenology)
     return made
 
