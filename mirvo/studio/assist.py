@@ -44,6 +44,20 @@ def width(studio: Studio, photo_id: int, marks: Any, path: Any) -> list[list[flo
     return list(studio.helper.answer(_task(studio, photo_id, "width", marks, {"path": points})))
 
 
+def flanks(studio: Studio, photo_id: int, width: Any, path: Any) -> list[list[float]]:
+    """The two points of a width drawn to the root's flanks, as far as the photo shows them.
+
+    What the photo shows is weighed against the user's own click deviation. Raises BadInput.
+    """
+    photo = get_photo(studio, photo_id)
+    detail = {
+        "width": _points(width, 2, "base_width", "set both points of the width first")[:2],
+        "path": _points(path, 2, "path", "draw the root first; its flanks run beside it"),
+        "click_sd_px": studio.yard().click_sd_px,
+    }
+    return list(studio.helper.answer(_bare_task(studio, photo, "flanks", detail)))
+
+
 def outline(studio: Studio, photo_id: int, rough: Any) -> list[list[float]]:
     """A trunk outline snapped from a rough one. Raises BadInput."""
     points = _points(rough, 5, "trunk.outline", "drag an ellipse round the trunk first")
@@ -60,9 +74,13 @@ def _snapped(
     studio: Studio, photo_id: int, what: str, rough: list[list[float]]
 ) -> list[list[float]]:
     photo = get_photo(studio, photo_id)
+    return list(studio.helper.answer(_bare_task(studio, photo, what, {"rough": rough})))
+
+
+def _bare_task(studio: Studio, photo: Photo, what: str, detail: dict[str, Any]) -> Task:
+    """A task that asks the picture alone: neither calibration nor trunk need be marked."""
     path = studio.photos.original(photo.digest)
-    task = Task(what, path, _info(photo), {}, None, {"rough": rough})
-    return list(studio.helper.answer(task))
+    return Task(what, path, _info(photo), {}, None, detail)
 
 
 def stop(studio: Studio) -> None:

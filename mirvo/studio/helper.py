@@ -8,7 +8,7 @@ import queue
 import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -22,7 +22,10 @@ Report = Callable[[str, float], None]
 
 @dataclass(frozen=True)
 class Task:
-    """What is asked about one photo. `what`: ready, propose, trace, width, outline, edge."""
+    """What is asked about one photo.
+
+    what : ready, propose, trace, width, flanks, outline or edge.
+    """
 
     what: str
     photo: Path
@@ -120,6 +123,8 @@ def _do(task: Task, ready: dict[str, Any], report: Report) -> Any:
 
     if task.what in ("outline", "edge"):
         return _snap(task)
+    if task.what == "flanks":
+        return _flanks(task)
     assistant = _assistant(task, ready, report)
     if task.what == "ready":
         return None
@@ -138,11 +143,28 @@ def _snap(task: Task) -> Any:
 
     from mirvo.core.vision.contour import snap_line
     from mirvo.core.vision.outline import snap_outline
-    from mirvo.records.photos import colour_of
 
     snap = snap_outline if task.what == "outline" else snap_line
-    picture = colour_of(task.photo.read_bytes())
-    return np.round(snap(picture, np.array(task.detail["rough"])), 1).tolist()
+    return np.round(snap(_picture(task.photo), np.array(task.detail["rough"])), 1).tolist()
+
+
+def _flanks(task: Task) -> Any:
+    """The ends of a width drawn onto the root's own flanks."""
+    import numpy as np
+
+    from mirvo.core.vision.flanks import set_to_flanks
+
+    width, path = (np.array(task.detail[name]) for name in ("width", "path"))
+    found = set_to_flanks(_picture(task.photo), width, path, task.detail["click_sd_px"])
+    return np.round(found.points, 1).tolist()
+
+
+@lru_cache(maxsize=1)
+def _picture(photo: Path) -> Any:
+    """The photo last asked about stays decoded: widths are set one after the other."""
+    from mirvo.records.photos import colour_of
+
+    return colour_of(photo.read_bytes())
 
 
 def _assistant(task: Task, ready: dict[str, Any], report: Report) -> Any:
@@ -151,7 +173,6 @@ def _assistant(task: Task, ready: dict[str, Any], report: Report) -> Any:
     from mirvo.core.measure.calibration import PhotoInfo
     from mirvo.core.measure.marks import read_marks
     from mirvo.core.vision.assist import assistant
-    from mirvo.records.photos import colour_of
 
     basis = {name: task.marks.get(name) for name in ("calibration", "trunk", "trunks", "front")}
     key = json.dumps([str(task.photo), basis], sort_keys=True)
@@ -159,7 +180,7 @@ def _assistant(task: Task, ready: dict[str, Any], report: Report) -> Any:
         while len(ready) >= READY_PHOTOS:
             del ready[next(iter(ready))]
         report("Reading the photo", 0.1)
-        picture = colour_of(task.photo.read_bytes())
+        picture = _picture(task.photo)
         report("Learning bark from soil", 0.3)
         corners = None if task.corners is None else np.array(task.corners)
         marks = read_marks({**task.marks, "roots": []}, task.info[:2])

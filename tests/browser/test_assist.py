@@ -3,6 +3,8 @@
 from dataclasses import replace
 from datetime import date
 
+import numpy as np
+
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import phone_camera
 from mirvo.standins.card import CardPlace
@@ -109,6 +111,46 @@ class AssistTest(BrowserCase):
         page.keyboard.press("s")
         page.locator("[data-working]").wait_for(state="hidden")
         self.assertEqual(len(self.on_server()["roots"][0]["base_width"]), 2)
+
+    def test_a_width_set_by_hand_is_drawn_to_the_edges_seen(self):
+        root = dict(self.known["roots"][1])
+        (ax, ay), (bx, by) = root.pop("base_width")
+        known = np.hypot(bx - ax, by - ay)
+        aside = [4 * (bx - ax) / known, 4 * (by - ay) / known]
+        wide = [[ax - aside[0], ay - aside[1]], [bx + aside[0], by + aside[1]]]
+        save_marks(self.studio, self.photo_id, {**self.known, "roots": [root]}, 0)
+        page = self.page
+        page.goto(self.desk)
+
+        def width():
+            across = np.array(self.on_server()["roots"][0]["base_width"])
+            return float(np.hypot(*(across[1] - across[0])))
+
+        def click_across():
+            page.get_by_role("button", name=root["label"], exact=True).click()
+            page.locator("[data-surface]").focus()
+            page.keyboard.press("w")
+            with page.expect_response("**/assist/flanks"):
+                self.click_points(wide)
+
+        click_across()
+        drawn = width()
+        self.assertLess(abs(drawn - known), 6)
+        page.locator("[data-surface]").focus()
+        page.keyboard.press("z")
+        self.assertAlmostEqual(width(), known + 8, delta=1.5)
+        self.assertLess(drawn, width() - 2)
+        page.get_by_text("Calibration and heights").click()
+        box = page.get_by_label("Draw widths to the edges seen")
+        box.uncheck()
+        page.reload()
+        self.assertFalse(box.is_checked())
+        page.get_by_role("button", name=root["label"], exact=True).click()
+        page.locator("[data-surface]").focus()
+        page.keyboard.press("w")
+        self.click_points(wide)
+        page.wait_for_timeout(500)
+        self.assertAlmostEqual(width(), known + 8, delta=1.5)
 
     def test_help_without_a_trunk_says_what_is_missing(self):
         self.page.goto(self.desk)

@@ -32,6 +32,12 @@ def width(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSONR
     return JSONResponse({"base_width": across})
 
 
+@router.post("/flanks")
+def flanks(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSONResponse:
+    across = use.flanks(studio_of(request), photo_id, sent.get("width"), sent.get("path"))
+    return JSONResponse({"width": across})
+
+
 @router.post("/outline")
 def outline(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSONResponse:
     return JSONResponse({"outline": use.outline(studio_of(request), photo_id, sent.get("rough"))})

@@ -116,6 +116,17 @@ export class Assist extends EventTarget {
     });
   }
 
+  /** Draw the ends of a width set by hand to the flanks seen: one more step, to be undone. */
+  async flanks(index, name) {
+    const { path, [name]: byHand } = this.store.marks.roots[index];
+    const answer = await this.#post("flanks", { width: byHand, path }, null).catch(() => null);
+    if (!answer) return;
+    const { width } = await answer.json();
+    const root = this.store.marks.roots?.[index];
+    if (JSON.stringify(root?.[name]) !== JSON.stringify(byHand)) return;
+    this.store.change((marks) => { marks.roots[index][name] = width; });
+  }
+
   /** Set the trunk's outline from a rough one. */
   async outline(rough, height) {
     await this.#busy("Seeking the trunk's edge", async (signal) => {

@@ -2,6 +2,7 @@
 
 import { trunksOf } from "./geometry.js";
 
+const BY_HAND = "mirvo-widths-by-hand";
 const number = (input) => {
   const value = Number(input.value.trim().replace(",", "."));
   return input.value.trim() === "" || !Number.isFinite(value) ? null : value;
@@ -16,12 +17,24 @@ export class Fields {
     this.turned = root.querySelector("[data-turned]");
     this.ballTrunk = root.querySelector("[data-ball-trunk]");
     this.flags = Object.fromEntries(["set", "underside"].map((name) => [name, root.querySelector(`[data-${name}]`)]));
+    this.flanks = root.querySelector("[data-to-flanks]");
+    if (this.flanks) this.flanks.checked = localStorage.getItem(BY_HAND) === null;
+    this.flanks?.addEventListener("change", (event) => {
+      event.stopPropagation();
+      if (this.toFlanks) localStorage.removeItem(BY_HAND);
+      else localStorage.setItem(BY_HAND, "1");
+    });
     this.fill();
     root.addEventListener("change", () => this.entered());
   }
 
   get kind() {
     return this.inputs.kind.value;
+  }
+
+  /** Whether widths set by hand are drawn to the edges seen; remembered in this browser. */
+  get toFlanks() {
+    return Boolean(this.flanks?.checked);
   }
 
   get trunkHeight() {

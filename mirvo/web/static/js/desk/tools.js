@@ -9,8 +9,8 @@ export const HINTS = {
   flare: "Flare: go round the edge where the solid flare splits into roots; Enter closes it.",
   root: "Root: start at the trunk's edge and follow its crest outward; Enter at its end.",
   trace: "Tip: click where a root ends; its way back to the trunk is traced, and can be dragged right.",
-  width: "Width: set a point on each edge of the chosen root, near the trunk.",
-  end: "End width: set a point on each edge of the chosen root, near its end.",
+  width: "Width: set a point on each edge of the chosen root, near the trunk; they are then drawn to the edges seen, and z takes that back.",
+  end: "End width: set a point on each edge of the chosen root, near its end; they are then drawn to the edges seen, and z takes that back.",
   soil: "Soil line: set a point on it left and right of the trunk.",
   left: "Left edge: start at the soil line and follow the trunk's left edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
   right: "Right edge: start at the soil line and follow the trunk's right edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
@@ -23,6 +23,7 @@ export const HINTS = {
 const LEAST = { trunk: 3, flare: 3, ball: 3, calibrate: 5 };
 const CLOSED = ["trunk", "flare", "ball"];
 const SNAP_PX = 12;
+const WIDTHS = { width: "base_width", end: "end_width" };
 const SIDE_MARKS = { soil: "soil_line", left: "left_edge", right: "right_edge" };
 
 export class Tools {
@@ -145,7 +146,9 @@ export class Tools {
       delete marks.draft;
       if (complete) this.#keep(marks, tool, points);
     });
-    if (complete) this.#after(tool);
+    if (!complete) return;
+    if (WIDTHS[tool] && this.fields.toFlanks) this.assist.flanks(this.rootIndex, WIDTHS[tool]);
+    this.#after(tool);
   }
 
   #keep(marks, tool, points) {
@@ -156,8 +159,7 @@ export class Tools {
     if (tool === "flare") marks.flare = { outline: points };
     if (tool === "calibrate") marks.calibration = { ...this.fields.calibration(points) };
     if (tool === "root") marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path: points });
-    if (tool === "width") marks.roots[this.rootIndex].base_width = points;
-    if (tool === "end") marks.roots[this.rootIndex].end_width = points;
+    if (WIDTHS[tool]) marks.roots[this.rootIndex][WIDTHS[tool]] = points;
   }
 
   #after(tool) {
