@@ -23,6 +23,7 @@ SPACING_CELLS = 6.0
 BLEND_CELLS = 10.0
 STRAIGHT_CELLS = 26.0
 TAKEN_COST = 12.0
+LEAST_TURNED = 0.5
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ class Tracer:
         """A smooth path (n, 2) in cells from the trunk's outline to a cell.
 
         Right by the trunk the flare hides where a root comes from; there the path runs
-        on straight from where the root stands out.
+        back in an arc, since roots leave a trunk radially and turn further out.
         """
         return _from_the_outline(_even(_smoothed(self.way(cell))), self.view)
 
@@ -145,10 +146,21 @@ def _from_the_outline(path: Array, view: PlanView) -> Array:
     direction = np.linalg.svd(spots - middle)[2][0]
     if (spots[-1] - spots[0]) @ direction < 0:
         direction = -direction
-    start = _meets_outline(spots[0], direction, view.trunk)
+    start = _meets_outline(spots[0], _arc_back(spots[0], direction, view), view.trunk)
     if start is None:
         return path
     return np.concatenate([start[None], path[along >= BLEND_CELLS]])
+
+
+def _arc_back(point: Array, direction: Array, view: PlanView) -> Array:
+    """Where to go back from a point: along the chord of an arc that leaves the trunk radially.
+
+    A chord's direction is the mean of the arc's at its ends.
+    """
+    radial = point - view.cells(view.centre_mm[None])[0]
+    both = direction + radial / max(float(np.hypot(*radial)), 1e-9)
+    length = float(np.hypot(*both))
+    return both / length if length > LEAST_TURNED else direction
 
 
 def _meets_outline(point: Array, direction: Array, outline: Array) -> Array | None:
