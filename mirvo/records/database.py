@@ -5,6 +5,7 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
+from contextvars import ContextVar
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,7 @@ from sqlalchemy.orm import Session as Unit
 MIGRATIONS = Path(__file__).parent / "migrations"
 FILE_NAME = "mirvo.sqlite3"
 BUSY_MS = 5000
+_held: ContextVar[Unit | None] = ContextVar("unit that reads", default=None)
 
 
 def open_database(folder: Path) -> Engine:
@@ -85,17 +87,39 @@ def _revision(connection: Any) -> str | None:
 
 @contextmanager
 def reading(engine: Engine) -> Iterator[Unit]:
-    """A unit of work that only reads."""
+    """A unit of work that only reads; one inside another is the same one.
+
+    So whatever is read for one page comes from one state of the database, each row once.
+    """
+    held = _held.get()
+    if held is not None and held.get_bind() is engine:
+        yield held
+        return
     with Unit(engine, expire_on_commit=False) as unit:
-        yield unit
+        token = _held.set(unit)
+        try:
+            yield unit
+        finally:
+            _held.reset(token)
 
 
 @contextmanager
 def writing(engine: Engine) -> Iterator[Unit]:
-    """A unit of work in one transaction: all of it is kept, or nothing."""
+    """A unit of work in one transaction: all of it is kept, or nothing.
+
+    A unit that reads around it starts afresh, so that what was written is seen from then on.
+    """
     bound = engine.execution_options(writes=True)
-    with Unit(bound, expire_on_commit=False) as unit, unit.begin():
-        yield unit
+    around = _held.get()
+    token = _held.set(None)
+    try:
+        with Unit(bound, expire_on_commit=False) as unit, unit.begin():
+            yield unit
+    finally:
+        _held.reset(token)
+        if around is not None:
+            around.commit()
+            around.expunge_all()
 
 
 def as_utc(moment: datetime) -> datetime:

@@ -9,10 +9,10 @@ from datetime import date
 from mirvo.core.errors import NotFound
 from mirvo.formats.calendar import Entry, calendar_file
 from mirvo.records.database import reading, writing
-from mirvo.records.models import Yard
+from mirvo.records.models import Plan, Yard
 from mirvo.studio.care import open_care
 from mirvo.studio.context import Studio
-from mirvo.studio.plans import newest_plan, step_of
+from mirvo.studio.plans import newest_plans, step_of
 from mirvo.studio.trees import TreeRow, list_trees
 
 FAR_AHEAD = date(9999, 1, 1)
@@ -20,7 +20,9 @@ FAR_AHEAD = date(9999, 1, 1)
 
 def entries_of(studio: Studio) -> list[Entry]:
     """Windows in which trees are due and open aftercare tasks, by date."""
-    entries = [_window(studio, row) for row in list_trees(studio)]
+    with reading(studio.engine) as unit:
+        plans, school = newest_plans(unit), studio.yard().school
+        entries = [_window(row, plans.get(row.tree.id), school) for row in list_trees(studio)]
     for due in open_care(studio, FAR_AHEAD):
         title = f"{due.tree.name}: {due.task.text}"
         day = due.task.due
@@ -29,7 +31,7 @@ def entries_of(studio: Studio) -> list[Entry]:
     return sorted(entries, key=lambda one: (one.first, one.key))
 
 
-def _window(studio: Studio, row: TreeRow) -> Entry:
+def _window(row: TreeRow, plan: Plan | None, school: str) -> Entry:
     window = row.window
     title = f"{row.tree.name}: window for root work"
     best = f"Best about {window.best.day} {window.best:%B}."
@@ -38,16 +40,14 @@ def _window(studio: Studio, row: TreeRow) -> Entry:
         window.start,
         window.end,
         title,
-        f"{best} {_planned(studio, row.tree.id, window.best.year)}".strip(),
+        f"{best} {_planned(plan, school, window.best.year)}".strip(),
     )
 
 
-def _planned(studio: Studio, tree_id: int, year: int) -> str:
-    with reading(studio.engine) as unit:
-        plan = newest_plan(unit, tree_id)
+def _planned(plan: Plan | None, school: str, year: int) -> str:
     if plan is None:
         return ""
-    step = step_of(plan, studio.yard().school, year)
+    step = step_of(plan, school, year)
     if step is None:
         return "No session is planned in it."
     cut = f"cut {', '.join(step['faults'])}; " if step["faults"] else ""

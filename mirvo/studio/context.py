@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from pathlib import Path
@@ -75,6 +76,12 @@ class Studio:
     def standins(self) -> Path:
         """Truth of simulated photos, beside the photos."""
         return self.folder / "standins"
+
+    @contextmanager
+    def one_state(self) -> Iterator[None]:
+        """What is read inside comes from one state of the database, each row once."""
+        with reading(self.engine):
+            yield
 
     def yard(self) -> Yard:
         """The studio's own settings; defaults until they are saved."""

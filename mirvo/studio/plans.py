@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime, time
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session as Unit
 
 from mirvo.core.errors import BadInput, NotFound
@@ -51,6 +51,12 @@ def keep_plan(
 def newest_plan(unit: Unit, tree_id: int) -> Plan | None:
     query = select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id.desc()).limit(1)
     return unit.scalar(query)
+
+
+def newest_plans(unit: Unit) -> dict[int, Plan]:
+    """The newest plan of every tree that has one, by tree."""
+    newest = select(func.max(Plan.id)).group_by(Plan.tree_id)
+    return {plan.tree_id: plan for plan in unit.scalars(select(Plan).where(Plan.id.in_(newest)))}
 
 
 def newest_step(studio: Studio, tree_id: int, year: int) -> dict[str, Any] | None:

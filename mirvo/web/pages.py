@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from datetime import date
-from functools import cache
+from functools import cache, wraps
+from inspect import iscoroutinefunction, signature
 from pathlib import Path
 from typing import Any
 
-from fastapi import Request
+from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
+from fastapi.routing import APIRoute
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
@@ -19,6 +22,33 @@ from mirvo.studio.context import Studio
 from mirvo.web import wording
 
 HERE = Path(__file__).parent
+
+
+class PageRoute(APIRoute):
+    """A route whose page is read from one state of the database, each row once."""
+
+    def __init__(self, path: str, endpoint: Callable[..., Any], **more: Any) -> None:
+        asked = more.get("methods") or ()
+        if "GET" in asked and not iscoroutinefunction(endpoint):
+            endpoint = _from_one_state(endpoint)
+        super().__init__(path, endpoint, **more)
+
+
+def _from_one_state(endpoint: Callable[..., Any]) -> Callable[..., Any]:
+    if hasattr(endpoint, "__wrapped__") or "request" not in signature(endpoint).parameters:
+        return endpoint
+
+    @wraps(endpoint)
+    def read(**given: Any) -> Any:
+        with studio_of(given["request"]).one_state():
+            return endpoint(**given)
+
+    return read
+
+
+def routes(prefix: str = "") -> APIRouter:
+    """An empty list of routes for a part of the application."""
+    return APIRouter(prefix=prefix, route_class=PageRoute)
 
 
 def studio_of(request: Request) -> Studio:

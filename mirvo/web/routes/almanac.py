@@ -2,16 +2,16 @@
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.almanac import species
 from mirvo.core.season import window_of
 from mirvo.studio.context import YardForm
 from mirvo.web.forms import fields_of, read_form
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 
 
 @router.get("/almanac")

@@ -4,13 +4,13 @@ import json
 from collections.abc import Iterator
 from typing import Any
 
-from fastapi import APIRouter, Body, Request
+from fastapi import Body, Request
 from fastapi.responses import JSONResponse, Response, StreamingResponse
 
 from mirvo.studio import assist as use
-from mirvo.web.pages import studio_of
+from mirvo.web.pages import routes, studio_of
 
-router = APIRouter(prefix="/photos/{photo_id}/assist")
+router = routes(prefix="/photos/{photo_id}/assist")
 Sent = Body(...)
 
 

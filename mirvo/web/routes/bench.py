@@ -2,7 +2,7 @@
 
 from datetime import date
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
@@ -10,9 +10,9 @@ from mirvo.core.errors import BadInput
 from mirvo.studio.bench import bench, move_tree
 from mirvo.studio.trees import see_buds
 from mirvo.web.forms import fields_of
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 
 
 @router.get("/")

@@ -1,13 +1,13 @@
 """Looking after trees: ticking tasks, one tap for a watering."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.studio import care as use
 from mirvo.web.forms import fields_of
-from mirvo.web.pages import studio_of
+from mirvo.web.pages import routes, studio_of
 
-router = APIRouter()
+router = routes()
 
 
 @router.post("/care/{task_id}")

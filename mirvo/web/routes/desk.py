@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, JSONResponse
 from starlette.concurrency import run_in_threadpool
 
@@ -14,9 +14,9 @@ from mirvo.studio.photo_sets import letters_elsewhere
 from mirvo.studio.side_views import root_plane_of_day, views_of_day
 from mirvo.studio.trees import get_tree
 from mirvo.web.drawings.wheel import draw_wheel
-from mirvo.web.pages import page, render, studio_of
+from mirvo.web.pages import page, render, routes, studio_of
 
-router = APIRouter()
+router = routes()
 
 
 @router.get("/photos/{photo_id}/desk")

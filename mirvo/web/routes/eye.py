@@ -3,13 +3,13 @@
 from dataclasses import asdict
 from typing import Any
 
-from fastapi import APIRouter, Body, Request
+from fastapi import Body, Request
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from mirvo.studio import eye as use
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter(prefix="/eye")
+router = routes(prefix="/eye")
 Sent = Body(...)
 
 

@@ -1,16 +1,16 @@
 """Kit: the calibration card to print, and the calendar for other programs."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from mirvo.formats.calendar import calendar_file
 from mirvo.formats.card import card_pdf, card_svg
 from mirvo.studio.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.web.forms import fields_of
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-subscribed = APIRouter()
-router = APIRouter(prefix="/kit")
+subscribed = routes()
+router = routes(prefix="/kit")
 
 
 @router.get("")

@@ -1,12 +1,12 @@
 """The season's materials list."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse
 
 from mirvo.studio.materials import season_list
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 
 
 @router.get("/materials")

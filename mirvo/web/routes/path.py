@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
@@ -18,9 +18,9 @@ from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import draw_three_paths
 from mirvo.web.drawings.years import path_chart
 from mirvo.web.forms import fields_of, read_form
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 SCHOOLS = ("gentle", "steady", "bold")
 
 

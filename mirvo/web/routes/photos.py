@@ -1,6 +1,6 @@
 """Photos: intake of several files, the simulated camera, and the pictures themselves."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData, UploadFile
@@ -9,9 +9,9 @@ from mirvo.studio import photos as use
 from mirvo.studio.photo_sets import shoot_set
 from mirvo.studio.side_views import shoot_turntable
 from mirvo.studio.trees import get_tree
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 MOST_FILES = 200
 KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
 

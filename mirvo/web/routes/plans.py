@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
@@ -12,9 +12,9 @@ from mirvo.studio import plans as use
 from mirvo.studio.trees import get_tree
 from mirvo.web.drawings.three_paths import draw_three_paths
 from mirvo.web.forms import fields_of
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 MOST_BESIDE = 4
 MOST_LABEL = 9
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.almanac import species_by_key
@@ -12,9 +12,9 @@ from mirvo.studio import practice as use
 from mirvo.studio.effects import effects_on
 from mirvo.studio.trees import get_tree, list_trees
 from mirvo.web.forms import fields_of
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 
 
 @router.get("/almanac/practice")

@@ -3,7 +3,7 @@
 from typing import Any
 from urllib.parse import quote
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
@@ -21,10 +21,10 @@ from mirvo.studio.photos import KINDS as PHOTO_KINDS
 from mirvo.studio.photos import compared_photos, photos_of_session, take_in
 from mirvo.studio.trees import get_tree
 from mirvo.web.forms import fields_of, read_form
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 from mirvo.web.routes.photos import MOST_FILES, sent_files
 
-router = APIRouter()
+router = routes()
 PHOTO_FIELDS = (("photos_before", "before"), ("photos_after", "after"))
 
 

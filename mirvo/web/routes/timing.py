@@ -1,13 +1,13 @@
 """Is it time? Toggles for what is seen, and the verdict beside them."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse
 
 from mirvo.studio.timing import SEEN_TODAY, is_it_time
 from mirvo.studio.trees import get_tree
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 
 
 @router.get("/trees/{tree_id}/time")

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.almanac import rules, species
@@ -15,9 +15,9 @@ from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.sheet import draw_sheet
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.forms import fields_of, read_form
-from mirvo.web.pages import page, studio_of
+from mirvo.web.pages import page, routes, studio_of
 
-router = APIRouter()
+router = routes()
 
 
 @router.get("/trees")

@@ -3,7 +3,7 @@
 import uuid
 from typing import Any
 
-from fastapi import APIRouter, Body, Request
+from fastapi import Body, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import UploadFile
@@ -22,9 +22,9 @@ from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import draw_cuts
 from mirvo.web.forms import fields_of
-from mirvo.web.pages import page, render, studio_of
+from mirvo.web.pages import page, render, routes, studio_of
 
-router = APIRouter()
+router = routes()
 WHEEL_PX = 380.0
 Sent = Body(...)
 

@@ -1,6 +1,6 @@
 """Years: two dates of a tree compared, letters confirmed, every root's story."""
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
@@ -9,9 +9,9 @@ from mirvo.studio import years as use
 from mirvo.studio.sheet import sheet_of
 from mirvo.web.drawings.wheel import draw_two_dates, wheel_reach_mm
 from mirvo.web.drawings.years import years_chart
-from mirvo.web.pages import page, short_day, studio_of
+from mirvo.web.pages import page, routes, short_day, studio_of
 
-router = APIRouter()
+router = routes()
 LETTER = "letter_"
 
 
