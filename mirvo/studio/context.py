@@ -87,6 +87,7 @@ class Studio:
         """The studio's own settings; defaults until they are saved."""
         with reading(self.engine) as unit:
             found = unit.get(Yard, 1)
+            unit.info["yard"] = found  # units hold rows weakly, and each page asks for this again
         return found or Yard(id=1, practice={}, calendar_secret="", **YardForm().model_dump())
 
     def save_yard(self, form: YardForm) -> None:

@@ -10,17 +10,20 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import text
 
-from mirvo.records.database import open_database, writing
+from mirvo.core.errors import BadInput
+from mirvo.records.database import open_database, reading, writing
 from mirvo.records.models import Table, Yard
 
 
-class DatabaseTest(unittest.TestCase):
+class DatabaseCase(unittest.TestCase):
     def setUp(self):
         self.folder = Path(tempfile.mkdtemp())
         self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
         self.engine = open_database(self.folder)
         self.addCleanup(self.engine.dispose)
 
+
+class DatabaseTest(DatabaseCase):
     def test_migrations_make_just_the_tables_of_the_models(self):
         with self.engine.connect() as connection:
             context = MigrationContext.configure(connection)
@@ -45,3 +48,41 @@ class DatabaseTest(unittest.TestCase):
             list(pool.map(count_up, range(8)))
         with writing(self.engine) as unit:
             self.assertEqual(unit.get(Yard, 1).name, "80")
+
+
+class OneStateTest(DatabaseCase):
+    def setUp(self):
+        super().setUp()
+        self.named("before")
+
+    def named(self, name):
+        with writing(self.engine) as unit:
+            unit.merge(Yard(id=1, name=name, place="", last_frost="04-20", school="steady"))
+
+    def name(self):
+        with reading(self.engine) as unit:
+            return unit.get(Yard, 1).name
+
+    def test_what_another_writes_meanwhile_is_not_seen_until_the_read_is_over(self):
+        with reading(self.engine) as unit:
+            self.assertEqual(self.name(), "before")
+            with ThreadPoolExecutor(1) as other:
+                other.submit(self.named, "after").result()
+                self.assertEqual(other.submit(self.name).result(), "after")
+            with reading(self.engine) as inner:
+                self.assertIs(inner, unit)
+            self.assertEqual(self.name(), "before")
+        self.assertEqual(self.name(), "after")
+
+    def test_what_is_written_inside_is_seen_from_then_on(self):
+        with reading(self.engine) as unit:
+            kept = unit.get(Yard, 1)
+            self.named("after")
+            self.assertEqual((kept.name, self.name()), ("before", "after"))
+
+    def test_a_write_is_never_one_with_a_read_around_it(self):
+        refused, around = self.assertRaises(BadInput), reading(self.engine)
+        with refused, around, writing(self.engine) as unit:
+            unit.get(Yard, 1).name = "lost"
+            raise BadInput("name", "is refused")
+        self.assertEqual(self.name(), "before")

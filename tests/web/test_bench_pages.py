@@ -5,6 +5,7 @@ from datetime import date
 
 from fastapi.testclient import TestClient
 from PIL import Image
+from sqlalchemy import event
 
 from mirvo.studio.bench import bench
 from mirvo.studio.care import tasks_of_session
@@ -39,6 +40,25 @@ class BenchPagesTest(StudioCase):
             answer = self.client.post("/trees/1/week", data={"week": week})
             self.assertEqual(answer.status_code, status)
         self.assertIsNone(get_tree(self.studio, 1).moved_to)
+
+    def test_more_trees_cost_no_more_questions_of_the_database(self):
+        asked = []
+        event.listen(self.studio.engine, "before_cursor_execute", lambda *told: asked.append(told))
+
+        def questions():
+            counts = []
+            for place in ("/", "/trees", "/kit", "/kit/calendar.ics", "/materials", "/trees/1"):
+                asked.clear()
+                self.assertEqual(self.client.get(place).status_code, 200)
+                counts.append(len(asked))
+            return counts
+
+        self.session()
+        before = questions()
+        for number in range(5):
+            self.tree(name=f"Harbour larch {number}")
+        self.assertEqual(questions(), before)
+        self.assertLessEqual(max(before), 14)
 
     def test_a_task_is_ticked_and_opened_again(self):
         task = tasks_of_session(self.studio, self.session().id)[0]
