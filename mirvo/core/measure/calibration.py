@@ -157,9 +157,9 @@ class PlaneMap:
 
 def apply_homography(matrix: Array, points: Array) -> Array:
     """Map points (rows, n, 2) by homographies (rows, 3, 3)."""
-    mapped = points @ matrix[:, :2, :2].swapaxes(1, 2) + matrix[:, None, :2, 2]
-    scale = (points * matrix[:, None, 2, :2]).sum(-1) + matrix[:, None, 2, 2]
-    return np.asarray(mapped / scale[..., None])
+    x, y = points[..., 0], points[..., 1]
+    across, down, scale = (x * a + y * b + c for a, b, c in matrix.transpose(1, 2, 0)[..., None])
+    return np.stack([across / scale, down / scale], axis=-1)
 
 
 def calibrate(

@@ -19,9 +19,10 @@ def area_and_centroid(polygon: Array) -> tuple[Array, Array]:
     origin = polygon[:, :1]
     local = polygon - origin
     after = np.roll(local, -1, axis=1)
-    cross = local[..., 0] * after[..., 1] - local[..., 1] * after[..., 0]
+    cross = _cross(local, after)
     doubled = cross.sum(axis=1)
-    centroid = ((local + after) * cross[..., None]).sum(axis=1) / (3.0 * doubled[:, None])
+    weighed = np.einsum("rni,rn->ri", local + after, cross)
+    centroid = weighed / (3.0 * doubled[:, None])
     return np.abs(doubled) / 2.0, centroid + origin[:, 0]
 
 

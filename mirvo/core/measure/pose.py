@@ -90,7 +90,8 @@ def unbend(points: Array, centre: Array, focal: Array, radial: Array) -> Array:
     The inverse series of x(1 + k r²) to second order; exact to 0.1 px for |k| up to 0.05.
     """
     away = points - centre
-    bend = (radial / focal**2)[:, None] * (away**2).sum(-1)
+    squared = away[..., 0] ** 2 + away[..., 1] ** 2
+    bend = (radial / focal**2)[:, None] * squared
     return np.asarray(centre + away * (1 - bend + 3 * bend**2)[..., None])
 
 

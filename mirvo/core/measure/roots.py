@@ -13,6 +13,8 @@ from mirvo.core.measure.uncertainty import Array, Draws
 
 CREST_SHARE_OF_WIDTH = 0.6
 STEPS_PER_TRUNK = 8
+Pair = tuple[tuple[float, float], tuple[float, float]]
+Width = tuple[Array, Array]
 
 
 @dataclass
@@ -40,8 +42,8 @@ class LaidRoot:
 
 def lay_out_roots(marks: list[RootMark], plane: PlaneMap, draws: Draws) -> list[LaidRoot]:
     """Rectify the roots of one photo: widths on the root plane, paths at crest height."""
-    bases = [_width(root.base_width, plane, draws) for root in marks]
-    ends = [_width(root.end_width, plane, draws) for root in marks]
+    bases = _widths([root.base_width for root in marks], plane, draws)
+    ends = _widths([root.end_width for root in marks], plane, draws)
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
     roots = []
@@ -55,20 +57,26 @@ def lay_out_roots(marks: list[RootMark], plane: PlaneMap, draws: Draws) -> list[
     return roots
 
 
-def _width(
-    pair: tuple[tuple[float, float], tuple[float, float]] | None, plane: PlaneMap, draws: Draws
-) -> tuple[Array, Array] | None:
-    """Middle (rows, 2) and distance (rows,) of two width points, mm; edges lie on the plane."""
-    if pair is None:
-        return None
-    ends = plane.to_plane(draws.points(pair))
-    return ends.mean(axis=1), np.hypot(*(ends[:, 1] - ends[:, 0]).T)
+def _widths(pairs: list[Pair | None], plane: PlaneMap, draws: Draws) -> list[Width | None]:
+    """Middle (rows, 2) and distance (rows,) of width points, mm; edges lie on the plane.
+
+    All pairs are mapped at once; a root whose width is not marked has none.
+    """
+    clicked = [draws.points(pair) for pair in pairs if pair is not None]
+    if not clicked:
+        return [None] * len(pairs)
+    ends = plane.to_plane(np.concatenate(clicked, axis=1))
+    first, second = ends[:, ::2], ends[:, 1::2]
+    middle, apart = (first + second) / 2, second - first
+    wide = np.hypot(apart[..., 0], apart[..., 1])
+    found = iter([(middle[:, i], wide[:, i]) for i in range(len(clicked))])
+    return [None if pair is None else next(found) for pair in pairs]
 
 
 def _widths_along(
     pixels: Array,
-    base: tuple[Array, Array] | None,
-    end: tuple[Array, Array] | None,
+    base: Width | None,
+    end: Width | None,
     median: float,
 ) -> Array:
     """Width (rows, n) at each path point: base to end if both are marked, else constant."""

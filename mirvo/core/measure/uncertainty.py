@@ -67,10 +67,24 @@ def figure(samples: Array) -> Figure:
     lopsided spread of draws widens it instead of hiding.
     """
     rest = np.abs(samples[1:] - samples[0])
-    return Figure(float(samples[0]), float(np.quantile(rest, COVER)) if rest.size else 0.0)
+    return Figure(float(samples[0]), _covering(rest))
 
 
 def figure_of_angle(samples: Array) -> Figure:
     """As `figure` for azimuths in degrees, differences taken round the circle."""
     away = np.abs((samples[1:] - samples[0] + 180.0) % 360.0 - 180.0)
-    return Figure(float(samples[0] % 360.0), float(np.quantile(away, COVER)) if away.size else 0.0)
+    return Figure(float(samples[0] % 360.0), _covering(away))
+
+
+def _covering(away: Array) -> float:
+    """The quantile of distances (n,) that covers 95 %, between neighbours linearly; 0 of none.
+
+    As numpy.quantile, whose many checks cost more than the work on a few hundred draws.
+    """
+    if not away.size:
+        return 0.0
+    at = COVER * (away.size - 1)
+    low = int(at)
+    high = min(low + 1, away.size - 1)
+    sorted_there = np.partition(away, (low, high))
+    return float(sorted_there[low] + (at - low) * (sorted_there[high] - sorted_there[low]))
