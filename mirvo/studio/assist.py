@@ -50,11 +50,12 @@ def flanks(studio: Studio, photo_id: int, width: Any, path: Any) -> list[list[fl
     What the photo shows is weighed against the user's own click deviation. Raises BadInput.
     """
     photo = get_photo(studio, photo_id)
-    detail = {
-        "width": _points(width, 2, "base_width", "set both points of the width first")[:2],
-        "path": _points(path, 2, "path", "draw the root first; its flanks run beside it"),
-        "click_sd_px": studio.yard().click_sd_px,
-    }
+    ends = _points(width, 2, "base_width", "set both points of the width first")[:2]
+    way = _points(path, 2, "path", "draw the root first; its flanks run beside it")
+    for x, y in (*ends, *way):
+        if not (-1 <= x <= photo.width and -1 <= y <= photo.height):
+            raise BadInput("point", f"{x:g}, {y:g} lies outside the photo")
+    detail = {"width": ends, "path": way, "click_sd_px": studio.yard().click_sd_px}
     return list(studio.helper.answer(_bare_task(studio, photo, "flanks", detail)))
 
 

@@ -48,6 +48,10 @@ class HelpTest(StudioCase):
             ("width", {"marks": self.marks, "path": [[1, 2]]}, "path"),
             ("outline", {"rough": [[1, 2]]}, "trunk.outline"),
             ("edge", {"rough": []}, "edge"),
+            ("flanks", {"width": [[1, 2]], "path": [[1, 2], [9, 9]]}, "base_width"),
+            ("flanks", {"width": [[1, 2], [9, 2]], "path": [[1, 2]]}, "path"),
+            ("flanks", {"width": [[1, 2], [9, 2]], "path": [[1, 2], [1e12, 2]]}, "point"),
+            ("flanks", {"width": [[1, 2], ["nan", 2]], "path": [[1, 2], [9, 9]]}, "point"),
         ):
             with self.subTest(what=what, field=field):
                 answer = self.ask(what, **body)

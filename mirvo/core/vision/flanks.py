@@ -25,7 +25,7 @@ REACH_SDS = 3.5
 CLEAR_SDS = 2.5
 STEP_PX = 0.5
 BLUR_PX = 1.0
-LEAST_WIDTH_PX, LEAST_RUN_PX = 8.0, 6.0
+LEAST_WIDTH_PX, MOST_WIDTH_PX, LEAST_RUN_PX = 8.0, 800.0, 6.0
 DARKEST = 8.0
 TYPICAL = 1.5
 SAME_SAMPLE_PX2 = 350.0
@@ -52,11 +52,12 @@ def set_to_flanks(
     picture : (height, width, 3), red, green, blue, full size.
     width : (2, 2), px, the two points as they were set.
     path : (n, 2), px, n >= 2, of the root, from the trunk outward.
-    click_sd_px : standard deviation of a click; 0 leaves the points as they are.
+    click_sd_px : standard deviation of a click; 0 leaves the points as they are. So do widths
+        too small to show a flank, or so large that a click's error is nothing to them.
     """
     hand = Flanks(width, np.full(2, float(click_sd_px)))
     wide = float(np.hypot(*(width[1] - width[0])))
-    if click_sd_px <= 0 or wide < LEAST_WIDTH_PX:
+    if click_sd_px <= 0 or not LEAST_WIDTH_PX <= wide <= MOST_WIDTH_PX:
         return hand
     run = _run_beside(width, path, wide)
     if run is None:
@@ -76,10 +77,10 @@ def _run_beside(width: Array, path: Array, wide: float) -> tuple[Array, Array, A
 
     Outward from the width, or inward when the path ends there; None when it is too short.
     """
-    total = float(arc_lengths(path[None])[0, -1])
+    lengths = arc_lengths(path[None])[0]
+    total = float(lengths[-1])
     if total < LEAST_RUN_PX:
         return None
-    lengths = arc_lengths(path[None])[0]
     at = np.arange(0.0, total, STEP_PX)
     line = np.stack([np.interp(at, lengths, axis) for axis in path.T], axis=1)
     middle = width.mean(axis=0)

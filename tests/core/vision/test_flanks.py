@@ -83,6 +83,7 @@ class FlanksTest(unittest.TestCase):
             (width, path, 0.0),
             (width, path[:1].repeat(2, axis=0), CLICK_SD),
             (np.array([[60.0, 129.0], [60.0, 131.0]]), path, CLICK_SD),
+            (np.array([[60.0, -900.0], [60.0, 900.0]]), path, CLICK_SD),
         ):
             found = set_to_flanks(picture, given, along, sd)
             np.testing.assert_array_equal(found.points, given)
