@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from mirvo.core.measure.geometry import arc_lengths, normals
+from mirvo.core.measure.geometry import arc_lengths, dense, normals
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.edges import profiles
 
@@ -77,12 +77,11 @@ def _run_beside(width: Array, path: Array, wide: float) -> tuple[Array, Array, A
 
     Outward from the width, or inward when the path ends there; None when it is too short.
     """
-    lengths = arc_lengths(path[None])[0]
-    total = float(lengths[-1])
+    total = float(arc_lengths(path[None])[0, -1])
     if total < LEAST_RUN_PX:
         return None
-    at = np.arange(0.0, total, STEP_PX)
-    line = np.stack([np.interp(at, lengths, axis) for axis in path.T], axis=1)
+    line = dense(path, STEP_PX)
+    at = np.linspace(0.0, total, len(line))
     middle = width.mean(axis=0)
     start = int(np.hypot(*(line - middle).T).argmin())
     steps = np.arange(CLEAR_OF_BASE * wide, ALONG_WIDTHS * wide, 1.0)
@@ -91,7 +90,7 @@ def _run_beside(width: Array, path: Array, wide: float) -> tuple[Array, Array, A
     along = along[(at[start] + along >= 0.0) & (at[start] + along <= total)]
     if len(along) < LEAST_RUN_PX:
         return None
-    there = np.rint((at[start] + along) / STEP_PX).astype(int).clip(0, len(at) - 1)
+    there = np.rint((at[start] + along) / at[1]).astype(int)
     across = normals(line, SMOOTH_WIDTHS * wide / STEP_PX)[there]
     across = across * np.sign(across.mean(axis=0) @ (width[1] - width[0]))
     aside = ((middle - line[start]) * across).sum(axis=1, keepdims=True)
