@@ -1,4 +1,4 @@
-"""The command line: `mirvo serve | demo | measure | propose | plan | card`."""
+"""The command line: `mirvo serve | demo | measure | propose | plan | card | backup | restore`."""
 
 from __future__ import annotations
 
@@ -16,7 +16,8 @@ import typer
 from mirvo.core.errors import BadInput, MirvoError
 
 if TYPE_CHECKING:
-    from mirvo.core.measure.calibration import PhotoInfo
+    from mirvo.core.measure.plane_map import PhotoInfo
+    from mirvo.studio.context import Studio
 
 app = typer.Typer(
     help="Measures, records and plans the root work of bonsai trees.",
@@ -98,7 +99,7 @@ class _Opened:
 
 
 def _open(path: Path) -> _Opened:
-    from mirvo.core.measure.calibration import PhotoInfo
+    from mirvo.core.measure.plane_map import PhotoInfo
     from mirvo.records.photos import examine
 
     content = _bytes_of(path)
@@ -230,6 +231,49 @@ def card_command(
     print(f"{out} written; print it at 100 % and measure its line.")
 
 
+@app.command("backup")
+def backup_command(
+    out: Annotated[Path, typer.Argument(help="Where to write it: a name ending in .zip.")],
+    data: Data = None,
+) -> None:
+    """Write all records and photos into one file; Mirvo may run meanwhile."""
+    from mirvo.records.database import FILE_NAME
+    from mirvo.studio.backups import write_backup
+    from mirvo.studio.context import Studio
+    from mirvo.web.settings import Settings
+
+    folder = data or Settings().data
+    if out.suffix.lower() != ".zip":
+        raise BadInput(str(out), "give a name ending in .zip")
+    if not (folder / FILE_NAME).exists():
+        raise BadInput(str(folder), "holds no data of Mirvo")
+    studio = Studio(folder, clock=lambda: datetime.now(UTC))
+    size = write_backup(studio, out)
+    studio.close()
+    print(f"{out} written, {size / 1e6:.1f} MB.")
+
+
+@app.command("restore")
+def restore_command(
+    backup: Annotated[Path, typer.Argument(help="A file written by `mirvo backup`.")],
+    data: Data = None,
+    aside: Annotated[
+        bool, typer.Option("--aside", help="Move data that is there aside instead of refusing.")
+    ] = False,
+) -> None:
+    """Put a backup into a data folder; stop Mirvo first."""
+    from mirvo.studio.backups import restore
+    from mirvo.web.settings import Settings
+
+    folder = data or Settings().data
+    found = restore(backup, folder, datetime.now(UTC), aside)
+    trees = "1 tree" if found.trees == 1 else f"{found.trees} trees"
+    photos = "1 photo" if found.photos == 1 else f"{found.photos} photos"
+    print(f"{folder}: {trees}, {photos}, as of {found.made_at}.")
+    if found.missing:
+        print(f"{found.missing} photos were missing already when the backup was made.")
+
+
 @app.command()
 def serve(
     data: Data = None,
@@ -245,10 +289,14 @@ def demo(
     port: Annotated[int | None, typer.Option(help="Port; MIRVO_PORT or 8000.")] = None,
     only_load: Annotated[bool, typer.Option(help="Load the yard and stop.")] = False,
 ) -> None:
-    """Load Saltgate Yard, the made-up demo, when it is not there yet, and serve it."""
-    from mirvo.demo.load import load_demo
+    """Load Saltgate Yard, the made-up demo, when it is not there yet, and serve it.
 
-    folder = data or Path("data/demo")
+    Its folder is `demo` in the data folder, so it never mixes with your own trees.
+    """
+    from mirvo.demo.load import load_demo
+    from mirvo.web.settings import Settings
+
+    folder = data or Settings().data / "demo"
     if not load_demo(folder):
         print("The demo yard is already there.")
     if not only_load:
@@ -266,11 +314,26 @@ def _serve(data: Path | None, port: int | None) -> None:
 
     settings = Settings()
     studio = Studio(data or settings.data, clock=lambda: datetime.now(UTC))
+    _tidy(studio)
     application = create_app(studio)
     gc.freeze()
     gc.set_threshold(20_000, 20, 20)
     print(f"Mirvo is at http://{settings.host}:{port or settings.port}", flush=True)
     uvicorn.run(application, host=settings.host, port=port or settings.port, log_level="warning")
+
+
+def _tidy(studio: Studio) -> None:
+    """What is done once a start; should it fail, the records are served all the same."""
+    from sqlalchemy.exc import SQLAlchemyError
+
+    from mirvo.records.snapshots import keep_snapshot
+    from mirvo.studio.compost import clear_heap
+
+    try:
+        keep_snapshot(studio.folder, studio.today)
+        clear_heap(studio)
+    except (OSError, SQLAlchemyError) as error:
+        print(f"Today's copy or the compost heap could not be seen to: {error}", file=sys.stderr)
 
 
 if __name__ == "__main__":

@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 from itertools import chain
 from pathlib import Path
+from statistics import median
 from typing import Any
 
 import cv2
@@ -23,9 +24,10 @@ from scipy.optimize import linear_sum_assignment
 from scipy.spatial.distance import cdist
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.calibration import calibrate
 from mirvo.core.measure.geometry import dense
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.side import measure_view, read_view
 from mirvo.core.measure.side_marks import read_side_marks
 from mirvo.core.measure.top import measure_top
@@ -47,6 +49,7 @@ from mirvo.standins.turntable import (
     side_truth,
 )
 from tests.hand import shaken
+from tools.bench import CARD_SCENES, timed, with_a_card
 
 PAGE = Path(__file__).parent.parent / "docs" / "accuracy.md"
 FIRST_SEED = 20_000
@@ -339,9 +342,24 @@ def main() -> None:
         "|---|---|---|---|---|---|",
         *_figure_lines(told),
         "",
+        "## How fast the figures follow",
+        "",
+        _recompute_line(),
+        "",
     ]
     PAGE.write_text("\n".join(lines), "utf-8")
     print("\n".join(lines))
+
+
+def _recompute_line() -> str:
+    """How long all figures take after a mark has moved, once the pool is done."""
+    times = [timed(with_a_card(seed)) for seed in range(CARD_SCENES)]
+    medians = [median(one) for one in times]
+    return (
+        f"All figures of a base from above with 400 draws, card in view, 12 megapixels, "
+        f"{CARD_SCENES} bases: median {median(medians):.0f} ms, the slowest base "
+        f"{max(medians):.0f} ms. `python -m tools.bench` gives the rest."
+    )
 
 
 def _card_line(tilt: float, cases: list[dict[str, float]]) -> str:

@@ -19,18 +19,20 @@ import numpy as np
 from fastapi.testclient import TestClient
 from PIL import Image
 
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.top import measure_top
 from mirvo.core.plan.case import read_case
 from mirvo.core.plan.ground import Ground
 from mirvo.core.plan.paths import plan
 from mirvo.core.plan.search import find_route
 from mirvo.demo.load import load_demo
-from mirvo.records.photos import shrink
+from mirvo.records.photos import smaller
 from mirvo.standins.base import random_base
-from mirvo.standins.camera import random_camera
-from mirvo.standins.photo import take_photo, truth
+from mirvo.standins.camera import PHONE_FOCAL_35MM, phone_camera, random_camera
+from mirvo.standins.card import CardPlace
+from mirvo.standins.photo import card_seen, take_photo, true_marks, truth
+from mirvo.standins.scene import Layout
 from mirvo.studio.context import Studio
 from mirvo.studio.desk import open_desk
 from mirvo.studio.path import path_view
@@ -38,6 +40,8 @@ from mirvo.web.app import create_app
 from tests.core.plan.test_search import enumerate_best
 
 HARD_CASES, SMALL_CASES = 12, 8
+CARD_SCENES, MOST_TILT_DEG = 10, 18.0
+CARD = CardPlace(10.0, -190.0, 8.0, 15.0)
 
 
 def timed(work: Callable[[], object], runs: int = 15) -> list[float]:
@@ -112,6 +116,17 @@ def core() -> None:
     rng = np.random.default_rng(1)
     floor = say("draws: random numbers alone", timed(lambda: rng.standard_normal((401, count, 2))))
     say("draws: all figures with 400 draws", timed(lambda: measure_top(marks, photo)), floor)
+    times = [statistics.median(timed(with_a_card(seed))) for seed in range(CARD_SCENES)]
+    say(f"draws: the same on 12 megapixels with a card, {CARD_SCENES} bases", times)
+
+
+def with_a_card(seed: int) -> Callable[[], object]:
+    """All figures of one base photographed by a phone, the card beside the trunk."""
+    base, camera = random_base(seed), phone_camera(seed, MOST_TILT_DEG)
+    marks = read_marks(true_marks(base, camera, Layout(card=CARD)))
+    photo = PhotoInfo(camera.width, camera.height, PHONE_FOCAL_35MM)
+    corners = card_seen(CARD, camera)
+    return lambda: measure_top(marks, photo, corners)
 
 
 def intake() -> None:
@@ -120,13 +135,8 @@ def intake() -> None:
     def decode() -> None:
         Image.open(io.BytesIO(content)).load()
 
-    def sizes() -> None:
-        largest = shrink(content, 2016)
-        for longest in (900, 320):
-            shrink(largest, longest)
-
     floor = say("photo: decode of 12 megapixels", timed(decode, 7))
-    say("photo: three derivatives made", timed(sizes, 7), floor)
+    say("photo: three derivatives made", timed(lambda: smaller(content), 7), floor)
 
 
 def planning(studio: Studio) -> None:

@@ -21,9 +21,10 @@ from mirvo.standins.photo import shoot, single_threaded, true_marks
 from mirvo.standins.scene import Layout
 from mirvo.studio.context import Studio, YardForm
 from mirvo.studio.desk import save_marks
+from mirvo.studio.histories import measured_roots
 from mirvo.studio.path import path_view
 from mirvo.studio.photos import photograph, truth_of
-from mirvo.studio.sessions import RootDone, SessionForm, measured_roots, record_session
+from mirvo.studio.sessions import RootDone, SessionForm, record_session
 from mirvo.studio.side_views import shoot_turntable, views_of_day
 from mirvo.studio.target import TargetForm, set_target
 from mirvo.studio.trees import TreeForm, add_tree
@@ -31,6 +32,7 @@ from mirvo.studio.years import confirm, years_of
 
 PHOTO_SIZE = (1280, 960)
 CLICK_SD_PX = 1.5
+TRIED_BELOW, TRIED_RIM = 0.12, 0.35
 WORKERS = 2
 
 
@@ -176,6 +178,14 @@ def _from_the_side(studio: Studio, tree_id: int) -> None:
         known = truth_of(studio, photo)
         marks = _by_hand(known["marks"] if known else {}, np.random.default_rng(photo.id))
         marks["turntable_deg"] = draft["turntable_deg"]
+        if marks["turntable_deg"] == 0:
+            (ax, ay), (bx, by) = marks["soil_line"]
+            width, middle, soil = bx - ax, (ax + bx) / 2, (ay + by) / 2
+            tries = (
+                ("soil line", soil + TRIED_BELOW * width),
+                ("pot rim", soil - TRIED_RIM * width),
+            )
+            marks["tried"] = [{"line": line, "point": [middle, y]} for line, y in tries]
         save_marks(studio, photo.id, marks, 1)
 
 

@@ -93,7 +93,8 @@ def card_svg() -> str:
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:g}mm" height="{height:g}mm" '
         f'viewBox="0 0 {width:g} {height:g}"><title>Mirvo card, print at 100 %</title>'
-        f'<rect width="{width:g}" height="{height:g}" fill="#fff"/>{boxes}'
+        f'<rect width="{width:g}" height="{height:g}" fill="#fff"/>'
+        f'<g shape-rendering="crispEdges">{boxes}</g>'
         f'<g fill="none" stroke="#000" stroke-width="{INK_WIDTH_MM}">{lines}</g>'
         f'<g font-family="sans-serif" text-anchor="middle">{texts}</g></svg>'
     )

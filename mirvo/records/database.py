@@ -3,19 +3,26 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from contextvars import ContextVar
 from datetime import datetime
+from functools import wraps
 from pathlib import Path
-from typing import Any
+from typing import Any, ParamSpec, TypeVar
 
 from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy.orm import ORMExecuteState, with_loader_criteria
 from sqlalchemy.orm import Session as Unit
+
+from mirvo.records.models import Compostable
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 FILE_NAME = "mirvo.sqlite3"
 BUSY_MS = 5000
+KEPT = "kept for the page"
+P = ParamSpec("P")
+T = TypeVar("T")
 _held: ContextVar[Unit | None] = ContextVar("unit that reads", default=None)
 
 
@@ -65,14 +72,14 @@ def _migrate(engine: Engine, folder: Path) -> None:
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     if current is not None:
-        _copy(folder / FILE_NAME, folder / f"before-{head}.sqlite3")
+        copy_database(folder / FILE_NAME, folder / f"before-{head}.sqlite3")
     with engine.execution_options(writes=True).begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
 
 
-def _copy(source: Path, copy: Path) -> None:
-    """A whole copy of the database before its tables change."""
+def copy_database(source: Path, copy: Path) -> None:
+    """A whole copy of a database, also while it is in use."""
     with closing(sqlite3.connect(source)) as old, closing(sqlite3.connect(copy)) as new:
         old.backup(new)
 
@@ -83,6 +90,19 @@ def _revision(connection: Any) -> str | None:
         return None
     found = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
     return None if found is None else str(found)
+
+
+@event.listens_for(Unit, "do_orm_execute")
+def _without_compost(asked: ORMExecuteState) -> None:
+    """What lies on the compost heap is not seen, whatever is asked for."""
+    if asked.is_select and not asked.execution_options.get("composted"):
+        asked.statement = asked.statement.options(
+            with_loader_criteria(Compostable, _not_composted, include_aliases=True)
+        )
+
+
+def _not_composted(table: type[Compostable]) -> Any:
+    return table.composted_at.is_(None)
 
 
 @contextmanager
@@ -103,6 +123,26 @@ def reading(engine: Engine) -> Iterator[Unit]:
             _held.reset(token)
 
 
+def once_a_page(read: Callable[P, T]) -> Callable[P, T]:
+    """A reading of a unit and some keys that is kept while the page is read.
+
+    Asked again, it costs nothing; in units that write it is read anew each time.
+    """
+
+    @wraps(read)
+    def kept(*args: P.args, **named: P.kwargs) -> T:
+        unit = args[0]
+        if not isinstance(unit, Unit) or unit is not _held.get():
+            return read(*args, **named)
+        known = unit.info.setdefault(KEPT, {})
+        key = (read, args[1:], tuple(named.items()))
+        if key not in known:
+            known[key] = read(*args, **named)
+        return known[key]  # type: ignore[no-any-return]
+
+    return kept
+
+
 @contextmanager
 def writing(engine: Engine) -> Iterator[Unit]:
     """A unit of work in one transaction: all of it is kept, or nothing.
@@ -120,6 +160,7 @@ def writing(engine: Engine) -> Iterator[Unit]:
         if around is not None:
             around.commit()
             around.expunge_all()
+            around.info.pop(KEPT, None)
 
 
 def as_utc(moment: datetime) -> datetime:

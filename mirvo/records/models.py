@@ -18,10 +18,22 @@ class Table(DeclarativeBase):
             "pk": "pk_%(table_name)s",
         }
     )
-    type_annotation_map: ClassVar[dict[Any, Any]] = {dict[str, Any]: JSON, list[Any]: JSON}
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        dict[str, Any]: JSON(none_as_null=True),
+        list[Any]: JSON(none_as_null=True),
+    }
 
 
-class Tree(Table):
+class Compostable:
+    """Rows that can be laid on the compost heap: no reading sees them until they are put back.
+
+    See `database.reading`; an execution with the option `composted` sees them all the same.
+    """
+
+    composted_at: Mapped[datetime | None] = mapped_column(default=None)
+
+
+class Tree(Compostable, Table):
     """One tree. `version` counts saves, so that two open tabs cannot overwrite each other."""
 
     __tablename__ = "trees"
@@ -52,7 +64,7 @@ class Tree(Table):
     updated_at: Mapped[datetime]
 
 
-class Photo(Table):
+class Photo(Compostable, Table):
     """A photo as it came, kept by content hash; `kind` says what it shows."""
 
     __tablename__ = "photos"
@@ -72,7 +84,7 @@ class Photo(Table):
     created_at: Mapped[datetime]
 
 
-class Measurement(Table):
+class Measurement(Compostable, Table):
     """Marks on one photo and the figures they gave; marks are kept even while incomplete.
 
     `view` is top or side. `turn_deg` added to its azimuths gives those of the tree's own
@@ -109,7 +121,7 @@ class EyeCheck(Table):
     result: Mapped[dict[str, Any] | None]
 
 
-class Session(Table):
+class Session(Compostable, Table):
     """One root session as it was done; `roots` lists what was done to each root."""
 
     __tablename__ = "sessions"
@@ -178,7 +190,7 @@ class VisitPhoto(Table):
     step: Mapped[str] = mapped_column(String(20))
 
 
-class Care(Table):
+class Care(Compostable, Table):
     """One aftercare task of a session, done or still to do."""
 
     __tablename__ = "care_tasks"
@@ -244,7 +256,10 @@ class Plan(Table):
 
 
 class Yard(Table):
-    """The studio itself: name, place, usual frosts, school."""
+    """The studio itself: name, place, usual frosts, school.
+
+    `own_species` holds by key what the studio's almanac says otherwise than the shipped one.
+    """
 
     __tablename__ = "yard"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -257,3 +272,5 @@ class Yard(Table):
     trees_a_day: Mapped[int] = mapped_column(default=3, server_default="3")
     bench_days: Mapped[int] = mapped_column(default=2, server_default="2")
     calendar_secret: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    backed_up_at: Mapped[datetime | None]
+    own_species: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")

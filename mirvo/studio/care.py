@@ -9,13 +9,14 @@ import numpy as np
 from sqlalchemy import or_, select
 from sqlalchemy.orm import Session as Unit
 
-from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac import rules
 from mirvo.core.care import aftercare
 from mirvo.core.errors import NotFound
 from mirvo.records.database import reading, writing
 from mirvo.records.models import Care, Session, Tree, Watering, Yard
 from mirvo.studio.context import Studio
 from mirvo.studio.practice import practice_for
+from mirvo.studio.species import species_of
 from mirvo.studio.trees import load_tree
 from mirvo.studio.weather import station_of
 
@@ -38,7 +39,7 @@ def plan_care(unit: Unit, session: Session, tree: Tree, yard: Yard, today: date)
         practice,
         yard.last_frost,
         cut,
-        species_by_key(tree.species_key).night_floor_c,
+        species_of(yard, tree.species_key).night_floor_c,
         [] if tree.under_glass else station_of(yard).forecast(today),
     )
     for task in (one for one in tasks if one.due >= today - timedelta(days=GRACE_DAYS)):

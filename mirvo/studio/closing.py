@@ -7,7 +7,8 @@ from typing import Any, Literal
 from pydantic import ValidationError
 from sqlalchemy import select
 
-from mirvo.core.errors import BadInput, Conflict
+from mirvo.core.complaints import first_complaint
+from mirvo.core.errors import Conflict
 from mirvo.records.database import reading, writing
 from mirvo.records.models import Photo, Session, VisitPhoto
 from mirvo.studio.context import Studio
@@ -79,8 +80,7 @@ def form_of(studio: Studio, view: VisitView, told: Deciding) -> SessionForm:
             **entered,
         )
     except ValidationError as error:
-        first = error.errors()[0]
-        raise BadInput(str(first["loc"][0]), str(first["msg"])) from None
+        raise first_complaint(error) from None
 
 
 def _roots_done(told: Deciding) -> list[RootDone]:

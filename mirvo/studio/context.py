@@ -11,9 +11,10 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
 from sqlalchemy import Engine
+from sqlalchemy.orm import Session as Unit
 
 from mirvo.core.errors import BadInput
-from mirvo.records.database import as_utc, open_database, reading, writing
+from mirvo.records.database import as_utc, once_a_page, open_database, reading, writing
 from mirvo.records.models import Yard
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.helper import Helper
@@ -42,6 +43,11 @@ class YardForm(BaseModel):
         except ValueError:
             raise BadInput("last_frost", "Give month and day, such as 04-20.") from None
         return value
+
+
+@once_a_page
+def _saved_yard(unit: Unit) -> Yard | None:
+    return unit.get(Yard, 1)
 
 
 @dataclass
@@ -86,9 +92,10 @@ class Studio:
     def yard(self) -> Yard:
         """The studio's own settings; defaults until they are saved."""
         with reading(self.engine) as unit:
-            found = unit.get(Yard, 1)
-            unit.info["yard"] = found  # units hold rows weakly, and each page asks for this again
-        return found or Yard(id=1, practice={}, calendar_secret="", **YardForm().model_dump())
+            found = _saved_yard(unit)
+        return found or Yard(
+            id=1, practice={}, own_species={}, calendar_secret="", **YardForm().model_dump()
+        )
 
     def save_yard(self, form: YardForm) -> None:
         """Keep the studio's own settings; its practice stays as it is."""

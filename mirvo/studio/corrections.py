@@ -11,10 +11,10 @@ from mirvo.records.database import reading, writing
 from mirvo.records.models import Care, Measurement, Session
 from mirvo.studio.care import plan_care
 from mirvo.studio.context import Studio
+from mirvo.studio.histories import measured_roots
 from mirvo.studio.sessions import (
     SessionForm,
     check_session,
-    measured_roots,
     reckon_form,
     roots_for,
     row_of,

@@ -12,6 +12,7 @@ from mirvo.records.database import reading
 from mirvo.records.models import Measurement, Target
 from mirvo.studio.after_cuts import figures_with, root_plane_with
 from mirvo.studio.context import Studio
+from mirvo.studio.histories import measured_roots, target_of
 from mirvo.studio.reckoning import (
     Soil,
     correction_of,
@@ -19,7 +20,7 @@ from mirvo.studio.reckoning import (
     season_of,
     tree_budget,
 )
-from mirvo.studio.sessions import measured_roots
+from mirvo.studio.species import species_of
 from mirvo.studio.visits import VisitView
 
 USUAL_GAP_DEG = 90.0
@@ -84,11 +85,13 @@ def deciding(studio: Studio, view: VisitView) -> Deciding:
     answers, tree = view.answers, view.tree
     with reading(studio.engine) as unit:
         row, roots = measured_roots(unit, tree.id)
-        target = unit.get(Target, tree.id)
+        target = target_of(unit, tree.id)
         correction = correction_of(unit, tree.id)
     day, buds = view.visit.begun_at.date(), answers.get("bud_stage") or ""
-    season = season_of(tree, yard.last_frost, day, buds, view.practice)
-    budget = tree_budget(tree, view.practice, season, day, answers.get("top_reduced") or 0.0)
+    species = species_of(yard, tree.species_key)
+    season = season_of(tree, species, yard.last_frost, day, buds, view.practice)
+    top = answers.get("top_reduced") or 0.0
+    budget = tree_budget(tree, species, view.practice, season, day, top)
     budget = kind_budget(view.visit.kind, budget)
     decided = decisions_of(view)
     others, problem = _taken_from_ball(answers)

@@ -13,6 +13,7 @@ from mirvo.core.errors import BadInput, Conflict
 from mirvo.records.database import reading, writing
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
+from mirvo.studio.drafts import check_shape
 from mirvo.studio.marked import (
     card_corners,
     measure,
@@ -104,7 +105,9 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
     BadInput : this is not a set of marks at all.
     """
     photo = get_photo(studio, photo_id)
-    _shape(marks, view_of(photo))
+    check_shape(marks, view_of(photo))
+    if len(json.dumps(marks)) > MOST_MARK_BYTES:
+        raise BadInput("marks", "there are far too many points")
     figures, missing, problem = evaluate(studio, photo, marks)
     with writing(studio.engine) as unit:
         kept = unit.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
@@ -123,14 +126,6 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
     if view_of(photo) == "top":
         settle_set(studio, photo, figures if marks.get("set") else None)
     return DeskState(photo, marks, revision + 1, figures, missing, problem)
-
-
-def _shape(marks: Any, view: str) -> None:
-    listed = "emergences" if view == "side" else "roots"
-    if not isinstance(marks, dict) or not isinstance(marks.get(listed), list):
-        raise BadInput("marks", f"must be an object with a list of {listed}")
-    if len(json.dumps(marks)) > MOST_MARK_BYTES:
-        raise BadInput("marks", "there are far too many points")
 
 
 def evaluate(

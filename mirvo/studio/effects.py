@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.care import aftercare
 from mirvo.core.season import year_window
@@ -13,6 +13,7 @@ from mirvo.records.models import Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.practice import practice_for
 from mirvo.studio.reckoning import season_of, tree_budget
+from mirvo.studio.species import species_of
 
 
 @dataclass(frozen=True)
@@ -34,17 +35,17 @@ def effects_on(studio: Studio, tree: Tree, practice: Practice | None = None) -> 
     """The figures of a tree under its practice, or under another one tried on it."""
     yard = studio.yard()
     held = practice or practice_for(yard, tree)
-    species = species_by_key(tree.species_key)
+    species = species_of(yard, tree.species_key)
     start, _, best = year_window(species, yard.last_frost, studio.today.year + 1)
     early_day = date.fromordinal(start.toordinal() - 14)
-    early = season_of(tree, yard.last_frost, early_day, "", held)
+    early = season_of(tree, species, yard.last_frost, early_day, "", held)
     tasks = aftercare(best, "routine", tree.strength, held, yard.last_frost)
     shade = next(task for task in tasks if task.code == "shade")
     full = rules().top_reduction.full_at_percent
     return Effects(
-        budget=tree_budget(tree, held, "open", best),
-        matched=tree_budget(tree, held, "open", best, full),
-        early=tree_budget(tree, held, early, early_day),
+        budget=tree_budget(tree, species, held, "open", best),
+        matched=tree_budget(tree, species, held, "open", best, full),
+        early=tree_budget(tree, species, held, early, early_day),
         shade_days=(shade.due - best).days,
         clears=clears_by(held, species, tree.age_class),
     )

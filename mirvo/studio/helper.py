@@ -17,6 +17,7 @@ from mirvo.core.errors import BadInput
 
 READY_PHOTOS = 2
 STOPPED = "The work on the photo was stopped."
+NOT_BEGUN = "The help could not be started"
 Report = Callable[[str, float], None]
 
 
@@ -71,6 +72,8 @@ class Helper:
                     tell(said)
             except (EOFError, OSError):
                 tell({"problem": {"field": "", "message": STOPPED}})
+            except Exception as error:  # whoever waits must hear of it, whatever it is
+                tell({"problem": {"field": "", "message": f"{NOT_BEGUN}: {error}"}})
 
     def answer(self, task: Task) -> Any:
         """The result of a task alone. Raises BadInput with what went wrong."""
@@ -170,8 +173,8 @@ def _picture(photo: Path) -> Any:
 def _assistant(task: Task, ready: dict[str, Any], report: Report) -> Any:
     import numpy as np
 
-    from mirvo.core.measure.calibration import PhotoInfo
     from mirvo.core.measure.marks import read_marks
+    from mirvo.core.measure.plane_map import PhotoInfo
     from mirvo.core.vision.assist import assistant
 
     basis = {name: task.marks.get(name) for name in ("calibration", "trunk", "trunks", "front")}

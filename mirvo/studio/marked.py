@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import TopMarks, read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.report import side_as_record, top_as_record
 from mirvo.core.measure.side import measure_side
 from mirvo.core.measure.side_marks import SideMarks, read_side_marks

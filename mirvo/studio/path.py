@@ -8,10 +8,9 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session as Unit
 
-from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import read_case
@@ -20,11 +19,12 @@ from mirvo.core.plan.growth import Rate, Seen, growth_rate
 from mirvo.core.plan.paths import plan
 from mirvo.core.rootwork.advice import RootToCut, roots_to_cut
 from mirvo.records.database import reading
-from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Target, Tree
+from mirvo.records.models import Measurement, Session, Target, Tree, Yard
 from mirvo.studio.context import Studio
+from mirvo.studio.histories import figures_over_years, measured_roots, sessions_of, target_of
 from mirvo.studio.plans import keep_plan, newest_plan
 from mirvo.studio.reckoning import origin_factor, shares_by_root
-from mirvo.studio.sessions import measured_roots
+from mirvo.studio.species import species_of
 from mirvo.studio.target import HORIZON_YEARS, allow_of
 from mirvo.studio.trees import load_tree
 
@@ -47,13 +47,14 @@ class PathView:
 
 def path_view(studio: Studio, tree_id: int, compute: bool = True) -> PathView:
     """Target, case and plan of a tree; planned anew when its records have changed."""
+    yard = studio.yard()
     with reading(studio.engine) as unit:
         tree = load_tree(unit, tree_id)
-        target = unit.get(Target, tree_id)
+        target = target_of(unit, tree_id)
         if target is None:
             return PathView(tree, None, None, None, None, [], _first_missing(unit, tree_id))
         try:
-            case, growth, cuts = build_case(unit, tree, target, studio.today)
+            case, growth, cuts = build_case(unit, yard, tree, target, studio.today)
             checked = read_case(case)
         except BadInput as error:
             return PathView(tree, target, None, None, None, [], error.message)
@@ -91,7 +92,7 @@ def spread_of(figures: dict[str, Any], basis: str) -> dict[str, Any]:
 
 
 def build_case(
-    unit: Unit, tree: Tree, target: Target, today: date
+    unit: Unit, yard: Yard, tree: Tree, target: Target, today: date
 ) -> tuple[dict[str, Any], dict[str, Rate], list[RootToCut]]:
     """The planning case of a tree from its records.
 
@@ -102,16 +103,16 @@ def build_case(
     measurement, roots = measured_roots(unit, tree.id)
     if measurement is None or measurement.figures is None:
         raise BadInput("measurement", "Measure a photo from above first; the plan starts there.")
-    session = _last_session(unit, tree.id)
+    session = next(iter(sessions_of(unit, tree.id)), None)
     if session is None or session.ball_after.get("depth_mm") is None:
         raise BadInput(
             "session", "Record a root session with the ball's depth; the plan starts from it."
         )
-    species = species_by_key(tree.species_key)
+    species = species_of(yard, tree.species_key)
     cuts = roots_to_cut(roots)
     spread = spread_of(measurement.figures, target.basis)
     trunk = measurement.figures["trunk_diameter_mm"]["value"]
-    growth = _growth(unit, tree, target.basis, trunk)
+    growth = _growth(unit, tree, species, target.basis, trunk)
     ball = float(session.ball_after["depth_mm"])
     case = {
         "today": today.isoformat(),
@@ -119,6 +120,7 @@ def build_case(
             "group": species.group,
             "interval_years": species.interval_for(tree.age_class),
             "budget": {school: species.budget.of(school) for school in SCHOOLS},
+            "ground_layers": species.ground_layers,
         },
         "strength": tree.strength,
         "age": tree.age_class,
@@ -158,11 +160,6 @@ def build_case(
         **({"containers": target.containers} if target.containers else {}),
     }
     return case, growth, cuts
-
-
-def _last_session(unit: Unit, tree_id: int) -> Session | None:
-    query = select(Session).where(Session.tree_id == tree_id).order_by(Session.done_on.desc())
-    return unit.scalar(query.limit(1))
 
 
 def _ball_now(depth: float, session: Session, today: date) -> float:
@@ -214,13 +211,11 @@ def _gaps(
     return found
 
 
-def _growth(unit: Unit, tree: Tree, basis: str, trunk_mm: float) -> dict[str, Rate]:
-    species = species_by_key(tree.species_key)
-    query = select(Measurement.measured_on, Measurement.figures).where(
-        Measurement.tree_id == tree.id, MEASURED_FROM_ABOVE
-    )
+def _growth(
+    unit: Unit, tree: Tree, species: Species, basis: str, trunk_mm: float
+) -> dict[str, Rate]:
     spread, trunk = [], []
-    for day, figures in unit.execute(query):
+    for day, figures in figures_over_years(unit, tree.id):
         year = day.year + day.timetuple().tm_yday / 365.25
         wide, thick = figures["spread"][basis], figures["trunk_diameter_mm"]
         if wide is not None:
@@ -235,8 +230,6 @@ def _growth(unit: Unit, tree: Tree, basis: str, trunk_mm: float) -> dict[str, Ra
 
 
 def _mean_container_factor(unit: Unit, tree: Tree) -> float:
-    names = list(
-        unit.scalars(select(Session.container_after).where(Session.tree_id == tree.id))
-    ) or [tree.container]
+    names = [one.container_after for one in sessions_of(unit, tree.id)] or [tree.container]
     table = rules().containers
     return sum(table[name].growth for name in names) / len(names)

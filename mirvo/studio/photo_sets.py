@@ -6,6 +6,7 @@ in which the trunk is marked.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import select
@@ -19,6 +20,17 @@ from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
 from mirvo.studio.marked import corners_for, info_of, read_draft
 from mirvo.studio.photos import take_oblique
+
+
+@dataclass(frozen=True)
+class SetPhoto:
+    """One photo of a set, and what is marked in it."""
+
+    photo: Photo
+    letters: list[str]
+    trunk: bool
+    underside: bool
+
 
 Member = tuple[Photo, dict[str, Any]]
 NO_TRUNK = "Draw the trunk's outline in the photo of the set that shows it best."
@@ -77,18 +89,25 @@ def rows_of_set(unit: Unit, row: Measurement) -> list[Measurement]:
     return list(unit.scalars(select(Measurement).where(Measurement.photo_id.in_(ids))))
 
 
-def letters_elsewhere(studio: Studio, photo: Photo) -> list[str]:
-    """Letters that roots bear in the set's other photos."""
+def photos_of_set(studio: Studio, photo: Photo) -> list[SetPhoto]:
+    """The photos joined with one on its day, in the order they were put in."""
     with reading(studio.engine) as unit:
         members = _members(unit, photo)
-    return sorted(
-        {
-            str(root.get("label"))
-            for one, marks in members
-            if one.id != photo.id
-            for root in marks.get("roots", [])
-        }
-    )
+    return [
+        SetPhoto(
+            one,
+            [str(root.get("label")) for root in marks.get("roots", [])],
+            bool(marks.get("trunk") or marks.get("trunks")),
+            bool(marks.get("underside")),
+        )
+        for one, marks in members
+    ]
+
+
+def letters_elsewhere(members: list[SetPhoto], photo: Photo) -> list[str]:
+    """Letters that roots bear in the set's other photos."""
+    others = (one for one in members if one.photo.id != photo.id)
+    return sorted({letter for one in others for letter in one.letters})
 
 
 def shoot_set(studio: Studio, tree_id: int) -> int:

@@ -34,11 +34,17 @@ KINDS = {
 
 @dataclass(frozen=True)
 class Intake:
-    """What became of one file: the photo, or the sentence why not."""
+    """What became of one file: the photo, or the sentence why not.
+
+    undated : neither the file nor the person said when it was taken, so today was put down.
+    known : the very same photo, when it was refused for being here already.
+    """
 
     file_name: str
     photo: Photo | None
     refused: str | None
+    undated: bool = False
+    known: Photo | None = None
 
 
 def take_in(
@@ -47,10 +53,16 @@ def take_in(
     files: Iterable[tuple[str, bytes]],
     kind: str = "top",
     session_id: int | None = None,
+    taken_on: date | None = None,
 ) -> list[Intake]:
-    """Store several files; a bad one is refused by name, the others go in."""
+    """Store several files; a bad one is refused by name, the others go in.
+
+    taken_on : the day they were taken; by default as each file says, else today.
+    """
     if kind not in KINDS:
         raise BadInput("kind", f"'{kind}' is not a kind of photo")
+    if taken_on is not None and taken_on > studio.today:
+        raise BadInput("taken_on", f"{taken_on:%d %b %Y} lies in the future")
     get_tree(studio, tree_id)
     results = []
     for file_name, content in files:
@@ -59,12 +71,32 @@ def take_in(
         except BadInput as refusal:
             results.append(Intake(file_name, None, str(refusal)))
             continue
-        taken = facts.taken_on or studio.today
-        if taken > studio.today:
-            taken = studio.today
+        said = taken_on or facts.taken_on
+        if said is not None and said > studio.today:
+            said = None  # a camera whose clock runs ahead
+        known = _known(studio, tree_id, facts.digest)
+        if known is not None:
+            results.append(_here_already(file_name, known))
+            continue
+        taken = said or studio.today
         photo = _record(studio, tree_id, file_name, facts, taken, kind, session_id, False)
-        results.append(Intake(file_name, photo, None))
+        results.append(Intake(file_name, photo, None, undated=said is None))
     return results
+
+
+def _known(studio: Studio, tree_id: int, digest: str) -> Photo | None:
+    """The same file put in with a tree before, also when it lies on the compost heap."""
+    query = select(Photo).where(Photo.tree_id == tree_id, Photo.digest == digest)
+    with reading(studio.engine) as unit:
+        return unit.scalar(query, execution_options={"composted": True})
+
+
+def _here_already(file_name: str, photo: Photo) -> Intake:
+    if photo.composted_at is not None:
+        said = "this very photo lies on the compost heap; put it back from the Kit"
+        return Intake(file_name, None, f"{file_name}: {said}")
+    said = f"this very photo is here already, taken {photo.taken_on.day} {photo.taken_on:%B %Y}"
+    return Intake(file_name, None, f"{file_name}: {said}", known=photo)
 
 
 def _record(

@@ -13,9 +13,10 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.plan.case import read_case
 from mirvo.core.plan.done import Difference, Done, against_plan
 from mirvo.core.plan.paths import forward
-from mirvo.records.database import reading, writing
+from mirvo.records.database import once_a_page, reading, writing
 from mirvo.records.models import Plan, Session, Target
 from mirvo.studio.context import Studio
+from mirvo.studio.histories import sessions_of
 
 PLANS_SHOWN = 12
 MOST_NAME = 80
@@ -48,6 +49,7 @@ def keep_plan(
         )
 
 
+@once_a_page
 def newest_plan(unit: Unit, tree_id: int) -> Plan | None:
     query = select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id.desc()).limit(1)
     return unit.scalar(query)
@@ -185,23 +187,20 @@ def planned_and_done(studio: Studio, tree_id: int) -> list[PlannedAndDone]:
     """Every session that had a plan before it, newest first."""
     school = studio.yard().school
     with reading(studio.engine) as unit:
-        sessions = list(
-            unit.scalars(
-                select(Session).where(Session.tree_id == tree_id).order_by(Session.done_on.desc())
-            )
-        )
+        sessions = sessions_of(unit, tree_id)
         made = unit.execute(
             select(Plan.id, Plan.made_at).where(Plan.tree_id == tree_id).order_by(Plan.id)
         ).all()
         beside = [(session, *_beside(session, [(a, b) for a, b in made])) for session in sessions]
         needed = {plan_id for _, *ids in beside for plan_id in ids if plan_id is not None}
-        plans = {one.id: one for one in unit.scalars(select(Plan).where(Plan.id.in_(needed)))}
-    found = []
+        found = unit.scalars(select(Plan).where(Plan.id.in_(needed))) if needed else ()
+        plans = {one.id: one for one in found}
+    compared = []
     for session, before, after in beside:
         if before is None:
             continue
         step = step_of(plans[before], school, session.done_on.year)
-        found.append(
+        compared.append(
             PlannedAndDone(
                 session,
                 step,
@@ -210,7 +209,7 @@ def planned_and_done(studio: Studio, tree_id: int) -> list[PlannedAndDone]:
                 None if after is None else _reached(plans[after], school),
             )
         )
-    return found
+    return compared
 
 
 def _beside(session: Session, made: list[tuple[int, datetime]]) -> tuple[int | None, int | None]:

@@ -7,10 +7,9 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session as Unit
 
-from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput
 from mirvo.core.rootwork import (
@@ -25,7 +24,8 @@ from mirvo.core.rootwork import (
     weighing_correction,
 )
 from mirvo.core.season import year_window
-from mirvo.records.models import Session, Tree
+from mirvo.records.models import Tree
+from mirvo.studio.histories import sessions_of
 
 COLLECTED = ("dug from a garden", "collected with permission")
 RECENT_DAYS = 730
@@ -72,12 +72,13 @@ class Reckoning:
     season: str
 
 
-def season_of(tree: Tree, last_frost: str, day: date, bud_stage: str, practice: Practice) -> str:
+def season_of(
+    tree: Tree, species: Species, last_frost: str, day: date, bud_stage: str, practice: Practice
+) -> str:
     """open, edge or shut; what the artist saw on the buds beats the calendar.
 
     Dormant work before the window is an edge only for those who begin it under shelter.
     """
-    species = species_by_key(tree.species_key)
     deciduous = species.group in WORKED_DORMANT
     if deciduous and bud_stage in ("buds swelling", "buds opening"):
         return "open"
@@ -94,13 +95,17 @@ def season_of(tree: Tree, last_frost: str, day: date, bud_stage: str, practice: 
 
 
 def tree_budget(
-    tree: Tree, practice: Practice, season: str, day: date | None = None, top_reduced: float = 0.0
+    tree: Tree,
+    species: Species,
+    practice: Practice,
+    season: str,
+    day: date | None = None,
+    top_reduced: float = 0.0,
 ) -> float:
     """Removal budget of a tree on a day.
 
     top_reduced : how much of the crown goes with it, %.
     """
-    species = species_by_key(tree.species_key)
     together = practice["operations"] == "together" and species.top_work_together
     return removal_budget(
         species.budget.of(practice["budget"]),
@@ -132,7 +137,7 @@ def origin_factor(tree: Tree, day: date | None) -> float:
 
 def correction_of(unit: Unit, tree_id: int) -> float:
     """This tree's ratio of weighed to computed share over all sessions weighed."""
-    kept = unit.scalars(select(Session.details).where(Session.tree_id == tree_id))
+    kept = [session.details for session in sessions_of(unit, tree_id)]
     told = [details for details in kept if details and details.get("share_weighed")]
     return weighing_correction([(one["share_weighed"], one["share_plain"]) for one in told])
 

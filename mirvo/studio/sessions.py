@@ -6,7 +6,6 @@ from datetime import date
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
-from sqlalchemy import select
 from sqlalchemy.orm import Session as Unit
 
 from mirvo.core.almanac import rules
@@ -14,9 +13,10 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.rootwork import KINDS, kind_by_key, weighed_share
 from mirvo.core.season import BUD_STAGES
 from mirvo.records.database import reading, writing
-from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree, Yard
+from mirvo.records.models import Measurement, Session, Tree, Yard
 from mirvo.studio.care import plan_care
 from mirvo.studio.context import Studio
+from mirvo.studio.histories import measured_roots, sessions_of
 from mirvo.studio.practice import practice_for
 from mirvo.studio.reckoning import (
     Reckoning,
@@ -28,6 +28,7 @@ from mirvo.studio.reckoning import (
     shares_by_root,
     tree_budget,
 )
+from mirvo.studio.species import species_of
 from mirvo.studio.trees import load_tree
 
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
@@ -89,27 +90,6 @@ class SessionForm(BaseModel):
         )
 
 
-def measured_roots(
-    unit: Unit, tree_id: int, until: date | None = None
-) -> tuple[Measurement | None, list[dict[str, Any]]]:
-    """The latest measurement with figures and its roots, those removed since left out."""
-    query = select(Measurement).where(Measurement.tree_id == tree_id, MEASURED_FROM_ABOVE)
-    if until is not None:
-        query = query.where(Measurement.measured_on <= until)
-    newest = query.order_by(Measurement.measured_on.desc(), Measurement.id.desc()).limit(1)
-    found = unit.scalar(newest)
-    if found is None or found.figures is None:
-        return None, []
-    done = unit.scalars(select(Session.roots).where(Session.tree_id == tree_id)).all()
-    gone = {
-        root["label"]
-        for roots in done
-        for root in roots
-        if root["action"] == "remove" and root.get("measurement_id") == found.id
-    }
-    return found, [root for root in found.figures["roots"] if root["label"] not in gone]
-
-
 def reckon_form(
     unit: Unit,
     studio_yard: Yard,
@@ -120,8 +100,10 @@ def reckon_form(
 ) -> Reckoning:
     """Share and budget of a form for its tree. Raises BadInput."""
     practice = practice_for(studio_yard, tree)
-    season = season_of(tree, studio_yard.last_frost, form.done_on, form.bud_stage, practice)
-    budget = tree_budget(tree, practice, season, form.done_on, form.top_reduced or 0.0)
+    species = species_of(studio_yard, tree.species_key)
+    frost = studio_yard.last_frost
+    season = season_of(tree, species, frost, form.done_on, form.bud_stage, practice)
+    budget = tree_budget(tree, species, practice, season, form.done_on, form.top_reduced or 0.0)
     figures = None if measurement is None else measurement.figures
     costs = {
         root.label: {"keep": 0.0, "shorten": root.part, "remove": 1.0}[root.action]
@@ -271,13 +253,8 @@ def _ball(length: float | None, width: float | None, depth: float | None) -> dic
 
 def sessions_of_tree(studio: Studio, tree_id: int) -> list[Session]:
     """Sessions of a tree, newest first."""
-    query = (
-        select(Session)
-        .where(Session.tree_id == tree_id)
-        .order_by(Session.done_on.desc(), Session.id.desc())
-    )
     with reading(studio.engine) as unit:
-        return list(unit.scalars(query))
+        return list(sessions_of(unit, tree_id))
 
 
 def get_session(studio: Studio, session_id: int) -> Session:

@@ -8,11 +8,10 @@ from typing import Any
 
 from sqlalchemy import select
 
-from mirvo.core.almanac import Species, species_by_key
+from mirvo.core.almanac import Species
 from mirvo.core.season import Window
 from mirvo.records.database import reading
 from mirvo.records.models import (
-    MEASURED_FROM_ABOVE,
     Measurement,
     Photo,
     Plan,
@@ -22,8 +21,9 @@ from mirvo.records.models import (
     Visit,
 )
 from mirvo.studio.context import Studio
+from mirvo.studio.histories import figures_over_years, measured_roots, sessions_of, target_of
 from mirvo.studio.plans import newest_plan, path_of_school
-from mirvo.studio.sessions import measured_roots
+from mirvo.studio.species import species_of
 from mirvo.studio.trees import due_window, load_tree, offspring
 from mirvo.studio.visits import find_open_visit
 from mirvo.studio.weather import expected_bud_swell, frost_after, frost_by_week
@@ -59,19 +59,11 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
     yard = studio.yard()
     with reading(studio.engine) as unit:
         tree = load_tree(unit, tree_id)
-        species = species_by_key(tree.species_key)
+        species = species_of(yard, tree.species_key)
         measurement, roots = measured_roots(unit, tree_id)
-        sessions = list(
-            unit.scalars(
-                select(Session).where(Session.tree_id == tree_id).order_by(Session.done_on.desc())
-            )
-        )
-        history = unit.execute(
-            select(Measurement.measured_on, Measurement.figures)
-            .where(Measurement.tree_id == tree_id, MEASURED_FROM_ABOVE)
-            .order_by(Measurement.measured_on)
-        ).all()
-        target = unit.get(Target, tree_id)
+        sessions = list(sessions_of(unit, tree_id))
+        history = figures_over_years(unit, tree_id)
+        target = target_of(unit, tree_id)
         plan = newest_plan(unit, tree_id)
         parent, children = offspring(unit, tree)
         running = find_open_visit(unit, tree_id)
@@ -90,7 +82,7 @@ def sheet_of(studio: Studio, tree_id: int) -> Sheet:
         measurement=measurement,
         roots=roots,
         sessions=sessions,
-        history=[(day, figures) for day, figures in history],
+        history=list(history),
         target=target,
         path=path_of_school(plan.result, yard.school) if plan and target else None,
         path_outdated=plan is not None and _changed_since(plan, sessions, measurement, target),

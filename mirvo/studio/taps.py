@@ -185,8 +185,9 @@ def keep_photo(
         raise BadInput("step", "this session has no such step")
     kind = "top" if step in ("inspect", "decide") else "before" if step == "prepare" else "other"
     [taken] = take_in(studio, visit.tree_id, [(file_name, content)], kind, visit.session_id)
-    if taken.photo is None:
+    photo = taken.photo or taken.known
+    if photo is None:
         raise BadInput("photo", taken.refused or "this is no photo")
     with writing(studio.engine) as unit:
-        unit.add(VisitPhoto(id=name, visit_id=visit_id, photo_id=taken.photo.id, step=step))
-    return taken.photo
+        unit.add(VisitPhoto(id=name, visit_id=visit_id, photo_id=photo.id, step=step))
+    return photo

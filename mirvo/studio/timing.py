@@ -6,7 +6,6 @@ from typing import Any
 
 from sqlalchemy import select
 
-from mirvo.core.almanac import species_by_key
 from mirvo.core.rootwork import kind_by_key
 from mirvo.core.season import window_of
 from mirvo.core.season.triage import TOGGLES, Evidence, Triage, triage
@@ -15,6 +14,7 @@ from mirvo.records.models import Session
 from mirvo.studio.care import rhythm_of
 from mirvo.studio.context import Studio
 from mirvo.studio.practice import practice_for
+from mirvo.studio.species import species_of
 from mirvo.studio.trees import get_tree
 from mirvo.studio.weather import outlook_for
 
@@ -45,7 +45,7 @@ def is_it_time(
             break
         delays += 1
     full = [day for kind, day in rows if not kind_by_key(kind).only_delays]
-    species, rhythm = species_by_key(tree.species_key), rhythm_of(studio, tree_id)
+    species, rhythm = species_of(yard, tree.species_key), rhythm_of(studio, tree_id)
     told: dict[str, Any] = {name: bool(seen.get(name)) for name in SEEN_TODAY}
     evidence = Evidence(
         years_since=(studio.today - full[0]).days / 365.25 if full else None,

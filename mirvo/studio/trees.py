@@ -10,12 +10,13 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_vali
 from sqlalchemy import select
 from sqlalchemy.orm import Session as Unit
 
-from mirvo.core.almanac import Species, rules, species_by_key
+from mirvo.core.almanac import Species, rules
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.core.season import BUD_STAGES, Window, window_of
 from mirvo.records.database import reading, writing
 from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Session, Tree, Yard
 from mirvo.studio.context import Studio
+from mirvo.studio.species import species_of
 from mirvo.studio.weather import outlook_for
 
 ORIGINS = (
@@ -60,12 +61,6 @@ class TreeForm(BaseModel):
     foreign_soil: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     note: Text = ""
 
-    @field_validator("species_key")
-    @classmethod
-    def _known_species(cls, value: str) -> str:
-        species_by_key(value)
-        return value
-
     @field_validator("container")
     @classmethod
     def _known_container(cls, value: str) -> str:
@@ -85,14 +80,19 @@ class TreeRow:
     window: Window
 
 
-def _check_dates(form: TreeForm, today: date) -> None:
+def _check(studio: Studio, form: TreeForm) -> None:
+    try:
+        species_of(studio.yard(), form.species_key)
+    except NotFound as error:
+        raise BadInput("species_key", error.message) from None
+    today = studio.today
     if form.acquired_on is not None and form.acquired_on > today:
         raise BadInput("acquired_on", "the day the tree came lies in the future")
 
 
 def add_tree(studio: Studio, form: TreeForm) -> Tree:
     """Add a tree. Raises BadInput at the field concerned."""
-    _check_dates(form, studio.today)
+    _check(studio, form)
     tree = Tree(**form.model_dump(), created_at=studio.now, updated_at=studio.now, version=1)
     with writing(studio.engine) as unit:
         unit.add(tree)
@@ -133,7 +133,7 @@ def offspring(unit: Unit, tree: Tree) -> tuple[Tree | None, list[Tree]]:
 
 def edit_tree(studio: Studio, tree_id: int, form: TreeForm, version: int) -> Tree:
     """Save an edit begun on `version`. Raises Conflict when it was saved since."""
-    _check_dates(form, studio.today)
+    _check(studio, form)
     with writing(studio.engine) as unit:
         tree = load_tree(unit, tree_id)
         if tree.version != version:
@@ -185,6 +185,14 @@ def see_buds(studio: Studio, tree_id: int, stage: str) -> None:
         tree.buds_seen, tree.buds_seen_on = stage, studio.today if stage else None
 
 
+def tree_names(studio: Studio) -> list[tuple[int, str, str]]:
+    """Number, name and species of every tree, by name."""
+    yard = studio.yard()
+    with reading(studio.engine) as unit:
+        found = unit.execute(select(Tree.id, Tree.name, Tree.species_key).order_by(Tree.name)).all()
+    return [(number, name, species_of(yard, key).name) for number, name, key in found]
+
+
 def list_trees(studio: Studio, words: str = "") -> list[TreeRow]:
     """All trees whose name or species holds the words, by name."""
     yard, today = studio.yard(), studio.today
@@ -206,7 +214,7 @@ def list_trees(studio: Studio, words: str = "") -> list[TreeRow]:
         found = unit.execute(select(Tree, newest, figures).order_by(Tree.name)).all()
     rows = []
     for tree, last, measured in found:
-        species = species_by_key(tree.species_key)
+        species = species_of(yard, tree.species_key)
         if words.lower() in f"{tree.name} {species.name}".lower():
             window = due_window(yard, tree, species, last, today)
             rows.append(TreeRow(tree, species, last, measured, window))

@@ -12,7 +12,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session as Unit
 
-from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.rootwork import kind_by_key
@@ -20,7 +20,9 @@ from mirvo.core.rootwork.bench import Step, situation_of, steps_for
 from mirvo.records.database import reading, writing
 from mirvo.records.models import Photo, Session, Tap, Tree, Visit, VisitPhoto
 from mirvo.studio.context import Studio
+from mirvo.studio.histories import sessions_of
 from mirvo.studio.practice import practice_for
+from mirvo.studio.species import species_of
 from mirvo.studio.trees import load_tree
 
 NEW_DAYS = 365
@@ -135,12 +137,7 @@ def visit_view(studio: Studio, visit_id: int) -> VisitView:
             .where(VisitPhoto.visit_id == visit_id)
             .order_by(Photo.id)
         ).all()
-        last = unit.scalar(
-            select(Session)
-            .where(Session.tree_id == tree.id)
-            .order_by(Session.done_on.desc(), Session.id.desc())
-            .limit(1)
-        )
+        last = next(iter(sessions_of(unit, tree.id)), None)
     answers = {field: value for field, value, _ in taps}
     practice = practice_for(yard, tree)
     return VisitView(
@@ -176,9 +173,10 @@ def _steps(
     last: Session | None,
 ) -> list[Step]:
     came = tree.acquired_on
+    species = species_of(studio.yard(), tree.species_key)
     situation = situation_of(
         visit.kind,
-        species_by_key(tree.species_key),
+        species,
         practice,
         age=tree.age_class,
         stage=tree.stage,

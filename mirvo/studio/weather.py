@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from sqlalchemy import select
 
-from mirvo.core.almanac import Species, rules, species_by_key
+from mirvo.core.almanac import Species, rules
 from mirvo.core.season import Outlook, frost_day
 from mirvo.core.season.weather import (
     FRESH_ROOTS_FLOOR_C,
@@ -25,6 +25,7 @@ from mirvo.records.database import reading
 from mirvo.records.models import Session, Tree, Yard
 from mirvo.standins.weather import SimulatedStation
 from mirvo.studio.context import Studio
+from mirvo.studio.species import species_of
 
 USUAL_FLOOR_C = -8.0
 FROST_RISK_NIGHTS = 28
@@ -48,7 +49,8 @@ def station_of(yard: Yard) -> Station:
 def frost_watch(studio: Studio) -> list[ColdNights]:
     """Trees that the ten days forecast would harm, those with the first cold night first."""
     today = studio.today
-    days = station_of(studio.yard()).forecast(today)
+    yard = studio.yard()
+    days = station_of(yard).forecast(today)
     worked = (
         select(Session.done_on)
         .where(Session.tree_id == Tree.id, Session.kind.in_(rules().care.worked_kinds))
@@ -60,16 +62,15 @@ def frost_watch(studio: Studio) -> list[ColdNights]:
         rows = unit.execute(select(Tree, worked).where(Tree.under_glass.is_(False))).all()
     found = []
     for tree, done_on in rows:
-        floor, why = _floor(tree, done_on, today)
+        floor, why = _floor(species_of(yard, tree.species_key), done_on, today)
         nights = nights_below(days, floor)
         if nights:
             found.append(ColdNights(tree, nights, floor, why))
     return sorted(found, key=lambda one: (one.nights[0].day, one.tree.name))
 
 
-def _floor(tree: Tree, done_on: date | None, today: date) -> tuple[float, str]:
+def _floor(species: Species, done_on: date | None, today: date) -> tuple[float, str]:
     """The night temperature a tree must not meet now, and why."""
-    species = species_by_key(tree.species_key)
     if species.night_floor_c >= rules().care.tender_from_c:
         return (
             species.night_floor_c,

@@ -17,6 +17,7 @@ from mirvo.records.models import MEASURED_FROM_ABOVE, Measurement, Photo, Sessio
 from mirvo.records.photos import colour_of, jpeg_of
 from mirvo.studio.context import Studio
 from mirvo.studio.desk import evaluate
+from mirvo.studio.histories import sessions_of
 from mirvo.studio.marked import corners_for, info_of, read_draft
 from mirvo.studio.photo_sets import rows_of_set, settle_set
 from mirvo.studio.trees import load_tree
@@ -94,7 +95,7 @@ def years_of(
                 .order_by(Measurement.measured_on, Measurement.id)
             )
         )
-        sessions = list(unit.scalars(select(Session).where(Session.tree_id == tree_id)))
+        sessions = list(sessions_of(unit, tree_id))
     comparison = None
     if len(rows) > 1:
         late = _chosen(rows, after, rows[-1])

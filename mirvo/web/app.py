@@ -17,8 +17,10 @@ from mirvo.web.routes import (
     assist,
     bench,
     care,
+    compost,
     desk,
     eye,
+    find,
     kit,
     materials,
     path,
@@ -26,6 +28,7 @@ from mirvo.web.routes import (
     plans,
     practice,
     session,
+    species,
     timing,
     trees,
     visits,
@@ -34,7 +37,7 @@ from mirvo.web.routes import (
 
 PARTS = (
     *(bench, trees, photos, desk, assist, session, visits, care, timing, materials),
-    *(years, path, plans, practice, almanac, eye, kit),
+    *(years, path, plans, practice, almanac, species, eye, kit, compost, find),
 )
 STATIC = Path(__file__).parent / "static"
 STATUS: tuple[tuple[type[MirvoError], int], ...] = (
@@ -99,6 +102,7 @@ def _refuse(request: Request) -> Response | None:
 def configure_errors(app: FastAPI) -> None:
     app.add_exception_handler(MirvoError, _said_no)
     app.add_exception_handler(HTTPException, _not_there)
+    app.add_exception_handler(OverflowError, _beyond_all_numbers)
 
 
 def status_of(error: MirvoError) -> int:
@@ -118,6 +122,11 @@ def _not_there(request: Request, error: Exception) -> Response:
     status = error.status_code if isinstance(error, HTTPException) else 500
     message = "There is no such page." if status == 404 else "This cannot be done here."
     return _answer(request, status, message, "")
+
+
+def _beyond_all_numbers(request: Request, _: Exception) -> Response:
+    """A number in the address too large for any record."""
+    return _answer(request, 404, "There is no such page.", "")
 
 
 def _answer(request: Request, status: int, message: str, field: str) -> Response:

@@ -18,10 +18,13 @@ from markupsafe import Markup
 
 from mirvo.core.almanac import rules
 from mirvo.core.season import BUD_STAGES
+from mirvo.studio.compost import Laid, on_heap
 from mirvo.studio.context import Studio
 from mirvo.web import wording
+from mirvo.web.places import PLACES, TREE_PARTS
 
 HERE = Path(__file__).parent
+MOST_DIGITS = 12
 
 
 class PageRoute(APIRoute):
@@ -64,9 +67,22 @@ def render(request: Request, template: str, context: dict[str, Any]) -> str:
         environment()
         .get_template(template)
         .render(
-            {"yard": studio.yard(), "today": studio.today, "place": request.url.path, **context}
+            {
+                "yard": studio.yard(),
+                "today": studio.today,
+                "place": request.url.path,
+                "laid": _just_laid(request),
+                **context,
+            }
         )
     )
+
+
+def _just_laid(request: Request) -> Laid | None:
+    """What the page before this one laid on the compost heap, to be put back from here."""
+    kind, _, number = request.query_params.get("laid", "").partition("-")
+    short = number.isdecimal() and len(number) < MOST_DIGITS
+    return on_heap(studio_of(request), kind, int(number)) if short else None
 
 
 def page(
@@ -86,13 +102,18 @@ def environment() -> Environment:
     )
     made.filters["day"] = day
     made.filters["short_day"] = short_day
+    made.filters["day_of_year"] = day_of_year
     made.filters["mm"] = mm
     made.filters["percent"] = percent
+    made.filters["signed"] = signed
     made.globals["asset"] = asset
     made.globals["icon"] = icon
     made.globals["words"] = wording
     made.globals["bud_stages"] = BUD_STAGES
+    made.globals["places"] = PLACES
+    made.globals["tree_parts"] = TREE_PARTS
     made.globals["usual_pots"] = tuple(rules().plan.offered)
+    made.globals["usual_plan"] = rules().plan
     made.globals["bud_groups"] = tuple(rules().phenology)
     return made
 
@@ -107,6 +128,12 @@ def short_day(value: date | None) -> str:
     return "" if value is None else f"{value.day} {value:%b %Y}"
 
 
+def day_of_year(value: str) -> str:
+    """20 April, of a month and day as "04-20"."""
+    found = date.fromisoformat(f"2000-{value}")
+    return f"{found.day} {found:%B}"
+
+
 def mm(value: float | None) -> str:
     """A length without needless digits, its unit left to the page."""
     return "" if value is None else f"{value:.0f}"
@@ -114,6 +141,12 @@ def mm(value: float | None) -> str:
 
 def percent(value: float | None) -> str:
     return "" if value is None else f"{value * 100:.0f} %"
+
+
+def signed(value: float, digits: int = 0) -> str:
+    """A difference with its sign; none where it rounds to nothing."""
+    text = f"{value:+.{digits}f}"
+    return text[1:] if float(text) == 0 else text
 
 
 @cache

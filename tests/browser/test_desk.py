@@ -171,6 +171,67 @@ class DeskTest(BrowserCase):
         page.get_by_text("crosses itself").wait_for()
         self.assertEqual(len(self.on_server()["trunk"]["outline"]), 4)
 
+    def test_a_calibrated_photo_is_calibrated_anew_another_way(self):
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+        page.get_by_text("Calibration and heights").click()
+        kind = page.locator("[data-cal=kind]")
+        kind.select_option("ellipse")
+        page.locator("[data-hint]").get_by_text("five points or more").wait_for()
+        page.locator("[data-cal=length_mm]").fill("46")
+        page.locator("[data-cal=width_mm]").fill("44")
+        page.keyboard.press("Tab")
+        self.assertEqual(kind.input_value(), "ellipse")
+        self.assertEqual(self.on_server()["calibration"]["kind"], self.marks["calibration"]["kind"])
+        self.click_points(self.marks["trunk"]["outline"][::3])
+        page.keyboard.press("Enter")
+        self.kept()
+        drawn = self.on_server()["calibration"]
+        said = (drawn["kind"], drawn["length_mm"], drawn["width_mm"])
+        self.assertEqual(said, ("ellipse", 46, 44))
+        page.keyboard.press("z")
+        page.locator("[data-hint]").get_by_text("five points or more").wait_for()
+        self.assertEqual(kind.input_value(), "ellipse")
+
+    def test_points_too_few_are_told_and_come_back(self):
+        page = self.page
+        page.goto(self.desk)
+        page.locator("[data-cal=kind]").select_option("rectangle")
+        page.keyboard.press("k")
+        hint = page.locator("[data-hint]")
+        corners = [[200.0, 150.0], [500.0, 150.0], [500.0, 400.0], [200.0, 400.0]]
+        self.click_points(corners[:3])
+        hint.get_by_text("3 of 4 set").wait_for()
+        page.keyboard.press("f")
+        hint.get_by_text("nothing was marked: 3 of 4").wait_for()
+        page.keyboard.press("z")
+        hint.get_by_text("3 of 4 set").wait_for()
+        page.reload()
+        hint.get_by_text("3 of 4 set").wait_for()
+        self.click_points(corners[3:])
+        self.kept()
+        self.assertEqual(len(self.on_server()["calibration"]["corners"]), 4)
+
+    def test_a_root_drawn_inward_is_turned_and_a_lens_entered(self):
+        self.marks["roots"] = [self.marks["roots"][0]]
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+        root = self.marks["roots"][0]
+        page.keyboard.press("]")
+        page.keyboard.press("Delete")
+        page.keyboard.press("r")
+        self.click_points(root["path"][::-1])
+        page.keyboard.press("Enter")
+        page.get_by_text("Calibration and heights").click()
+        page.get_by_label("Lens").fill("31")
+        page.get_by_label("Lens").press("Enter")
+        self.kept()
+        [drawn] = self.on_server()["roots"]
+        self.assertLess(abs(drawn["path"][0][0] - root["path"][0][0]), 4)
+        self.assertEqual(self.on_server()["calibration"]["focal_length_35mm"], 31)
+
     def test_roots_are_read_and_edited_in_the_table_too(self):
         self.marked()
         page = self.page
@@ -204,7 +265,8 @@ class AccessTest(BrowserCase):
         places = ("/", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/almanac",
                   "/trees/1/sessions/new", "/trees/1/path", f"/photos/{photo.id}/desk",
                   "/trees/1/years", "/eye", "/eye/1", "/kit", "/visits/1", "/sessions/1",
-                  "/sessions/1/edit", "/almanac/practice", "/trees/1/time", "/trees/1/practice",
+                  "/sessions/1/edit", "/almanac/practice", "/almanac/species/zelkova",
+                  "/trees/1/time", "/trees/1/practice",
                   f"/photos/{side}/desk")  # fmt: skip
         for place in places:
             with self.subTest(place=place):

@@ -33,14 +33,28 @@ class PagesTest(BrowserCase):
         self.assertIn("0 bytes", complaints.nth(1).inner_text())
         self.assertEqual(len(photos_of_tree(self.studio, tree.id)), 1)
 
-    def test_slash_finds_a_tree(self):
+    def test_slash_finds_a_tree_and_its_parts(self):
         self.tree()
-        self.tree(name="Mole pine", species_key="scots-pine")
+        mole = self.tree(name="Mole pine", species_key="scots-pine")
         self.page.goto("/")
         self.page.keyboard.press("/")
         self.page.keyboard.type("mole")
+        found = self.page.locator(".found a")
+        expect(found.first).to_have_text("Mole pine")
+        self.page.keyboard.press("ArrowDown")
+        self.page.keyboard.press("ArrowDown")
+        expect(found.nth(1)).to_be_focused()
         self.page.keyboard.press("Enter")
-        expect(self.page.locator(".ledger tbody tr")).to_have_count(1)
+        self.page.wait_for_url(f"**/trees/{mole.id}/photos")
+        self.page.keyboard.press("/")
+        self.page.keyboard.type("mo pa")
+        self.page.keyboard.press("Enter")
+        self.page.wait_for_url(f"**/trees/{mole.id}/path")
+
+    def test_the_list_of_trees_narrows_while_typing(self):
+        self.tree()
+        self.tree(name="Mole pine", species_key="scots-pine")
+        self.page.goto("/trees")
         self.page.locator("#q").fill("zelk")
         expect(self.page.locator(".ledger tbody th")).to_have_text(["Ferry zelkova"])
 

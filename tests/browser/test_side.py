@@ -72,22 +72,31 @@ class SideTest(BrowserCase):
         self.page.goto(f"/trees/{self.here.id}")
         self.page.get_by_text("Not measured yet").wait_for()
 
-    def test_the_soil_line_is_tried_at_another_height(self):
+    def test_another_height_is_tried_and_the_soil_line_stays(self):
         state = open_desk(self.studio, self.first)
-        known = {**self.known(self.photos[0])}
+        known = self.known(self.photos[0])
         save_marks(self.studio, self.first, known, state.revision)
         page = self.page
         page.goto(f"/photos/{self.first}/desk")
-        before = page.locator("[data-figure=flare-ratio] .figure").inner_text()
-        for point in known["soil_line"]:
-            x, y = self.screen(point)
-            page.mouse.move(x, y)
-            page.mouse.down()
-            page.mouse.move(x, y - 12, steps=4)
-            page.mouse.up()
-        self.on_server()
-        after = page.locator("[data-figure=flare-ratio] .figure").inner_text()
-        self.assertLess(float(after), float(before))
+        ratio = page.locator("[data-figure=flare-ratio] .figure")
+        before = ratio.inner_text()
+        (ax, ay), (bx, _) = known["soil_line"]
+        page.keyboard.press("t")
+        self.click_points([[(ax + bx) / 2, ay - 60]])
+        tried = page.locator("[data-tried]")
+        tried.get_by_text("lower").wait_for()
+        self.assertEqual(tried.locator("[data-shown]").inner_text(), "none")
+        page.get_by_label("What try 1 is").select_option("pot rim")
+        page.mouse.click(*self.screen([(ax + bx) / 2, ay - 60]))
+        for _ in range(14):
+            page.keyboard.press("Shift+ArrowDown")
+        tried.get_by_text("raise").wait_for()
+        kept = self.on_server()
+        self.assertEqual(kept.marks["tried"][0]["line"], "pot rim")
+        self.assertEqual(kept.marks["soil_line"], known["soil_line"])
+        self.assertEqual(ratio.inner_text(), before)
+        page.keyboard.press("Delete")
+        tried.wait_for(state="detached")
 
     def test_the_bare_ball_and_its_wood_are_marked(self):
         state = open_desk(self.studio, self.first)

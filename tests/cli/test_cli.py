@@ -14,6 +14,7 @@ from mirvo.standins.camera import random_camera
 from mirvo.standins.photo import take_photo, truth
 from mirvo.web.settings import Settings
 from tests.core.plan.test_search import CASE
+from tests.studio_case import StudioCase
 
 
 def mirvo(*words):
@@ -99,6 +100,26 @@ class CommandsTest(unittest.TestCase):
                 self.assertIn(said, done.stderr)
 
 
+class BackupTest(StudioCase):
+    def test_everything_goes_into_a_file_and_back(self):
+        self.tree()
+        backup, again = self.folder / "yard.zip", self.folder / "again"
+        data = ("--data", self.studio.folder)
+        self.assertIn("yard.zip written", mirvo("backup", backup, *data).stdout)
+        self.assertIn("1 tree, 0 photos", mirvo("restore", backup, "--data", again).stdout)
+        self.assertTrue((again / "mirvo.sqlite3").exists())
+        for words, said in (
+            (("backup", self.folder / "yard.tar", *data), "ending in .zip"),
+            (("backup", backup, "--data", self.folder / "none"), "holds no data"),
+            (("restore", backup, "--data", again), "holds data already"),
+            (("restore", self.folder / "none.zip", "--data", again), "no such file"),
+        ):
+            with self.subTest(said=said):
+                done = mirvo(*words)
+                self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1))
+                self.assertIn(said, done.stderr)
+
+
 class DocumentedTest(unittest.TestCase):
     readme = (Path(__file__).parent.parent.parent / "README.md").read_text("utf-8")
 
@@ -108,8 +129,9 @@ class DocumentedTest(unittest.TestCase):
             self.assertIn(line, self.readme)
 
     def test_each_command_has_help(self):
-        for words in ((), ("measure",), ("measure", "top"), ("plan",), ("serve",), ("demo",)):
-            done = mirvo(*words, "--help")
+        commands = ("", "measure", "measure top", "plan", "serve", "demo", "backup", "restore")
+        for words in commands:
+            done = mirvo(*words.split(), "--help")
             self.assertEqual(done.returncode, 0)
             self.assertIn("Usage", done.stdout)
 

@@ -76,7 +76,7 @@ class SetsTest(unittest.TestCase):
     def test_side_set(self):
         listed = self.file("sides.json", {"view": "side-set", "photos": self.views})
         found = self.printed("measure", "side-set", listed)
-        self.assertIn("o'clock", found["root_plane"]["advice"])
+        self.assertIn("levels it", found["root_plane"]["advice"])
         self.assertEqual(len(found["views"]), 4)
 
     def test_propose(self):

@@ -7,7 +7,7 @@ from sqlalchemy import select
 from mirvo.records.database import reading
 from mirvo.records.models import Measurement
 from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photo_sets import NO_TRUNK, letters_elsewhere, shoot_set
+from mirvo.studio.photo_sets import NO_TRUNK, letters_elsewhere, photos_of_set, shoot_set
 from mirvo.studio.photos import get_photo, truth_of
 from mirvo.studio.sheet import sheet_of
 from mirvo.studio.trees import get_tree
@@ -84,9 +84,13 @@ class SetTest(StudioCase):
 
     def test_letters_of_the_other_photos_are_known(self):
         self.mark(0)
-        self.mark(1)
+        self.mark(1, trunk=self.part(1, "trunk"))
         labels = {root["label"] for i in (0, 1) for root in self.part(i, "roots")[i::3]}
-        self.assertEqual(set(letters_elsewhere(self.studio, self.photos[2])), labels)
+        last = self.photos[2]
+        told = photos_of_set(self.studio, last)
+        self.assertEqual([one.trunk for one in told], [False, True, False, False])
+        self.assertEqual([one.underside for one in told], [False, False, False, True])
+        self.assertEqual(set(letters_elsewhere(told, last)), labels)
 
     def test_a_photo_that_leaves_the_set_stands_for_itself(self):
         self.mark(0, front=self.part(0, "front"))

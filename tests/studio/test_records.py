@@ -53,8 +53,9 @@ class TreesTest(StudioCase):
         with self.assertRaises(BadInput) as said:
             self.tree(acquired_on="2030-01-01")
         self.assertEqual(said.exception.field, "acquired_on")
-        with self.assertRaises(NotFound):
+        with self.assertRaises(BadInput) as said:
             self.tree(species_key="triffid")
+        self.assertEqual(said.exception.field, "species_key")
 
     def test_list_finds_by_name_and_species(self):
         self.tree()
@@ -123,6 +124,17 @@ class PhotosTest(StudioCase):
         with Image.open(self.studio.photos.derivative(result.photo.digest, "desk")) as again:
             self.assertEqual(again.size, (2016, 1344))
         self.assertEqual(self.studio.photos.read(result.photo.digest), content)
+
+    def test_smaller_pictures_keep_their_shape_and_are_never_enlarged(self):
+        for size, sizes in (
+            ((4000, 3000), [(2000, 1500), (900, 675), (320, 240)]),
+            ((1500, 1000), [(1500, 1000), (900, 600), (320, 213)]),
+        ):
+            [result] = take_in(self.studio, self.tree().id, [("one.jpg", jpeg(size))])
+            for name, expected in zip(("desk", "page", "thumb"), sizes, strict=True):
+                path = self.studio.photos.derivative(result.photo.digest, name)
+                with self.subTest(size=size, name=name), Image.open(path) as small:
+                    self.assertEqual(small.size, expected)
 
     def test_simulated_photo_keeps_its_truth(self):
         tree = self.tree()

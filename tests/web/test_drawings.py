@@ -23,7 +23,8 @@ from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.sheet import CSS_PX_PER_MM, draw_section, draw_sheet
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered, wheel_reach_mm
-from mirvo.web.drawings.years import years_chart
+from mirvo.web.drawings.years import years_chart, years_charts
+from mirvo.web.pages import signed
 from tests.studio_case import StudioCase
 
 
@@ -208,8 +209,31 @@ class SheetTest(DrawnTree):
 
     def test_years_show_measure_error_bar_target_and_band(self):
         scene = years_chart(self.sheet)
-        for role in ("measured-point", "error-bar", "target-line", "band"):
-            self.assertEqual(len(of_role(scene, role)), 1, role)
+        for role, count in (
+            ("measured-point", 1),
+            ("error-bar", 3),
+            ("target-line", 1),
+            ("band", 1),
+        ):
+            self.assertEqual(len(of_role(scene, role)), count, role)
+
+    def test_curves_share_their_years_and_say_their_units(self):
+        charts = {chart.title.split(",")[0]: chart for chart in years_charts(self.sheet)}
+        radiality, depth = (
+            next(chart for name, chart in charts.items() if name.startswith(start))
+            for start in ("Radiality", "Ball depth")
+        )
+        self.assertEqual(len(charts), 4)
+        self.assertEqual(len(of_role(radiality, "error-bar")), 3)
+        self.assertEqual(len(of_role(depth, "error-bar")), 0)
+        self.assertIn("mm", depth.title)
+        discs = {tuple(disc.attributes["cx"] for disc in of_role(chart, "session-disc"))
+                 for chart in charts.values()}  # fmt: skip
+        self.assertEqual(len(discs), 1)
+
+    def test_a_difference_of_nothing_has_no_sign(self):
+        said = [signed(-0.3), signed(0.04, 1), signed(-0.06, 1), signed(2.6)]
+        self.assertEqual(said, ["0", "0.0", "-0.1", "+3"])
 
     def test_ribbon_marks_just_the_weeks_of_the_window(self):
         scene = season_ribbon(self.sheet)

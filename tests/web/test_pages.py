@@ -44,6 +44,7 @@ class PagesTest(StudioCase):
             "/trees",
             "/trees/new",
             "/almanac",
+            "/almanac/species/zelkova",
             "/eye",
             "/kit",
             f"/photos/{photo.id}/desk",

@@ -1,5 +1,17 @@
 """Species and rules as data with a schema."""
 
+from mirvo.core.almanac.entry import Entry, differing, figures_of, groups, with_own
 from mirvo.core.almanac.loader import Rules, Species, rules, species, species_by_key
 
-__all__ = ["Rules", "Species", "rules", "species", "species_by_key"]
+__all__ = [
+    "Entry",
+    "Rules",
+    "Species",
+    "differing",
+    "figures_of",
+    "groups",
+    "rules",
+    "species",
+    "species_by_key",
+    "with_own",
+]

@@ -12,7 +12,8 @@ from typing import Any
 
 import numpy as np
 
-from mirvo.core.measure.calibration import PhotoInfo, PlaneMap, calibrate
+from mirvo.core.measure.calibration import calibrate_by
+from mirvo.core.measure.plane_map import PhotoInfo, PlaneMap
 from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.uncertainty import Array, Draws
 
@@ -67,9 +68,7 @@ def elevation(
     ------
     BadInput : when the calibration does not determine a map.
     """
-    if marks.focal_length_35mm is not None:
-        photo = PhotoInfo(photo.width, photo.height, marks.focal_length_35mm)
-    plane = calibrate(marks.calibration, photo, draws, card_corners)
+    plane = calibrate_by(marks, photo, draws, card_corners)
     ends = plane.to_plane(draws.points(marks.soil_line))
     along = ends[:, 1] - ends[:, 0]
     if (marks.soil_line[1][0] - marks.soil_line[0][0]) < 0:

@@ -14,16 +14,37 @@ MOST_BULGE = 0.01
 Indices = npt.NDArray[np.intp]
 
 
+def length_of(vectors: Array) -> Array:
+    """Length (...) of vectors (..., 2); several times faster than numpy.hypot."""
+    x, y = vectors[..., 0], vectors[..., 1]
+    return np.asarray(np.sqrt(x * x + y * y))
+
+
+def away_from(origin: Array, points: Array) -> Array:
+    """Vectors (rows, n, 2) from an origin (2,) or (rows, 2) to points (rows, n, 2).
+
+    Axis by axis, as in `scaled`: numpy is ten times slower along a last axis of two.
+    """
+    x, y = origin[..., None, 0], origin[..., None, 1]
+    return np.stack([points[..., 0] - x, points[..., 1] - y], axis=-1)
+
+
+def scaled(origin: Array, vectors: Array, factor: Array) -> Array:
+    """Points (rows, n, 2): an origin (2,) or (rows, 2) plus `factor` (rows, n) times vectors."""
+    x, y = origin[..., None, 0], origin[..., None, 1]
+    return np.stack([x + vectors[..., 0] * factor, y + vectors[..., 1] * factor], axis=-1)
+
+
 def area_and_centroid(polygon: Array) -> tuple[Array, Array]:
     """Unsigned area (rows,) mm² and centroid (rows, 2) mm of polygons (rows, n, 2)."""
-    origin = polygon[:, :1]
-    local = polygon - origin
-    after = np.roll(local, -1, axis=1)
-    cross = _cross(local, after)
+    origin = polygon[:, 0]
+    x, y = np.moveaxis(away_from(origin, polygon), 2, 0)
+    next_x, next_y = np.roll(x, -1, axis=1), np.roll(y, -1, axis=1)
+    cross = x * next_y - y * next_x
     doubled = cross.sum(axis=1)
-    weighed = np.einsum("rni,rn->ri", local + after, cross)
+    weighed = np.stack([((x + next_x) * cross).sum(1), ((y + next_y) * cross).sum(1)], axis=1)
     centroid = weighed / (3.0 * doubled[:, None])
-    return np.abs(doubled) / 2.0, centroid + origin[:, 0]
+    return np.abs(doubled) / 2.0, centroid + origin
 
 
 def bulged(outline: Array, share: Array) -> Array:
@@ -37,7 +58,7 @@ def bulged(outline: Array, share: Array) -> Array:
     area, middle = area_and_centroid(outline)
     radius = float(np.sqrt(area[0] / np.pi))
     most = min(float((sides**3).sum() / sides.sum()) / (12.0 * radius**2), MOST_BULGE)
-    return middle[:, None] + (outline - middle[:, None]) * (1.0 + most * share)[:, None, None]
+    return scaled(middle, away_from(middle, outline), (1.0 + most * share)[:, None])
 
 
 def direction_deg(vectors: Array) -> Array:
@@ -57,7 +78,7 @@ def clock(azimuth_deg: float) -> float:
 
 def arc_lengths(path: Array) -> Array:
     """Length along (rows, n, 2) paths up to each point, (rows, n), mm."""
-    steps = np.hypot(*np.moveaxis(np.diff(path, axis=1), 2, 0))
+    steps = length_of(np.diff(path, axis=1))
     return np.concatenate([np.zeros((len(path), 1)), np.cumsum(steps, axis=1)], axis=1)
 
 
@@ -86,9 +107,8 @@ def points_at(path: Array, lengths: Array, at: Array) -> Array:
     rows = np.arange(len(path))[:, None]
     start, end = lengths[rows, index], lengths[rows, index + 1]
     share = (at - start) / np.maximum(end - start, 1e-9)
-    return np.asarray(
-        path[rows, index] + (path[rows, index + 1] - path[rows, index]) * share[..., None]
-    )
+    before = path[rows, index]
+    return np.asarray(before + (path[rows, index + 1] - before) * share[..., None])
 
 
 def cut_at_radius(path: Array, centre: Array, radius: Array) -> Array:
@@ -96,8 +116,7 @@ def cut_at_radius(path: Array, centre: Array, radius: Array) -> Array:
 
     The cut segment is found on row 0; every row is cut on its own circle within it.
     """
-    away = np.hypot(*np.moveaxis(path - centre[:, None], 2, 0))
-    outside = np.flatnonzero(away[0] > radius[0])
+    outside = np.flatnonzero(length_of(path[0] - centre[0]) > radius[0])
     if outside.size == 0:
         return path
     first = int(outside[0])
@@ -127,9 +146,9 @@ def feret(hull: Array) -> tuple[Array, Array]:
     since a click's error never makes a far smaller diameter the greatest.
     """
     first = hull[0]
-    apart = np.hypot(*np.moveaxis(first[:, None] - first[None], 2, 0))
+    apart = length_of(first[:, None] - first[None])
     a, b = np.nonzero(np.triu(apart) >= apart.max() * (1 - CLOSE_SHARE))
-    greatest = np.hypot(*np.moveaxis(hull[:, a] - hull[:, b], 2, 0)).max(axis=1)
+    greatest = length_of(hull[:, a] - hull[:, b]).max(axis=1)
     widths = _widths_over_edges(hull[:1], np.arange(len(first)))[0]
     near = np.flatnonzero(widths <= widths.min() * (1 + CLOSE_SHARE))
     return greatest, _widths_over_edges(hull, near).min(axis=1)
@@ -138,9 +157,8 @@ def feret(hull: Array) -> tuple[Array, Array]:
 def _widths_over_edges(hull: Array, edges: Indices) -> Array:
     """Width (rows, e) of convex polygons square to the edges that start at `edges`."""
     edge = hull[:, (edges + 1) % hull.shape[1]] - hull[:, edges]
-    length = np.maximum(np.hypot(edge[..., 0], edge[..., 1]), 1e-9)
-    normal = np.stack([-edge[..., 1], edge[..., 0]], -1) / length[..., None]
-    return np.asarray(np.ptp(normal @ hull.swapaxes(1, 2), axis=2))
+    across = np.stack([-edge[..., 1], edge[..., 0]], -1) @ hull.swapaxes(1, 2)
+    return np.asarray(np.ptp(across, axis=2) / np.maximum(length_of(edge), 1e-9))
 
 
 def mean_radius(polygon: Array, centre: Array) -> Array:
@@ -151,7 +169,7 @@ def mean_radius(polygon: Array, centre: Array) -> Array:
     """
     angle = np.radians(np.arange(RAYS) * 360.0 / RAYS)
     ray = np.stack([np.sin(angle), -np.cos(angle)], axis=1)
-    start = polygon - centre[:, None]
+    start = away_from(centre, polygon)
     edge = np.roll(start, -1, axis=1) - start
     edges = _edge_of_each_ray(start[0], edge[0], ray)
     exact = _radii(start[:1], edge[:1], edges, ray).mean()

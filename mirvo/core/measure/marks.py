@@ -6,72 +6,37 @@ y down, whole numbers at pixel centres.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from math import hypot
-from typing import Annotated, Any, Literal, TypeVar
+from collections.abc import Iterator
+from math import hypot, pi, sqrt
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from pydantic import Field, FiniteFloat
 from shapely.geometry import LineString, Polygon
+from shapely.geometry import Point as Place
 from shapely.validation import explain_validity, make_valid
 
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.contract import (
+    AnyCalibration,
+    Contract,
+    Focal,
+    Offset,
+    Pair,
+    Point,
+    calibration_points,
+    check_calibration,
+    check_inside,
+    close,
+    numbered,
+    read_contract,
+)
 
 TINY_LOOP = 0.05
 MOST_BASE_SHARE = 0.8
 LEAST_JUDGED_PX = 16.0
 LEAST_ACROSS_SINE = 0.31
-Point = tuple[FiniteFloat, FiniteFloat]
-Pair = tuple[Point, Point]
-Millimetres = Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)]
-Offset = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
-Focal = Annotated[float, Field(ge=8, le=1200, allow_inf_nan=False)]
-
-
-class Contract(BaseModel):
-    """Base of the file contracts: unknown names are refused, so typing errors show."""
-
-    model_config = ConfigDict(extra="forbid")
-
-
-AnyContract = TypeVar("AnyContract", bound=Contract)
-
-
-class _Reference(Contract):
-    height_above_root_plane_mm: Offset = 0.0
-    height_plus_minus_mm: Annotated[float, Field(ge=0, le=200)] = 3.0
-    camera_height_mm: Annotated[float, Field(ge=50, le=20_000)] | None = None
-
-
-class CardCalibration(_Reference):
-    kind: Literal["card"]
-
-
-class SegmentCalibration(_Reference):
-    kind: Literal["segment"]
-    a: Point
-    b: Point
-    length_mm: Millimetres
-
-
-class RectangleCalibration(_Reference):
-    kind: Literal["rectangle"]
-    corners: tuple[Point, Point, Point, Point]
-    length_mm: Millimetres
-    width_mm: Millimetres
-
-
-class EllipseCalibration(_Reference):
-    kind: Literal["ellipse"]
-    points: Annotated[list[Point], Field(min_length=5, max_length=400)]
-    length_mm: Millimetres
-    width_mm: Millimetres
-    long_axis: Pair | None = None
-
-
-AnyCalibration = Annotated[
-    CardCalibration | SegmentCalibration | RectangleCalibration | EllipseCalibration,
-    Field(discriminator="kind"),
-]
+MOST_WIDTH_TO_TRUNKS = 3.0
+FAR_FROM_TRUNK, AT_TRUNK = 0.5, 0.25
 
 
 class Trunk(Contract):
@@ -115,32 +80,6 @@ class TopMarks(Contract):
         return [(f"trunks.{i}", one) for i, one in enumerate(self.trunks or [])]
 
 
-SENTENCES = {
-    "missing": "is missing",
-    "extra_forbidden": "is not a name this file may hold",
-    "finite_number": "must be an ordinary number",
-    "union_tag_invalid": "has an unknown kind; use card, rectangle, ellipse or segment",
-    "union_tag_not_found": "needs a kind: card, rectangle, ellipse or segment",
-}
-
-
-def as_bad_input(error: ValidationError) -> BadInput:
-    """The first complaint of a validation as one sentence with the field's path."""
-    first = error.errors(include_url=False, include_input=False)[0]
-    kinds = {"card", "segment", "rectangle", "ellipse"}
-    path = ".".join(str(part) for part in first["loc"] if part not in kinds)
-    if first["type"] == "too_short" and path.endswith("path"):
-        return BadInput(path, "a root's path needs at least two points")
-    if first["type"] == "too_short" and path.endswith("outline"):
-        return BadInput(path, "an outline needs at least three points")
-    if first["type"] == "too_short" and path.endswith("points"):
-        return BadInput(path, "an ellipse needs at least five points on the rim")
-    said = SENTENCES.get(first["type"])
-    if said is None:
-        said = first["msg"][0].lower() + first["msg"][1:]
-    return BadInput(path, said)
-
-
 def read_marks(data: Any, size: tuple[int, int] | None = None, in_set: bool = False) -> TopMarks:
     """Check marks from a file or the root desk.
 
@@ -164,17 +103,8 @@ def read_marks(data: Any, size: tuple[int, int] | None = None, in_set: bool = Fa
     if marks.flare is not None:
         _outline_sound("flare.outline", marks.flare.outline)
     _roots_sound(marks.roots)
+    _roots_fit_trunk(marks)
     return marks
-
-
-def read_contract(contract: type[AnyContract], data: Any) -> AnyContract:
-    """Parsed JSON as a file contract. Raises BadInput with the first complaint."""
-    if not isinstance(data, dict):
-        raise BadInput("marks", "must be one JSON object")
-    try:
-        return contract.model_validate(data)
-    except ValidationError as error:
-        raise as_bad_input(error) from None
 
 
 def all_points(marks: TopMarks) -> Iterator[tuple[str, Point]]:
@@ -189,70 +119,6 @@ def all_points(marks: TopMarks) -> Iterator[tuple[str, Point]]:
         yield from numbered(f"roots.{i}.base_width", root.base_width or ())
         yield from numbered(f"roots.{i}.end_width", root.end_width or ())
     yield from ((f"points.{name}", point) for name, point in marks.points.items())
-
-
-def calibration_points(cal: AnyCalibration) -> Iterator[tuple[str, Point]]:
-    """Each point marked for a calibration with its field path."""
-    if isinstance(cal, SegmentCalibration):
-        yield from (("calibration.a", cal.a), ("calibration.b", cal.b))
-    elif isinstance(cal, RectangleCalibration):
-        yield from numbered("calibration.corners", cal.corners)
-    elif isinstance(cal, EllipseCalibration):
-        yield from numbered("calibration.points", cal.points)
-
-
-def numbered(path: str, points: Any) -> Iterator[tuple[str, Point]]:
-    """Points of a list, each with its own field path."""
-    return ((f"{path}.{i}", point) for i, point in enumerate(points))
-
-
-def check_inside(points: Iterable[tuple[str, Point]], size: tuple[int, int]) -> None:
-    """Every point must lie in the picture of `size` (width, height) px."""
-    width, height = size
-    for path, (x, y) in points:
-        if not (-0.5 <= x <= width - 0.5 and -0.5 <= y <= height - 0.5):
-            raise BadInput(
-                path,
-                f"the point ({x:.0f}, {y:.0f}) lies outside the picture of {width} × {height} px",
-            )
-
-
-def check_calibration(cal: AnyCalibration) -> None:
-    """The points of a calibration must be able to give a scale."""
-    if isinstance(cal, SegmentCalibration) and _close(cal.a, cal.b):
-        raise BadInput(
-            "calibration", "the two points lie on each other; set them far apart on a known length"
-        )
-    if isinstance(cal, RectangleCalibration):
-        _rectangle_sound(cal)
-
-
-def _rectangle_sound(cal: RectangleCalibration) -> None:
-    corners = cal.corners
-    for i in range(4):
-        for j in range(i):
-            if _close(corners[i], corners[j]):
-                raise BadInput(
-                    "calibration.corners", f"corners {j + 1} and {i + 1} lie on each other"
-                )
-    turns = []
-    for i in range(4):
-        (ax, ay), (bx, by), (cx, cy) = (corners[(i + k) % 4] for k in range(3))
-        turns.append((bx - ax) * (cy - by) - (by - ay) * (cx - bx))
-    if all(turn < 0 for turn in turns):
-        raise BadInput(
-            "calibration.corners",
-            "the corners run anticlockwise: the photo is mirrored or the order is turned round",
-        )
-    if not all(turn > 0 for turn in turns):
-        raise BadInput(
-            "calibration.corners",
-            "the four corners do not make a rectangle seen from above; go round it clockwise",
-        )
-
-
-def _close(a: Point, b: Point) -> bool:
-    return abs(a[0] - b[0]) < 2 and abs(a[1] - b[1]) < 2
 
 
 def _trunks_sound(marks: TopMarks, in_set: bool) -> None:
@@ -292,7 +158,7 @@ def _roots_sound(roots: list[RootMark]) -> None:
         if root.label in seen:
             raise BadInput(f"roots.{i}.label", f"two roots are called {root.label}")
         seen.add(root.label)
-        if all(_close(root.path[0], point) for point in root.path[1:]):
+        if all(close(root.path[0], point) for point in root.path[1:]):
             raise BadInput(f"roots.{i}.path", f"all points of root {root.label} lie on each other")
         for name in ("base_width", "end_width"):
             pair = getattr(root, name)
@@ -324,6 +190,34 @@ def _widths_sound(path: str, root: RootMark) -> None:
             f"the base width of root {root.label} lies at its end: draw its path from the trunk "
             "outward, or exchange the two widths",
         )
+
+
+def _roots_fit_trunk(marks: TopMarks) -> None:
+    """Roots run away from the trunk seen in the same photo, and are not vastly wider than it."""
+    trunks = [Polygon(trunk.outline) for _, trunk in marks.trunk_marks()]
+    if not trunks:
+        return
+    across = 2 * sqrt(sum(trunk.area for trunk in trunks) / pi)
+    for i, root in enumerate(marks.roots):
+        start, end = (
+            min(trunk.distance(Place(point)) for trunk in trunks)
+            for point in (root.path[0], root.path[-1])
+        )
+        if start > FAR_FROM_TRUNK * across and end < AT_TRUNK * across:
+            raise BadInput(
+                f"roots.{i}.path",
+                f"the path of root {root.label} runs toward the trunk; draw it from the trunk's "
+                "edge outward",
+            )
+        if root.base_width is None:
+            continue
+        times = hypot(*(a - b for a, b in zip(*root.base_width, strict=True))) / across
+        if times > MOST_WIDTH_TO_TRUNKS:
+            raise BadInput(
+                f"roots.{i}.base_width",
+                f"the base width of root {root.label} is {times:.0f} times the trunk; set a point "
+                "on each edge of the root",
+            )
 
 
 def _lies_along(line: LineString, across: LineString) -> bool:

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.geometry import away_from, scaled
 from mirvo.core.measure.uncertainty import Array, Draws
 
 USUAL_FOCAL_35MM = 27.0
@@ -89,10 +90,10 @@ def unbend(points: Array, centre: Array, focal: Array, radial: Array) -> Array:
 
     The inverse series of x(1 + k r²) to second order; exact to 0.1 px for |k| up to 0.05.
     """
-    away = points - centre
+    away = away_from(centre, points)
     squared = away[..., 0] ** 2 + away[..., 1] ** 2
     bend = (radial / focal**2)[:, None] * squared
-    return np.asarray(centre + away * (1 - bend + 3 * bend**2)[..., None])
+    return scaled(centre, away, 1 - bend + 3 * bend**2)
 
 
 def solve_pose(
@@ -174,10 +175,9 @@ class _Fit:
         return camera + response, float(np.sqrt(spread[FOCAL, FOCAL]))
 
     def _slope(self, camera: Array) -> Array:
-        small = np.full(len(camera), 1e-6)
-        ahead = self.errors(camera + np.diag(small))
-        behind = self.errors(camera - np.diag(small))
-        return np.asarray((ahead - behind).T / (2 * small))
+        steps = np.diag(np.full(len(camera), 1e-6))
+        ahead, behind = np.split(self.errors(camera + np.concatenate([steps, -steps])), 2)
+        return np.asarray((ahead - behind).T / (2 * steps.max()))
 
 
 def _first_guess(solid: Array, picture: Array, focal: float, centre: Array) -> Array:

@@ -8,6 +8,7 @@ from mirvo.core.measure.root_plane import RootPlane
 from mirvo.core.measure.side import EmergenceMeasure, SideMeasure
 from mirvo.core.measure.side_set import TOO_FEW, SideSetMeasure
 from mirvo.core.measure.top import RootMeasure, Spread, TopMeasure
+from mirvo.core.measure.tried import TriedLine
 from mirvo.core.measure.uncertainty import Figure
 
 
@@ -103,6 +104,8 @@ def side_as_json(measured: SideMeasure) -> dict[str, Any]:
         "emergences": _emergences(measured.emergences),
         "widths": [list(pair) for pair in measured.widths],
     }
+    if measured.tried:
+        out["tried"] = [_tried(one) for one in measured.tried]
     if measured.ball is not None:
         out["ball"] = {
             "width_mm": measured.ball.width_mm.as_json(1),
@@ -110,6 +113,21 @@ def side_as_json(measured: SideMeasure) -> dict[str, Any]:
             "woody_depth_mm": _figure(measured.ball.woody_depth_mm, 1),
         }
     return out
+
+
+def _tried(tried: TriedLine) -> dict[str, Any]:
+    return {
+        "line": tried.line,
+        "raised_mm": tried.raised_mm.as_json(1),
+        "flare_ratio": _figure(tried.flare_ratio, 3),
+        "width_mm": _figure(tried.width_mm),
+        "flare_angle_deg": {side: a.as_json(1) for side, a in tried.flare_angle_deg.items()},
+        "undercut": tried.undercut,
+        "shown": tried.shown,
+        "at_line": tried.at_line,
+        "buried": tried.buried,
+        "problem": tried.problem,
+    }
 
 
 def side_as_record(measured: SideMeasure) -> dict[str, Any]:

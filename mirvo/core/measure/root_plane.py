@@ -156,4 +156,10 @@ def _described(roots: Emergences, planes: Array, kept: Array) -> RootPlane:
 def _advice(tilt: Figure, hour: float) -> str:
     if tilt.value <= tilt.plus_minus:
         return f"Level within measuring error ({tilt.value:.1f}° ± {tilt.plus_minus:.1f}°)."
-    return f"Tilt {tilt.value:.1f}° toward {hour:g} o'clock levels it."
+    return f"Tilt {tilt.value:.1f}° toward {_half_hour(hour)} levels it."
+
+
+def _half_hour(hour: float) -> str:
+    """An hour of the clock as it is said at the bench: "1 o'clock", "half past 12"."""
+    whole, half = divmod(round(hour * 2) % 24, 2)
+    return f"half past {whole or 12}" if half else f"{whole or 12} o'clock"

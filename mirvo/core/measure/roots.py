@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from mirvo.core.measure import geometry
-from mirvo.core.measure.calibration import PlaneMap
 from mirvo.core.measure.marks import RootMark
+from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array, Draws
 
 CREST_SHARE_OF_WIDTH = 0.6
@@ -42,19 +42,28 @@ class LaidRoot:
 
 def lay_out_roots(marks: list[RootMark], plane: PlaneMap, draws: Draws) -> list[LaidRoot]:
     """Rectify the roots of one photo: widths on the root plane, paths at crest height."""
+    if not marks:
+        return []
     bases = _widths([root.base_width for root in marks], plane, draws)
     ends = _widths([root.end_width for root in marks], plane, draws)
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
+    pixels = [draws.points(root.path) for root in marks]
+    along = [_widths_along(*one, median) for one in zip(pixels, bases, ends, strict=True)]
+    paths = _at_crest(pixels, along, plane)
     roots = []
-    for root, base, end in zip(marks, bases, ends, strict=True):
-        pixels = draws.points(root.path)
-        along = _widths_along(pixels, base, end, median)
-        path = plane.to_plane(pixels, CREST_SHARE_OF_WIDTH * along)
-        middle = base[0] if base is not None else path[:, 0]
-        width = None if base is None else base[1]
-        roots.append(LaidRoot(root, path, middle, width, along))
+    for root, base, path, widths in zip(marks, bases, paths, along, strict=True):
+        middle, width = (path[:, 0], None) if base is None else base
+        roots.append(LaidRoot(root, path, middle, width, widths))
     return roots
+
+
+def _at_crest(pixels: list[Array], along: list[Array], plane: PlaneMap) -> list[Array]:
+    """Paths (rows, n, 2), px, with widths (rows, n), mm, on the plan: all mapped at once."""
+    height = CREST_SHARE_OF_WIDTH * np.concatenate(along, axis=1)
+    together = plane.to_plane(np.concatenate(pixels, axis=1), height)
+    ends = np.cumsum([path.shape[1] for path in pixels])[:-1]
+    return np.split(together, ends, axis=1)
 
 
 def _widths(pairs: list[Pair | None], plane: PlaneMap, draws: Draws) -> list[Width | None]:
@@ -68,7 +77,7 @@ def _widths(pairs: list[Pair | None], plane: PlaneMap, draws: Draws) -> list[Wid
     ends = plane.to_plane(np.concatenate(clicked, axis=1))
     first, second = ends[:, ::2], ends[:, 1::2]
     middle, apart = (first + second) / 2, second - first
-    wide = np.hypot(apart[..., 0], apart[..., 1])
+    wide = geometry.length_of(apart)
     found = iter([(middle[:, i], wide[:, i]) for i in range(len(clicked))])
     return [None if pair is None else next(found) for pair in pairs]
 
@@ -107,7 +116,7 @@ def follow(root: LaidRoot, centre: Array, diameter: Array, north: Array) -> None
     away = even - centre[0]
     azimuth = np.unwrap(np.radians(geometry.direction_deg(away)))
     root.sweep = abs(float(np.degrees(azimuth[-1] - azimuth[0])))
-    distance = np.hypot(*away.T)
+    distance = geometry.length_of(away)
     root.looped = float((1.0 - distance / np.maximum.accumulate(distance)).max())
     root.turn, root.sharpest = _turning(even)
 

@@ -9,18 +9,21 @@ import numpy as np
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.ball import BallMeasure, measure_ball
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.elevation import Elevation, elevation
+from mirvo.core.measure.flare import (
+    NARROWEST_TO,
+    flare_angles,
+    lean,
+    narrowest,
+    reverse_taper,
+    undercut,
+)
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.silhouette import Silhouette, silhouette
+from mirvo.core.measure.tried import TriedLine, try_line
 from mirvo.core.measure.uncertainty import Array, Draws, Figure, figure
 
-NARROWEST_FROM, NARROWEST_TO = 0.5, 2.0
-ANGLE_OVER = 0.25
-ANGLE_STEPS = 6
-EXCESS = 1.03
-SURE_SHARE = 0.975
-TAPER_DROP_MM = 10.0
 DEPTH_SD_SHARE = 0.15
 
 
@@ -55,6 +58,7 @@ class SideMeasure:
     emergences: list[EmergenceMeasure]
     widths: list[tuple[float, float]]
     ball: BallMeasure | None
+    tried: list[TriedLine]
 
 
 @dataclass
@@ -130,113 +134,54 @@ def measure_side(
 def measure_view(view: SideView) -> SideMeasure:
     """The figures of a view already set up."""
     outline, soil_width = view.outline, view.soil_width
-    narrowest = _narrowest(outline, soil_width)
+    least = narrowest(outline, soil_width)
     z = outline.heights
     widths = outline.widths()
     width = widths[0]
-    tapered = _reverse_taper(z, widths, float(soil_width[0]))
+    tapered = reverse_taper(z, widths, float(soil_width[0]))
+    places = _emergence_places(view)
     measured = SideMeasure(
         calibration=_quality(view),
-        flare_ratio=None if narrowest is None else figure(soil_width / narrowest),
+        flare_ratio=None if least is None else figure(soil_width / least),
         soil_line_width_mm=figure(soil_width),
-        narrowest_width_mm=None if narrowest is None else figure(narrowest),
-        flare_angle_deg=_flare_angles(outline, soil_width),
-        lean_deg=_lean(outline),
+        narrowest_width_mm=None if least is None else figure(least),
+        flare_angle_deg=flare_angles(outline, soil_width),
+        lean_deg=lean(outline),
         reverse_taper=[height for height, _ in tapered],
         reverse_taper_sure=any(sure for _, sure in tapered),
-        undercut=_undercut(z, width, float(soil_width[0])),
-        emergences=_emergences(view),
+        undercut=undercut(z, width, float(soil_width[0])),
+        emergences=[_emergence(label, place) for label, place in places.items()],
         widths=[(float(h), round(float(w), 2)) for h, w in zip(z, width, strict=True)],
         ball=None,
+        tried=_tried(view, places),
     )
     if view.marks.ball is None:
         return measured
     plane_z = _root_plane_height(measured.emergences)
-    least = measured.narrowest_width_mm or measured.soil_line_width_mm
-    return replace(measured, ball=measure_ball(view.marks.ball, view.frame, plane_z, least.value))
+    trunk = measured.narrowest_width_mm or measured.soil_line_width_mm
+    return replace(measured, ball=measure_ball(view.marks.ball, view.frame, plane_z, trunk.value))
 
 
-def at_soil_line(marks: SideMarks, line: Any) -> SideMarks:
-    """The same marks with another soil line or pot rim tried on them, two points in px."""
-    return marks.model_copy(update={"soil_line": tuple(tuple(map(float, p)) for p in line)})
-
-
-def _narrowest(outline: Silhouette, soil_width: Array) -> Array | None:
-    """Least width (rows,) between 0.5 and 2 soil-line widths above the soil line.
-
-    None where the edges end below that range.
-    """
-    low, high = NARROWEST_FROM * soil_width[0], NARROWEST_TO * soil_width[0]
-    inside = (outline.heights >= low) & (outline.heights <= high)
-    if outline.top < low:
-        return None
-    if not inside.any():
-        return np.asarray(outline.widths_at(np.array([low]))[:, 0])
-    least = np.asarray(outline.smooth_widths()[:, inside].min(axis=1))
-    return _without_twice_the_bias(least)
-
-
-def _without_twice_the_bias(least: Array) -> Array:
-    """The least of noisy widths lies low; draws are noisy once more and lie lower still.
-
-    They are moved back by their own mean offset, so that it is not taken for spread
-    (the bootstrap's bias; Efron & Tibshirani, An Introduction to the Bootstrap, ch. 10).
-    """
-    offset = np.mean(least[1:]) - least[0] if len(least) > 1 else 0.0
-    return np.concatenate([least[:1], least[1:] - offset])
-
-
-def _flare_angles(outline: Silhouette, soil_width: Array) -> dict[str, Figure]:
-    """Slope of both edges over the lowest quarter of the soil-line width, from upright."""
-    heights = np.linspace(0, ANGLE_OVER * float(soil_width[0]), ANGLE_STEPS)
-    left, right = outline.edges_at(heights)
-    away = heights - heights.mean()
-    slopes = {"left": left @ away, "right": -(right @ away)}
-    return {
-        side: figure(np.degrees(np.arctan(slope / (away @ away)))) for side, slope in slopes.items()
-    }
-
-
-def _lean(outline: Silhouette) -> Figure:
-    """Angle from upright of the line fitted to the trunk's middle over all marked heights."""
-    left, right = outline.edges_at(outline.heights)
-    if len(outline.heights) < 2:
-        return Figure(0.0, 90.0)
-    away = outline.heights - outline.heights.mean()
-    slope = ((left + right) / 2) @ away / (away @ away)
-    return figure(np.degrees(np.arctan(slope)))
-
-
-def _reverse_taper(z: Array, widths: Array, soil_width: float) -> list[tuple[float, bool]]:
-    """Heights wider than 10 mm below by over 3 %, and whether surely wider: in 95 % of draws."""
-    found = []
-    for height in z[z - TAPER_DROP_MM >= NARROWEST_FROM * soil_width]:
-        here, below = (_width_at(z, widths, at) for at in (height, height - TAPER_DROP_MM))
-        if here[0] > EXCESS * below[0]:
-            found.append((float(height), bool(np.mean(here > below) > SURE_SHARE)))
-    return found
-
-
-def _width_at(z: Array, widths: Array, height: float) -> Array:
-    """Width (rows,) at a height between the marked ones."""
-    place = int(np.clip(np.searchsorted(z, height), 1, len(z) - 1))
-    share = (height - z[place - 1]) / (z[place] - z[place - 1])
-    return np.asarray(widths[:, place - 1] * (1 - share) + widths[:, place] * share)
-
-
-def _undercut(z: Array, width: Array, soil_width: float) -> bool:
-    near = z <= NARROWEST_FROM * soil_width
-    return bool(width[near].max() > EXCESS * soil_width)
-
-
-def _emergences(view: SideView) -> list[EmergenceMeasure]:
+def _emergence_places(view: SideView) -> dict[str, Array]:
+    """x and z (rows, 2), mm, of each root where it leaves the trunk, by its letter."""
     if not view.marks.emergences:
-        return []
+        return {}
     flat = view.frame.of_draws(view.emergence_px)
     places = view.frame.of_draws(view.emergence_px, view.nearer(flat[..., 0]))
+    return {one.label: places[:, i] for i, one in enumerate(view.marks.emergences)}
+
+
+def _emergence(label: str, place: Array) -> EmergenceMeasure:
+    return EmergenceMeasure(label, figure(place[:, 1]), figure(place[:, 0]))
+
+
+def _tried(view: SideView, places: dict[str, Array]) -> list[TriedLine]:
+    if not view.marks.tried:
+        return []
+    heights = view.frame.points([one.point for one in view.marks.tried])[..., 1]
+    above = {label: place[:, 1] for label, place in places.items()}
     return [
-        EmergenceMeasure(one.label, figure(places[:, i, 1]), figure(places[:, i, 0]))
-        for i, one in enumerate(view.marks.emergences)
+        try_line(one, view.outline, heights[:, i], above) for i, one in enumerate(view.marks.tried)
     ]
 
 

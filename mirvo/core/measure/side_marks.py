@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.marks import (
+from mirvo.core.measure.contract import (
     AnyCalibration,
     Contract,
     Focal,
@@ -43,6 +43,13 @@ class Ball(Contract):
     trunk_diameter_mm: Millimetres | None = None
 
 
+class Tried(Contract):
+    """A soil line or pot rim tried at another height: level with `point`."""
+
+    line: Literal["soil line", "pot rim"] = "soil line"
+    point: Point
+
+
 class SideMarks(Contract):
     """Everything marked on one photo taken from the side."""
 
@@ -53,6 +60,7 @@ class SideMarks(Contract):
     right_edge: Edge
     emergences: Annotated[list[Emergence], Field(max_length=60)] = Field(default=[])
     ball: Ball | None = None
+    tried: Annotated[list[Tried], Field(max_length=8)] = Field(default=[])
     turntable_deg: Annotated[float, Field(ge=-720, le=720, allow_inf_nan=False)] = 0.0
     click_sd_px: Annotated[float, Field(ge=0, le=50)] = 2.0
     focal_length_35mm: Focal | None = None
@@ -86,6 +94,7 @@ def _all_points(marks: SideMarks) -> list[tuple[str, Point]]:
         *numbered("right_edge", marks.right_edge),
         *((f"emergences.{i}.point", one.point) for i, one in enumerate(marks.emergences)),
     ]
+    points += [(f"tried.{i}.point", one.point) for i, one in enumerate(marks.tried)]
     if marks.ball is not None:
         points += numbered("ball.outline", marks.ball.outline)
         for i, pair in enumerate(marks.ball.wood):

@@ -8,8 +8,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo
-from mirvo.core.measure.marks import Contract, read_contract
+from mirvo.core.measure.contract import Contract, read_contract
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.root_plane import RootPlane, fit_root_plane, join_views, joined_measures
 from mirvo.core.measure.side import (
     EmergenceMeasure,

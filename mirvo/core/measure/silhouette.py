@@ -56,6 +56,12 @@ class Silhouette:
         local = weight * (s2 - offset * s1) / np.maximum(s0 * s2 - s1**2, 1e-9)
         return np.asarray(raw @ local)
 
+    def from_height(self, height: Array) -> Silhouette:
+        """The same with the soil line moved up to `height` (rows,), mm."""
+        move = np.stack([np.zeros_like(height), height], axis=1)[:, None]
+        top = self.top - float(height[0])
+        return Silhouette(self.left - move, self.right - move, every_step_to(top))
+
     def shifted(self, x: Array) -> Silhouette:
         """The same with x = 0 moved to `x` (rows,)."""
         move = np.stack([x, np.zeros_like(x)], axis=1)[:, None]
@@ -80,7 +86,12 @@ def silhouette(frame: Elevation, marks: SideMarks) -> Silhouette:
             raise BadInput(name, "the edge does not rise above the soil line; mark it upward")
     left, right = edges.values()
     top = min(float(left[0, :, 1].max()), float(right[0, :, 1].max()))
-    return Silhouette(left, right, np.arange(0.0, top + 1e-9, STEP_MM))
+    return Silhouette(left, right, every_step_to(top))
+
+
+def every_step_to(top_mm: float) -> Array:
+    """Heights every 5 mm from the soil line to the top, mm."""
+    return np.arange(0.0, top_mm + 1e-9, STEP_MM)
 
 
 def _x_at(edge: Array, heights: Array, outward: float) -> Array:

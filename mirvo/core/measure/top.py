@@ -9,9 +9,10 @@ import numpy as np
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure import geometry
-from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.faults import Fault, RootShape, Thresholds, find_faults
 from mirvo.core.measure.marks import TopMarks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.radiality import RadialityDraws, radiality
 from mirvo.core.measure.roots import LaidRoot, follow, lay_out_roots
 from mirvo.core.measure.uncertainty import Array, Draws, Figure, figure, figure_of_angle
@@ -116,9 +117,7 @@ def read_scene(
     marks: TopMarks, photo: PhotoInfo, draws: Draws, card_corners: Array | None = None
 ) -> Scene:
     """Rectify the marks of one photo; without a trunk the picture's foot is the front."""
-    if marks.focal_length_35mm is not None:
-        photo = PhotoInfo(photo.width, photo.height, marks.focal_length_35mm)
-    plane = calibrate(marks.calibration, photo, draws, card_corners)
+    plane = calibrate_by(marks, photo, draws, card_corners)
     trunks = [
         _outline(plane.to_plane(draws.points(trunk.outline), trunk.height_mm), draws)
         for _, trunk in marks.trunk_marks()
@@ -156,8 +155,8 @@ def measure_scene(
     ------
     BadInput : the front is marked on the trunk's centre.
     """
-    area, centre = _area_and_centre(scene.trunks)
-    diameter = 2.0 * np.sqrt(area / np.pi)
+    areas, centre = _areas_and_centre(scene.trunks)
+    diameter = 2.0 * np.sqrt(np.sum(areas, axis=0) / np.pi)
     north = _front_direction(scene, centre) + 180.0
     for root in scene.roots:
         follow(root, centre, diameter, north)
@@ -170,11 +169,8 @@ def measure_scene(
     return TopMeasure(
         calibration=scene.quality,
         trunk_diameter_mm=figure(diameter),
-        trunk_diameters_mm=[
-            figure(2.0 * np.sqrt(geometry.area_and_centroid(trunk)[0] / np.pi))
-            for trunk in scene.trunks
-        ],
-        flare=None if flare is None else _spread(flare, flare, centre, diameter),
+        trunk_diameters_mm=[figure(2.0 * np.sqrt(one / np.pi)) for one in areas],
+        flare=None if flare is None else _spread(flare, _hull(flare), centre, diameter),
         roots_spread=spread,
         roots=[
             _root_measure(root, centre, faults[root.mark.label], turned) for root in scene.roots
@@ -189,16 +185,16 @@ def measure_scene(
 
 def plan_axes(scene: Scene) -> tuple[Array, float]:
     """Trunk centre (2,) mm and direction of the plan's north, degrees, for the marks as set."""
-    _, centre = _area_and_centre(scene.trunks)
+    _, centre = _areas_and_centre(scene.trunks)
     return centre[0], float(_front_direction(scene, centre)[0]) + 180.0
 
 
-def _area_and_centre(trunks: list[Array]) -> tuple[Array, Array]:
-    """Summed area (rows,) mm² and the centroid weighted by area (rows, 2) mm."""
+def _areas_and_centre(trunks: list[Array]) -> tuple[list[Array], Array]:
+    """Area (rows,) mm² of each trunk and the centroid weighted by area (rows, 2) mm."""
     each = [geometry.area_and_centroid(trunk) for trunk in trunks]
-    area = np.sum([one for one, _ in each], axis=0)
-    centre = np.sum([one[:, None] * middle for one, middle in each], axis=0) / area[:, None]
-    return area, centre
+    areas = [area for area, _ in each]
+    weighed = np.sum([area[:, None] * middle for area, middle in each], axis=0)
+    return areas, weighed / np.sum(areas, axis=0)[:, None]
 
 
 def _front_direction(scene: Scene, centre: Array) -> Array:
@@ -224,8 +220,12 @@ class _PlanFrame:
         return [(round(float(a), 2), round(float(-b), 2)) for a, b in zip(right, down, strict=True)]
 
 
-def _spread(outline: Array, boundary: Array, centre: Array, diameter: Array) -> Spread:
-    hull = boundary[:, geometry.hull_indices(boundary[0])]
+def _hull(outline: Array) -> Array:
+    """Convex hull (rows, m, 2) of outlines (rows, n, 2); who lies on it is found on row 0."""
+    return outline[:, geometry.hull_indices(outline[0])]
+
+
+def _spread(outline: Array, hull: Array, centre: Array, diameter: Array) -> Spread:
     greatest, least = geometry.feret(hull)
     mean = 2.0 * geometry.mean_radius(outline, centre)
     return Spread(figure(greatest), figure(least), figure(mean), figure(mean / diameter))
@@ -250,7 +250,9 @@ def _hull_of_discs(centres: Array, radii: Array) -> Array:
     disc = np.stack([np.cos(angle), np.sin(angle)], axis=1)
     first = centres[0][:, None] + radii[0][:, None, None] * disc
     which, turn = np.divmod(geometry.hull_indices(first.reshape(-1, 2)), DISC_POINTS)
-    return np.asarray(centres[:, which] + radii[:, which, None] * disc[turn.astype(int)])
+    edge = disc[turn.astype(int)]
+    x, y = (centres[:, which, axis] + radii[:, which] * edge[:, axis] for axis in (0, 1))
+    return np.stack([x, y], axis=-1)
 
 
 def _radiality(roots: list[LaidRoot]) -> RadialityDraws:
@@ -290,7 +292,7 @@ def _faults(
 def _root_measure(
     root: LaidRoot, centre: Array, faults: list[Fault], turned: _PlanFrame
 ) -> RootMeasure:
-    away = np.hypot(*np.moveaxis(root.path - centre[:, None], 2, 0))
+    away = geometry.length_of(geometry.away_from(centre, root.path))
     azimuth = figure_of_angle(root.azimuth)
     width = None if root.width is None else figure(root.width)
     end = None if root.mark.end_width is None else float(root.widths_along[0, -1])

@@ -10,9 +10,11 @@ from pydantic import Field
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure import geometry
-from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.calibration import calibrate_by
+from mirvo.core.measure.contract import Contract, read_contract
 from mirvo.core.measure.faults import Thresholds
-from mirvo.core.measure.marks import Contract, TopMarks, read_contract
+from mirvo.core.measure.marks import TopMarks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.roots import LaidRoot
 from mirvo.core.measure.top import Scene, TopMeasure, measure_scene, read_scene
 from mirvo.core.measure.uncertainty import Array, Draws
@@ -114,10 +116,7 @@ def _see(index: int, photo: MarkedPhoto, draws: Draws) -> _Seen:
 def _shared_points(photo: MarkedPhoto, draws: Draws) -> dict[str, Array]:
     if not photo.marks.points:
         return {}
-    info = photo.photo
-    if photo.marks.focal_length_35mm is not None:
-        info = PhotoInfo(info.width, info.height, photo.marks.focal_length_35mm)
-    plane = calibrate(photo.marks.calibration, info, draws, photo.card_corners)
+    plane = calibrate_by(photo.marks, photo.photo, draws, photo.card_corners)
     places = plane.to_plane(draws.points(list(photo.marks.points.values())))
     return {name: places[:, i] for i, name in enumerate(photo.marks.points)}
 

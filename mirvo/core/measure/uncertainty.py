@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from functools import lru_cache
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -29,6 +32,9 @@ class Figure:
 class Draws:
     """Source of perturbed marks; row 0 of everything it gives is unperturbed.
 
+    The same seed gives the same draws every time, so that a figure changes only when a
+    mark does.
+
     Parameters
     ----------
     click_sd_px : standard deviation of one click, px of the full-size photo.
@@ -38,26 +44,63 @@ class Draws:
     def __init__(self, click_sd_px: float, count: int = DRAWS, seed: int = SEED) -> None:
         self.rows = count + 1
         self.click_sd_px = click_sd_px
-        self._rng = np.random.default_rng(seed)
+        self._noise = _Noise(_normals_of(seed))
 
     def with_click_sd(self, click_sd_px: float) -> Draws:
         """The same stream of draws for a photo with another click deviation."""
         other = Draws(click_sd_px, self.rows - 1)
-        other._rng = self._rng
+        other._noise = self._noise
         return other
 
     def points(self, points: Any, sd: float | None = None) -> Array:
         """Copies of `points` (n, 2) with Gaussian click error; shape (rows, n, 2), px."""
         base = np.asarray(points, dtype=float)
-        noise = self._rng.standard_normal((self.rows, *base.shape))
-        noise[0] = 0.0
-        return base + noise * (self.click_sd_px if sd is None else sd)
+        return self._around(base, self.click_sd_px if sd is None else sd)
 
     def scalars(self, value: float, sd: float) -> Array:
         """Copies of one number with Gaussian error; shape (rows,)."""
-        noise = self._rng.standard_normal(self.rows) * sd
-        noise[0] = 0.0
-        return value + noise
+        return self._around(np.asarray(value), sd)
+
+    def _around(self, base: Array, sd: float) -> Array:
+        drawn = self._noise.take((self.rows, *base.shape)) * sd
+        drawn += base
+        drawn[0] = base
+        return np.asarray(drawn)
+
+
+class _Normals:
+    """Standard normal numbers of one seed: drawn once, kept, and more drawn when asked for."""
+
+    def __init__(self, seed: int) -> None:
+        self._rng = np.random.default_rng(seed)
+        self._drawn = np.zeros(0)
+        self._drawing = Lock()
+
+    def first(self, count: int) -> Array:
+        """At least the first `count` numbers, (n,); read only, as all draws share them."""
+        with self._drawing:
+            short = count - self._drawn.size
+            if short > 0:
+                more = self._rng.standard_normal(max(short, self._drawn.size))
+                self._drawn = np.concatenate([self._drawn, more])
+                self._drawn.flags.writeable = False
+            return self._drawn
+
+
+_normals_of = lru_cache(maxsize=4)(_Normals)
+
+
+class _Noise:
+    """Where one set of draws stands in the numbers of its seed."""
+
+    def __init__(self, normals: _Normals) -> None:
+        self._normals = normals
+        self._taken = 0
+
+    def take(self, shape: tuple[int, ...]) -> Array:
+        """The next standard normal numbers in the wanted shape; read only."""
+        start, self._taken = self._taken, self._taken + math.prod(shape)
+        return self._normals.first(self._taken)[start : self._taken].reshape(shape)
 
 
 def figure(samples: Array) -> Figure:

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from mirvo.core.almanac import rules
+from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
 
 Positive = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
@@ -34,9 +35,12 @@ class SchoolBudgets(_Part):
 
 
 class CaseSpecies(_Part):
+    """What a species gives the plan; ground_layers : it layers willingly in the ground."""
+
     group: str = ""
     interval_years: Annotated[float, Field(gt=0, le=20)]
     budget: SchoolBudgets
+    ground_layers: bool = True
 
 
 class Growth(_Part):
@@ -144,6 +148,12 @@ class Case(_Part):
         return self.target.pot_depth_mm - plan.soil_layer_mm - plan.rim_clearance_mm
 
     @property
+    def layer_success(self) -> float:
+        """Chance that a ground layer takes, by how willingly the species layers."""
+        plan = rules().plan
+        return plan.layer_success if self.species.ground_layers else plan.layer_success_unwilling
+
+    @property
     def offered(self) -> list[str]:
         return rules().plan.offered if self.containers is None else self.containers
 
@@ -160,12 +170,7 @@ def read_case(data: Any) -> Case:
     try:
         case = Case.model_validate(data)
     except ValidationError as error:
-        first = error.errors(include_url=False)[0]
-        path = ".".join(str(part) for part in first["loc"])
-        said = "is missing" if first["type"] == "missing" else first["msg"]
-        if first["type"] == "extra_forbidden":
-            said = "is not a name a case may hold"
-        raise BadInput(path, said[0].lower() + said[1:]) from None
+        raise first_complaint(error) from None
     _sound(case)
     return case
 

@@ -9,17 +9,16 @@ from functools import cache
 import numpy as np
 import numpy.typing as npt
 
-from mirvo.core.almanac.loader import PlanRules
 from mirvo.core.plan.ground import CLOSE, FINAL, Ground
 from mirvo.core.plan.growth import YEARLY_RELATIVE_SD
 from mirvo.core.plan.label import Label, graft_counts
 
 OUTCOME_DRAWS = 500
 SEED = 7_919
-SUCCESS: dict[str, Callable[[PlanRules], float]] = {
-    "graft": lambda table: table.graft_success,
+SUCCESS: dict[str, Callable[[Ground], float]] = {
+    "graft": lambda ground: ground.rules.graft_success,
     "fork": lambda _: 1.0,
-    "ground layer": lambda table: table.layer_success,
+    "ground layer": lambda ground: ground.case.layer_success,
 }
 BAND = (0.10, 0.90)
 Array = npt.NDArray[np.float64]
@@ -48,7 +47,7 @@ def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) ->
     trunk_sd = share * growth.trunk_mm_per_year if growth.trunk_sd is None else growth.trunk_sd
     spread_rate = np.maximum(0, rng.normal(growth.spread_mm_per_year, spread_sd, draws))
     trunk_rate = np.maximum(0, rng.normal(growth.trunk_mm_per_year, trunk_sd, draws))
-    luck = [SUCCESS[gap.method](ground.rules) for gap in ground.open_gaps]
+    luck = [SUCCESS[gap.method](ground) for gap in ground.open_gaps]
     takes = rng.random((draws, len(luck))) < np.array(luck)
     grown = np.array([label.grown for label in labels])
     moved = np.diff(grown, prepend=0.0)

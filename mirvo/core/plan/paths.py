@@ -90,7 +90,7 @@ def _plan_roots(case: Case, school: str) -> dict[str, Any]:
 
 def _after_layer(layered: Layered, path: dict[str, Any]) -> dict[str, Any]:
     """A path that begins with a ground layer and goes on from its own flare."""
-    luck = layered.old.rules.layer_success
+    luck = layered.old.case.layer_success
     before = _forecasts(layered.old, layered.before, outcomes(layered.old, layered.before))
     first = _forecasts(layered.new, [layered.first], outcomes(layered.new, [layered.first]))
     path["forecast"] = before + first + path["forecast"]
@@ -135,7 +135,7 @@ def _layer_steps(layered: Layered) -> list[dict[str, Any]]:
         "woody_depth_mm": [round(made.woody, 1)] * 2,
         "reasons": [
             "A ground layer gives a new flare all round; the old roots feed the tree until then.",
-            f"It takes with {old.rules.layer_success * 100:.0f} % and needs {years} years.",
+            f"It takes with {old.case.layer_success * 100:.0f} % and needs {years} years.",
         ],
     }
     second = {

@@ -149,6 +149,8 @@ def situation_of(
         "heavy": kilograms > HEAVY_KG,
         "weight_kg": f"{kilograms:.0f}",
         "poison": species.caution is not None,
+        "strikes": species.root_cuttings,
+        "species": species.name,
         "poison_said": f"{species.name}: {species.caution}",
         "tall": height_mm is not None,
         "guy": guy_advice(height_mm or 0.0),
@@ -213,6 +215,6 @@ def bares_roots(kind: str) -> bool:
 
 def _filled(said: _Said, situation: Mapping[str, Any]) -> str:
     text = said.say
-    for name in ("weight_kg", "trench_from", "trench_to", "guy"):
+    for name in ("weight_kg", "trench_from", "trench_to", "guy", "species"):
         text = text.replace("{" + name + "}", str(situation.get(name, "")))
     return text.replace("{poison}", str(situation.get("poison_said", "")))

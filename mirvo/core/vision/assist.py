@@ -12,8 +12,9 @@ from shapely import MultiPoint
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure import geometry
-from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.marks import TopMarks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.uncertainty import Array, Draws
 from mirvo.core.vision.plan_view import plan_view
 from mirvo.core.vision.propose import Proposal, across_base, crest_seen, propose_roots
@@ -117,12 +118,10 @@ def assistant(
     ------
     BadInput : the trunk is not marked, or the calibration gives no map.
     """
-    if marks.focal_length_35mm is not None:
-        photo = PhotoInfo(photo.width, photo.height, marks.focal_length_35mm)
     trunks = marks.trunk_marks()
     if not trunks:
         raise BadInput("trunk", "mark the trunk's outline first; roots are sought from it")
-    plane = calibrate(marks.calibration, photo, Draws(0.0, FEW_DRAWS), card_corners)
+    plane = calibrate_by(marks, photo, Draws(0.0, FEW_DRAWS), card_corners)
     outline = _one_outline([np.array(one.outline) for _, one in trunks])
     height_mm = float(np.mean([one.height_mm for _, one in trunks]))
     view = plan_view(picture, plane, outline, height_mm)

@@ -93,10 +93,13 @@ def _only_one(found: list[tuple[int, Array]]) -> None:
 def _why_not(grey: Grey, seen: dict[int, Array]) -> BadInput:
     missing = [str(number) for number in MARKERS if number not in seen]
     if len(missing) < len(MARKERS):
+        gone = f"marker {missing[0]} is"
+        if len(missing) > 1:
+            gone = f"markers {', '.join(missing[:-1])} and {missing[-1]} are"
         return BadInput(
             "calibration",
-            f"only part of the card was found: marker {', '.join(missing)} is missing, covered or "
-            "cut off; lay the whole card in the picture",
+            f"only part of the card was found: {gone} missing, covered or cut off; lay the whole "
+            "card in the picture",
         )
     if seen:
         numbers = ", ".join(str(number) for number in sorted(seen))

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.marks import TopMarks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.top import plan_axes, read_scene
 from mirvo.core.measure.uncertainty import Array, Draws
 
@@ -35,11 +36,9 @@ def plan_picture(
     """
     import cv2  # heavy: only where a photo is really looked at
 
-    if marks.focal_length_35mm is not None:
-        photo = PhotoInfo(photo.width, photo.height, marks.focal_length_35mm)
     draws = Draws(0.0, FEW_DRAWS)
     centre, north_deg = plan_axes(read_scene(marks, photo, draws, card_corners))
-    plane = calibrate(marks.calibration, photo, Draws(0.0, FEW_DRAWS), card_corners)
+    plane = calibrate_by(marks, photo, Draws(0.0, FEW_DRAWS), card_corners)
     axis = (np.arange(side_px) - (side_px - 1) / 2) * (2 * reach_mm / side_px)
     right, down = np.meshgrid(axis, axis)
     turn = np.radians(north_deg - turn_deg)

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from mirvo.core.measure import geometry
-from mirvo.core.measure.calibration import PlaneMap
+from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array
 
 Picture = npt.NDArray[np.uint8]

@@ -1,10 +1,13 @@
-"""Years: spread ratio over time with error bars, target line and forecast band."""
+"""Years: figures of a tree over time with error bars, target line and forecast."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import date
 from typing import Any
 
+from mirvo.core.almanac import rules
 from mirvo.studio.sheet import Sheet
 from mirvo.web.drawings.scene import Point, Scene
 
@@ -12,8 +15,39 @@ SPRING = 0.25
 
 
 @dataclass(frozen=True)
+class Seen:
+    """A value in a year; its ± where it was measured, None where it was read off a rule."""
+
+    year: float
+    value: float
+    plus_minus: float | None = None
+
+
+@dataclass(frozen=True)
+class Ahead:
+    """A value expected in a year, and the band it lies in."""
+
+    year: float
+    low: float
+    value: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Curve:
+    """One figure over the years: as seen, as wished, as expected. digits : of its scale."""
+
+    name: str
+    unit: str
+    digits: int
+    seen: list[Seen]
+    wished: float | None = None
+    ahead: list[Ahead] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
 class Axes:
-    """From year and ratio to paper."""
+    """From year and value to paper."""
 
     first: float
     last: float
@@ -30,43 +64,123 @@ class Axes:
 
 def years_chart(sheet: Sheet) -> Scene | None:
     """The chart of the tree page; None before the first measurement."""
-    return _chart(sheet, sheet.path, 430.0, 180.0)
+    return _chart(spread_curve(sheet, sheet.path), sheet.path, 430.0, 180.0)
 
 
 def path_chart(sheet: Sheet, path: dict[str, Any]) -> Scene | None:
     """The chart of the path page for one path."""
-    return _chart(sheet, path, 640.0, 230.0)
+    return _chart(spread_curve(sheet, path), path, 640.0, 230.0)
 
 
-def _chart(sheet: Sheet, path: dict[str, Any] | None, width: float, height: float) -> Scene | None:
+def years_charts(sheet: Sheet) -> list[Scene]:
+    """Every curve of the years page that has something to show."""
+    curves = (
+        spread_curve(sheet, sheet.path),
+        radiality_curve(sheet),
+        gap_curve(sheet, sheet.path),
+        depth_curve(sheet, sheet.path),
+    )
+    shown = [curve for curve in curves if curve.seen]
+    if not shown:
+        return []
+    span = min(_span(one)[0] for one in shown), max(_span(one)[1] for one in shown)
+    charts = (_chart(curve, sheet.path, 480.0, 190.0, span) for curve in shown)
+    return [chart for chart in charts if chart is not None]
+
+
+def spread_curve(sheet: Sheet, path: dict[str, Any] | None) -> Curve:
+    """Spread to trunk on the target's basis, with the band of a path."""
     basis = _basis(sheet)
     seen = [
-        (day.year + day.timetuple().tm_yday / 365.25, figures["spread"][basis]["ratio"])
+        _seen(day, figures["spread"][basis]["ratio"])
         for day, figures in sheet.history
         if figures["spread"][basis] is not None
     ]
-    if not seen:
+    ahead = [
+        Ahead(step["year"] + 1.0, step["low"], step["spread_ratio"], step["high"])
+        for step in _forecast(path)  # a forecast stands for the year's end
+    ]
+    wished = None if sheet.target is None else sheet.target.spread_ratio
+    return Curve(f"Spread to trunk, basis {basis}", "", 2, seen, wished, ahead)
+
+
+def radiality_curve(sheet: Sheet) -> Curve:
+    """Radiality as measured; no path foretells it."""
+    seen = [_seen(day, figures["radiality"]["index"]) for day, figures in sheet.history]
+    return Curve("Radiality", "of 100", 0, seen)
+
+
+def gap_curve(sheet: Sheet, path: dict[str, Any] | None) -> Curve:
+    """The largest gap, with what a path expects of it."""
+    seen = [_seen(day, figures["radiality"]["largest_gap_deg"]) for day, figures in sheet.history]
+    wished = None if sheet.target is None else sheet.target.largest_gap_deg
+    values = [(step["year"] + 1.0, step["largest_gap_deg"]) for step in _forecast(path)]
+    return Curve("Largest gap", "°", 0, seen, wished, _plain_ahead(values))
+
+
+def depth_curve(sheet: Sheet, path: dict[str, Any] | None) -> Curve:
+    """Depth of the ball left by each session, and by those a path plans."""
+    done = sorted(sheet.sessions, key=lambda session: (session.done_on, session.id))
+    seen = [
+        Seen(_year(session.done_on), session.ball_after["depth_mm"])
+        for session in done
+        if session.ball_after.get("depth_mm") is not None
+    ]
+    plan = rules().plan
+    room = plan.soil_layer_mm + plan.rim_clearance_mm
+    wished = None if sheet.target is None else sheet.target.pot_depth_mm - room
+    steps = path["steps"] if path else []
+    values = [(step["year"] + SPRING, step["ball_depth_mm"][1]) for step in steps]
+    return Curve("Ball depth left by a session", "mm", 0, seen, wished, _plain_ahead(values))
+
+
+def _chart(
+    curve: Curve,
+    path: dict[str, Any] | None,
+    width: float,
+    height: float,
+    span: tuple[int, float] | None = None,
+) -> Scene | None:
+    if not curve.seen:
         return None
-    forecast = path["forecast"] if path else []
-    ratio = None if sheet.target is None else sheet.target.spread_ratio
-    axes = _axes(seen, forecast, ratio, width, height)
-    scene = Scene(
-        "years", width, height, f"Spread to trunk, basis {basis}, over the years", _words(seen)
-    )
-    _grid(scene, axes)
-    if ratio is not None:
-        a, b = axes.at(axes.first, ratio), axes.at(axes.last, ratio)
+    axes = _axes(curve, width, height, span)
+    unit = f", {curve.unit}" if curve.unit else ""
+    title = f"{curve.name}{unit} over the years"
+    scene = Scene("years", width, height, title, _words(curve))
+    _grid(scene, axes, curve.digits)
+    if curve.wished is not None:
+        a, b = axes.at(axes.first, curve.wished), axes.at(axes.last, curve.wished)
         scene.line(a, b, "target-line")
-        scene.write((a[0] + 4, a[1] - 6), f"target {ratio:.2f}", "small")
-    _forecast(scene, axes, seen, forecast)
-    scene.path([axes.at(year, value["value"]) for year, value in seen], "measured-line")
+        scene.write((a[0] + 4, a[1] - 6), f"target {_said(curve, curve.wished)}", "small")
+    _expected(scene, axes, curve)
+    scene.path([axes.at(one.year, one.value) for one in curve.seen], "measured-line")
     for step in path["steps"] if path else []:
-        scene.circle(axes.at(step["year"] + SPRING, axes.low), 5, "session-disc")
-    for year, value in seen:
-        low, high = (axes.at(year, value["value"] + s * value["plus_minus"]) for s in (-1, 1))
-        scene.line(low, high, "error-bar")
-        scene.circle(axes.at(year, value["value"]), 4, "measured-point")
+        if step["year"] + SPRING <= axes.last:
+            scene.circle(axes.at(step["year"] + SPRING, axes.low), 5, "session-disc")
+    for one in curve.seen:
+        if one.plus_minus is not None:
+            low, high = (axes.at(one.year, one.value + s * one.plus_minus) for s in (-1, 1))
+            scene.line(low, high, "error-bar")
+            for x, y in (low, high):
+                scene.line((x - 4, y), (x + 4, y), "error-bar")
+        scene.circle(axes.at(one.year, one.value), 3.2, "measured-point")
     return scene
+
+
+def _seen(day: date, figure: dict[str, float]) -> Seen:
+    return Seen(_year(day), figure["value"], figure["plus_minus"])
+
+
+def _year(day: date) -> float:
+    return day.year + day.timetuple().tm_yday / 365.25
+
+
+def _forecast(path: dict[str, Any] | None) -> list[dict[str, Any]]:
+    return path["forecast"] if path else []
+
+
+def _plain_ahead(values: Sequence[tuple[float, float]]) -> list[Ahead]:
+    return [Ahead(year, value, value, value) for year, value in values]
 
 
 def _basis(sheet: Sheet) -> str:
@@ -76,23 +190,31 @@ def _basis(sheet: Sheet) -> str:
     return "flare" if flared else "roots"
 
 
-def _axes(
-    seen: list[tuple[float, dict[str, float]]],
-    forecast: list[dict[str, Any]],
-    target: float | None,
-    width: float,
-    height: float,
-) -> Axes:
-    values = [v["value"] + s * v["plus_minus"] for _, v in seen for s in (-1, 1)]
-    values += [step[name] for step in forecast for name in ("low", "high")]
-    values += [] if target is None else [target]
+def _axes(curve: Curve, width: float, height: float, span: tuple[int, float] | None) -> Axes:
+    values = [*_extremes(curve)]
     low, high = min(values), max(values)
-    margin = max(0.05, (high - low) * 0.12)
-    last = max([seen[-1][0] + 1, *(step["year"] + 1 for step in forecast)])
-    return Axes(int(seen[0][0]), last, low - margin, high + margin, width, height)
+    least = 0.05 if curve.digits == 2 else 5.0
+    margin = max(least, (high - low) * 0.12)
+    first, last = span or _span(curve)
+    return Axes(first, last, low - margin, high + margin, width, height)
 
 
-def _grid(scene: Scene, axes: Axes) -> None:
+def _span(curve: Curve) -> tuple[int, float]:
+    """First and last year a curve has something to show."""
+    last = max([curve.seen[-1].year + 1, *(one.year for one in curve.ahead)])
+    return int(curve.seen[0].year), last
+
+
+def _extremes(curve: Curve) -> Iterator[float]:
+    for one in curve.seen:
+        yield from (one.value + s * (one.plus_minus or 0.0) for s in (-1, 1))
+    for ahead in curve.ahead:
+        yield from (ahead.low, ahead.high)
+    if curve.wished is not None:
+        yield curve.wished
+
+
+def _grid(scene: Scene, axes: Axes, digits: int) -> None:
     scene.line(axes.at(axes.first, axes.low), axes.at(axes.last, axes.low), "axis")
     span = int(axes.last - axes.first)
     step = 1 if span <= 8 else 2 if span <= 14 else 3 if span <= 21 else 5
@@ -103,29 +225,30 @@ def _grid(scene: Scene, axes: Axes) -> None:
     for share in (0.0, 0.5, 1.0):
         value = axes.low + share * (axes.high - axes.low)
         x, y = axes.at(axes.first, value)
-        scene.write((x - 6, y + 4), f"{value:.1f}", "small", "end")
+        scene.write((x - 6, y + 4), f"{value:.{min(digits, 1)}f}", "small", "end")
 
 
-def _forecast(
-    scene: Scene,
-    axes: Axes,
-    seen: list[tuple[float, dict[str, float]]],
-    forecast: list[dict[str, Any]],
-) -> None:
-    if not forecast:
+def _expected(scene: Scene, axes: Axes, curve: Curve) -> None:
+    if not curve.ahead:
         return
-    start = axes.at(seen[-1][0], seen[-1][1]["value"])
-    years = [step["year"] + 1.0 for step in forecast]  # a forecast stands for the year's end
-    upper = [axes.at(y, step["high"]) for y, step in zip(years, forecast, strict=True)]
-    lower = [axes.at(y, step["low"]) for y, step in zip(years, forecast, strict=True)]
-    middle = [axes.at(y, step["spread_ratio"]) for y, step in zip(years, forecast, strict=True)]
-    scene.path([start, *upper, *lower[::-1]], "band", closed=True)
+    start = axes.at(curve.seen[-1].year, curve.seen[-1].value)
+    if any(one.high > one.low for one in curve.ahead):
+        upper = [axes.at(one.year, one.high) for one in curve.ahead]
+        lower = [axes.at(one.year, one.low) for one in curve.ahead]
+        scene.path([start, *upper, *lower[::-1]], "band", closed=True)
+    middle = [axes.at(one.year, one.value) for one in curve.ahead]
     scene.path([start, *middle], "forecast-line")
 
 
-def _words(seen: list[tuple[float, dict[str, float]]]) -> str:
-    first, last = seen[0], seen[-1]
+def _words(curve: Curve) -> str:
+    first, last = curve.seen[0], curve.seen[-1]
+    bar = "" if last.plus_minus is None else f" ± {last.plus_minus:.{curve.digits}f}"
     return (
-        f"From {first[1]['value']:.2f} in {first[0]:.0f} to {last[1]['value']:.2f} "
-        f"± {last[1]['plus_minus']:.2f} in {last[0]:.0f}."
+        f"From {_said(curve, first.value)} in {first.year:.0f} to {_said(curve, last.value)}{bar} "
+        f"in {last.year:.0f}."
     )
+
+
+def _said(curve: Curve, value: float) -> str:
+    unit = curve.unit if curve.unit in ("", "°") else f" {curve.unit}"
+    return f"{value:.{curve.digits}f}{unit}"

@@ -7,6 +7,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 
 from mirvo.core.errors import BadInput
+from mirvo.studio.backups import backup_is_due
 from mirvo.studio.bench import bench, move_tree
 from mirvo.studio.trees import see_buds
 from mirvo.web.forms import fields_of
@@ -17,7 +18,9 @@ router = routes()
 
 @router.get("/")
 def show_bench(request: Request) -> HTMLResponse:
-    return page(request, "bench/bench.html", {"bench": bench(studio_of(request))})
+    studio = studio_of(request)
+    context = {"bench": bench(studio), "backup_due": backup_is_due(studio)}
+    return page(request, "bench/bench.html", context)
 
 
 @router.post("/trees/{tree_id}/week")

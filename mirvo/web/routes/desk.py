@@ -10,7 +10,7 @@ from mirvo.core.errors import BadInput
 from mirvo.studio import desk as use
 from mirvo.studio.context import Studio
 from mirvo.studio.marked import view_of
-from mirvo.studio.photo_sets import letters_elsewhere
+from mirvo.studio.photo_sets import letters_elsewhere, photos_of_set
 from mirvo.studio.side_views import root_plane_of_day, views_of_day
 from mirvo.studio.trees import get_tree
 from mirvo.web.drawings.wheel import draw_wheel
@@ -68,7 +68,14 @@ def _panel_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
 
 def _top_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:
     wheel = None if state.figures is None else draw_wheel(state.figures, 330.0)
-    return {"wheel": wheel, "view": "top", "elsewhere": letters_elsewhere(studio, state.photo)}
+    members = photos_of_set(studio, state.photo)
+    return {
+        "wheel": wheel,
+        "view": "top",
+        "elsewhere": letters_elsewhere(members, state.photo),
+        "members": members if state.marks.get("set") else [],
+        "here": state.photo.id,
+    }
 
 
 def _side_context(studio: Studio, state: use.DeskState) -> dict[str, Any]:

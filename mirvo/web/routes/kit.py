@@ -1,11 +1,13 @@
-"""Kit: the calibration card to print, and the calendar for other programs."""
+"""Kit: the card to print, the calendar for other programs, backup, the compost heap."""
 
 from fastapi import Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
 from mirvo.formats.calendar import calendar_file
 from mirvo.formats.card import card_pdf, card_svg
+from mirvo.studio.backups import backup_is_due, backup_pieces
 from mirvo.studio.calendar import calendar_of, drop_secret, entries_of, new_secret
+from mirvo.studio.compost import heap
 from mirvo.web.forms import fields_of
 from mirvo.web.pages import page, routes, studio_of
 
@@ -15,8 +17,14 @@ router = routes(prefix="/kit")
 
 @router.get("")
 def show(request: Request) -> HTMLResponse:
-    entries = entries_of(studio_of(request))
-    return page(request, "kit/kit.html", {"base": str(request.base_url), "entries": entries[:8]})
+    studio = studio_of(request)
+    context = {
+        "base": str(request.base_url),
+        "entries": entries_of(studio)[:8],
+        "heap": heap(studio),
+        "backup_due": backup_is_due(studio),
+    }
+    return page(request, "kit/kit.html", context)
 
 
 @router.get("/card.pdf")
@@ -27,6 +35,14 @@ def pdf() -> Response:
 @router.get("/card.svg")
 def svg() -> Response:
     return Response(card_svg(), media_type="image/svg+xml")
+
+
+@router.get("/backup.zip")
+def backup(request: Request) -> Response:
+    studio = studio_of(request)
+    name = f"mirvo-{studio.today.isoformat()}.zip"
+    header = {"Content-Disposition": f'attachment; filename="{name}"', "Cache-Control": "no-store"}
+    return StreamingResponse(backup_pieces(studio), media_type="application/zip", headers=header)
 
 
 @router.get("/calendar.ics")

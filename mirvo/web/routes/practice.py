@@ -5,11 +5,11 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from mirvo.core.almanac import species_by_key
 from mirvo.core.almanac.practice import questions
 from mirvo.core.errors import BadInput
 from mirvo.studio import practice as use
 from mirvo.studio.effects import effects_on
+from mirvo.studio.species import species_of
 from mirvo.studio.trees import get_tree, list_trees
 from mirvo.web.forms import fields_of
 from mirvo.web.pages import page, routes, studio_of
@@ -72,7 +72,7 @@ def _tree_page(
     tree = get_tree(studio, tree_id)
     context: dict[str, Any] = {
         "tree": tree,
-        "species": species_by_key(tree.species_key),
+        "species": species_of(studio.yard(), tree.species_key),
         "questions": questions(),
         "studio_held": use.practice_for(studio.yard()),
         "own": dict(tree.practice or {}),

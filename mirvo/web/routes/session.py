@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
 
-from mirvo.core.almanac import rules, species_by_key
+from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.advice import roots_to_cut
@@ -19,6 +19,7 @@ from mirvo.studio.care import tasks_of_session
 from mirvo.studio.corrections import correct_session, form_of_session, roots_to_tick
 from mirvo.studio.photos import KINDS as PHOTO_KINDS
 from mirvo.studio.photos import compared_photos, photos_of_session, take_in
+from mirvo.studio.species import species_of
 from mirvo.studio.trees import get_tree
 from mirvo.web.forms import fields_of, read_form
 from mirvo.web.pages import page, routes, studio_of
@@ -198,7 +199,7 @@ def _form(
     context = {
         "tree": tree,
         "session": session,
-        "species": species_by_key(tree.species_key),
+        "species": species_of(studio.yard(), tree.species_key),
         "fields": fields,
         "errors": errors,
         "kinds": KINDS,

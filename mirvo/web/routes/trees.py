@@ -5,12 +5,13 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from mirvo.core.almanac import rules, species
+from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.records.models import Tree
 from mirvo.studio import trees as use
 from mirvo.studio.care import rhythm_of
 from mirvo.studio.sheet import sheet_of
+from mirvo.studio.species import all_species
 from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.sheet import draw_sheet
 from mirvo.web.drawings.years import years_chart
@@ -109,7 +110,7 @@ def _form(
         "fields": fields,
         "errors": errors,
         "tree": tree,
-        "species": species(),
+        "species": all_species(studio_of(request).yard()),
         "containers": list(rules().containers),
         "use": use,
         "kept": _fields(tree) if tree is not None else {},

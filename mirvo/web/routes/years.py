@@ -8,7 +8,7 @@ from mirvo.core.errors import BadInput
 from mirvo.studio import years as use
 from mirvo.studio.sheet import sheet_of
 from mirvo.web.drawings.wheel import draw_two_dates, wheel_reach_mm
-from mirvo.web.drawings.years import years_chart
+from mirvo.web.drawings.years import years_charts
 from mirvo.web.pages import page, routes, short_day, studio_of
 
 router = routes()
@@ -70,7 +70,7 @@ def _page(
         "years": years,
         "pair": years.comparison,
         "complaint": complaint,
-        "chart": years_chart(sheet_of(studio, tree_id)),
+        "charts": years_charts(sheet_of(studio, tree_id)),
         **_drawn(years.comparison),
     }
     return page(request, "years/years.html", context, status)

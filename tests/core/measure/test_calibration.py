@@ -8,11 +8,12 @@ from mirvo.core.errors import BadInput
 from mirvo.core.measure.calibration import (
     STRAIGHT_DOWN,
     UNKNOWN_HEIGHT,
-    PhotoInfo,
     calibrate,
+    calibrate_by,
     card_layout,
 )
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.uncertainty import Draws
 from tests.marks import top_marks
 
@@ -73,6 +74,17 @@ class SegmentTest(unittest.TestCase):
         plane = plane_of(cal)
         self.assertAlmostEqual(plane.camera_height[0], 685, 3)
         self.assertAlmostEqual(distance(plane, project(np.array([[0.0, 0], [80, 0]]), 0)), 80, 3)
+
+    def test_a_focal_length_told_by_the_marks_beats_the_photos_own(self):
+        ends = project(np.array([[-60.0, 0], [60, 0]]), 15, above=700)
+        cal = {"kind": "segment", "a": list(ends[0]), "b": list(ends[1]), "length_mm": 120}
+        for told in (
+            {"focal_length_35mm": 50, "calibration": cal},
+            {"calibration": {**cal, "focal_length_35mm": 50}},
+        ):
+            for photo in (BLIND, PhotoInfo(2000, 1500, 24.0)):
+                plane = calibrate_by(read_marks(top_marks(**told)), photo, Draws(2.0))
+                self.assertAlmostEqual(plane.camera_height[0], 685, 3)
 
     def test_unknown_height_is_said_and_widens_the_draws(self):
         cal = {

@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.report import top_as_json, top_as_record
 from mirvo.core.measure.top import measure_top
 from mirvo.standins.base import random_base

@@ -1,6 +1,7 @@
 """Plane geometry by hand, each for one row and for a stack of rows."""
 
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
@@ -117,7 +118,55 @@ class DiameterTest(unittest.TestCase):
         self.assertEqual(set(found), {0, 1, 2, 3})
 
 
+class VectorTest(unittest.TestCase):
+    def test_lengths_of_any_stack(self):
+        np.testing.assert_allclose(geometry.length_of(np.array([3.0, 4.0])), 5)
+        np.testing.assert_allclose(geometry.length_of(np.array([[[3.0, 4], [0, -2]]])), [[5, 2]])
+
+    def test_away_from_a_point_and_out_again(self):
+        points = rows(SQUARE)
+        for origin in (np.array([7.0, -1.0]), np.array([[7.0, -1.0], [0, 0], [2, 3]])):
+            away = geometry.away_from(origin, points)
+            np.testing.assert_allclose(away[:, 2], points[:, 2] - origin)
+            doubled = geometry.scaled(origin, away, np.full((3, 4), 2.0))
+            np.testing.assert_allclose(doubled[:, 1], 2 * points[:, 1] - origin)
+
+
 class DrawsTest(unittest.TestCase):
+    def test_the_same_draws_every_time_and_new_ones_at_each_step(self):
+        first, again = Draws(2.0, 50), Draws(2.0, 50)
+        once = [first.points(SQUARE), first.points(SQUARE), first.scalars(5.0, 1.0)]
+        for one, same in zip(once, (again.points(SQUARE), again.points(SQUARE)), strict=False):
+            np.testing.assert_array_equal(one, same)
+        self.assertFalse(np.allclose(once[0][1:], once[1][1:]))
+        self.assertFalse(np.allclose(Draws(2.0, 50, seed=1).points(SQUARE)[1:], once[0][1:]))
+
+    def test_another_click_deviation_goes_on_in_the_same_stream(self):
+        whole, coarse = Draws(1.0, 50), Draws(1.0, 50)
+        whole.points(SQUARE)
+        coarse.points(SQUARE)
+        fine = coarse.with_click_sd(0.5)
+        np.testing.assert_allclose(
+            fine.points(SQUARE) - SQUARE, (whole.points(SQUARE) - SQUARE) / 2, atol=1e-12
+        )
+        np.testing.assert_array_equal(coarse.scalars(0.0, 1.0), whole.scalars(0.0, 1.0))
+
+    def test_what_was_given_can_be_changed_without_harm_to_the_next(self):
+        given = Draws(1.0, 50).points(SQUARE)
+        kept = given.copy()
+        given += 100.0
+        np.testing.assert_array_equal(Draws(1.0, 50).points(SQUARE), kept)
+
+    def test_many_at_once_draw_the_numbers_of_the_seed(self):
+        numbers = np.random.default_rng(78).standard_normal((701, 40, 2))
+        with ThreadPoolExecutor(8) as hands:
+            tasks = [
+                hands.submit(lambda: Draws(1.0, 700, seed=78).points(np.zeros((40, 2))))
+                for _ in range(16)
+            ]
+        for task in tasks:
+            np.testing.assert_array_equal(task.result()[1:], numbers[1:])
+
     def test_row_nought_is_as_set(self):
         draws = Draws(2.0)
         points = draws.points(SQUARE)

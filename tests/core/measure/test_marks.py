@@ -3,8 +3,8 @@
 import unittest
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.top import measure_top
 from tests.marks import top_marks
 
@@ -39,6 +39,12 @@ BAD = [
         "exchange the two widths",
     ),
     (
+        "roots.0.base_width",
+        {"roots": [root(base_width=[[5.0, 400.0], [995.0, 400.0]])]},
+        "times the trunk",
+    ),
+    ("roots.0.path", {"roots": [root(path=root()["path"][::-1], base_width=None)]}, "outward"),
+    (
         "calibration",
         {"calibration": {"kind": "segment", "a": [5, 5], "b": [5, 5], "length_mm": 9}},
         "lie on each other",
@@ -47,7 +53,7 @@ BAD = [
     (
         "calibration.length_mm",
         {"calibration": {"kind": "segment", "a": [1, 1], "b": [90, 1], "length_mm": -3}},
-        "greater than 0",
+        "more than 0",
     ),
     ("calibration.corners", {"calibration": rectangle(SQUARE[::-1])}, "mirrored"),
     (
@@ -82,7 +88,7 @@ BAD = [
     ("roots.0.path", {"roots": [root(path=[[500, 400], [500.4, 400.2]])]}, "lie on each other"),
     ("roots.1.label", {"roots": [root(), root()]}, "two roots are called A"),
     ("roots.0.base_width", {"roots": [root(base_width=[[5, 5], [5, 5]])]}, "are the same"),
-    ("roots.0.feeders", {"roots": [root(feeders=7)]}, "less than or equal to 3"),
+    ("roots.0.feeders", {"roots": [root(feeders=7)]}, "at most 3"),
     ("roots.0.path.0.0", {"roots": [root(path=[["x", 1], [2, 2]])]}, "number"),
     ("trunk", {"trunk": None}, ""),
     ("surprise", {"surprise": 1}, "not a name"),

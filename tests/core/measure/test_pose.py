@@ -5,8 +5,9 @@ import unittest
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo, calibrate, card_layout
+from mirvo.core.measure.calibration import calibrate, card_layout
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.pose import Prior, solve_pose, unbend
 from mirvo.core.measure.uncertainty import Draws
 from mirvo.standins.camera import Camera

@@ -5,9 +5,9 @@ import unittest
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.report import side_as_json, side_set_as_json
-from mirvo.core.measure.side import at_soil_line, measure_side
+from mirvo.core.measure.side import measure_side
 from mirvo.core.measure.side_marks import read_side_marks
 from mirvo.core.measure.side_set import MarkedSide, measure_side_set, read_side_set
 from mirvo.standins.base import random_base
@@ -95,11 +95,31 @@ class SilhouetteTest(unittest.TestCase):
         self.assertFalse(measured(FLARED).undercut)
 
     def test_another_soil_line_is_tried_on_the_same_marks(self):
-        marks = read_side_marks(trunk({**FLARED, -10: 34}))
-        deeper = at_soil_line(marks, [at(-60, -10), at(60, -10)])
-        self.assertAlmostEqual(measure_side(deeper, PHOTO).soil_line_width_mm.value, 68, 6)
-        higher = at_soil_line(marks, [at(-60, 10), at(60, 10)])
-        self.assertAlmostEqual(measure_side(higher, PHOTO).soil_line_width_mm.value, 44, 6)
+        emergences = [{"label": "A", "point": at(-30, 6)}, {"label": "B", "point": at(30, -4)}]
+        tried = [{"point": at(40, -10)}, {"point": at(0, 20), "line": "pot rim"}]
+        found = measured({**FLARED, -10: 34}, emergences=emergences, tried=tried)
+        self.assertAlmostEqual(found.soil_line_width_mm.value, 60, 6)  # stays as it is
+        higher, rim = found.tried
+        self.assertAlmostEqual(higher.raised_mm.value, 10, 6)
+        self.assertAlmostEqual(higher.width_mm.value, 68, 6)
+        self.assertGreater(higher.flare_ratio.value, found.flare_ratio.value)
+        self.assertEqual((higher.shown, higher.buried), (["A", "B"], []))
+        # the soil lies 10 mm below the rim, where the trunk is 44 mm wide
+        self.assertAlmostEqual(rim.raised_mm.value, -10, 6)
+        self.assertAlmostEqual(rim.width_mm.value, 44, 6)
+        self.assertEqual((rim.shown, rim.buried), ([], ["A", "B"]))
+
+    def test_roots_nearer_to_a_tried_line_than_the_error_are_left_open(self):
+        emergences = [{"label": "A", "point": at(-30, 6)}]
+        [found] = measured(FLARED, emergences=emergences, tried=[{"point": at(0, 6.5)}]).tried
+        self.assertEqual((found.shown, found.at_line, found.buried), ([], ["A"], []))
+
+    def test_a_line_tried_where_no_edges_are_marked_says_so(self):
+        below, above = measured(FLARED, tried=[{"point": at(0, -30)}, {"point": at(0, 139)}]).tried
+        self.assertIn("bare the trunk", below.problem)
+        self.assertIn("above the marked edges", above.problem)
+        self.assertIsNone(above.flare_ratio)
+        self.assertAlmostEqual(below.raised_mm.value, 30, 6)
 
     def test_short_edges_leave_the_ratio_open_and_say_so(self):
         out = side_as_json(measured({0: 30, 20: 20}))
@@ -221,7 +241,9 @@ class TurntableTest(unittest.TestCase):
             {"height_mm", "tilt_deg", "tilt_clock", "residuals_mm"}, set(out["root_plane"])
         )
         self.assertEqual(len(out["views"]), 8)
-        self.assertRegex(out["root_plane"]["advice"], r"toward \d+(\.\d)? o'clock levels it|Level")
+        self.assertRegex(
+            out["root_plane"]["advice"], r"toward (half past \d+|\d+ o'clock) levels it|Level"
+        )
 
     def test_two_roots_make_no_plane(self):
         _, views = turntable(504, np.random.default_rng(0), 0.0, turns=[0])

@@ -5,8 +5,8 @@ import unittest
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.report import top_as_json
 from mirvo.core.measure.top import measure_top
 from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set, read_top_set

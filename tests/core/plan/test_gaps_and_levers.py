@@ -107,6 +107,20 @@ class GroundLayerTest(unittest.TestCase):
         self.assertTrue(wants_layer(self.made()))
         self.assertFalse(wants_layer(self.made(target__largest_gap_deg=130)))
 
+    def test_a_species_that_layers_unwillingly_has_half_the_chance(self):
+        willing, unwilling = (
+            plan_school(
+                self.made(holds=[], target__spread_ratio=1.8, species__ground_layers=layers),
+                "steady",
+            )
+            for layers in (True, False)
+        )
+        last = max(willing["chance_by_year"])
+        self.assertAlmostEqual(
+            unwilling["chance_by_year"][last], willing["chance_by_year"][last] / 2, 2
+        )
+        self.assertIn("40 %", " ".join(unwilling["steps"][0]["reasons"]))
+
     def test_a_weak_tree_is_not_layered(self):
         found = plan_school(self.made(strength="weak"), "steady")
         self.assertEqual(found["unreachable"]["fails"][0]["part"], "strength")

@@ -34,6 +34,11 @@ class StepsTest(unittest.TestCase):
         with self.assertRaises(BadInput):
             steps("haircut")
 
+    def test_offcuts_are_kept_where_the_species_strikes_from_them(self):
+        for species, keeps in (("chinese-elm", True), ("scots-pine", False)):
+            told = " ".join(said(steps("routine", species=species)))
+            self.assertEqual("strikes from root cuttings" in told, keeps)
+
     def test_each_caution_is_said_once_where_it_first_matters(self):
         cautions = [one for step in steps("emergency", species="privet") for one in step.cautions]
         self.assertEqual(len(cautions), len(set(cautions)))

@@ -11,9 +11,9 @@ from PIL import Image
 from scipy.spatial.distance import cdist
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.geometry import dense
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.outline import ellipse_points, snap_outline
 from mirvo.standins.base import random_base

@@ -9,8 +9,8 @@ import numpy as np
 from PIL import Image
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.top import measure_top
 from mirvo.core.vision.card import find_card
 from mirvo.standins.base import random_base

@@ -6,9 +6,10 @@ import cv2
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import PhotoInfo, calibrate
+from mirvo.core.measure.calibration import calibrate
 from mirvo.core.measure.geometry import bulged, dense
 from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.uncertainty import Draws
 from mirvo.core.vision.bark import bark_probability
 from mirvo.core.vision.contour import best_line, snap_line

@@ -13,6 +13,18 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+/* What was found is walked through with the arrow keys; Esc leaves it. */
+document.querySelector(".find")?.addEventListener("keydown", (event) => {
+  const stops = [...event.currentTarget.querySelectorAll("[data-find], .found a")];
+  const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+  if (step) {
+    event.preventDefault();
+    stops[(stops.indexOf(event.target) + step + stops.length) % stops.length].focus();
+  } else if (event.key === "Escape") {
+    document.activeElement.blur();
+  }
+});
+
 /* Intake of photos one request a file, so that progress is true and one bad file stops nothing. */
 const intake = document.querySelector("[data-intake]");
 if (intake) {
@@ -30,7 +42,7 @@ if (intake) {
     let refused = 0;
     for (const [index, file] of files.entries()) {
       const body = new FormData();
-      body.append("kind", intake.querySelector("[name=kind]").value);
+      for (const name of ["kind", "taken_on"]) body.append(name, intake.querySelector(`[name=${name}]`).value);
       body.append("files", file);
       try {
         const answer = await fetch(intake.action, { method: "POST", body, headers: { "HX-Request": "true" } });
@@ -45,7 +57,8 @@ if (intake) {
       progress.value = index + 1;
     }
     button.disabled = false;
-    if (!refused && files.length) window.location.reload();
+    const warned = results.querySelectorAll(".warning").length;
+    if (!refused && !warned && files.length) window.location.reload();
   });
 }
 

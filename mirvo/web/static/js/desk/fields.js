@@ -3,6 +3,7 @@
 import { trunksOf } from "./geometry.js";
 
 const BY_HAND = "mirvo-widths-by-hand";
+const OF_ONE_PHOTO = ["camera_height_mm", "focal_length_35mm"];
 const number = (input) => {
   const value = Number(input.value.trim().replace(",", "."));
   return input.value.trim() === "" || !Number.isFinite(value) ? null : value;
@@ -24,8 +25,10 @@ export class Fields {
       if (this.toFlanks) localStorage.removeItem(BY_HAND);
       else localStorage.setItem(BY_HAND, "1");
     });
+    this.picked = null;
+    this.onPick = () => {};
     this.fill();
-    root.addEventListener("change", () => this.entered());
+    root.addEventListener("change", (event) => this.entered(event.target === this.inputs.kind));
   }
 
   get kind() {
@@ -58,7 +61,7 @@ export class Fields {
     const figures = {};
     if (this.kind !== "card") figures.length_mm = number(this.inputs.length_mm) ?? 100;
     if (["rectangle", "ellipse"].includes(this.kind)) figures.width_mm = number(this.inputs.width_mm) ?? figures.length_mm;
-    for (const name of ["height_above_root_plane_mm", "camera_height_mm"]) {
+    for (const name of ["height_above_root_plane_mm", ...OF_ONE_PHOTO]) {
       const value = number(this.inputs[name]);
       if (value !== null) figures[name] = value;
     }
@@ -72,15 +75,19 @@ export class Fields {
 
   fill() {
     const cal = this.store.marks.calibration;
-    if (cal) {
+    const inHand = this.store.marks.draft?.kind;
+    if (inHand) this.picked = inHand;
+    if (cal?.kind === this.picked) this.picked = null;
+    if (cal && !this.picked) {
       for (const [name, input] of Object.entries(this.inputs)) {
         if (document.activeElement !== input) input.value = cal[name] ?? "";
       }
-    } else if (!this.inputs.length_mm.value) {
+    } else if (!cal && !this.inputs.length_mm.value) {
       const remembered = JSON.parse(localStorage.getItem("mirvo-calibration") ?? "{}");
       for (const [name, input] of Object.entries(this.inputs)) input.value = remembered[name] ?? input.value;
       if (!remembered.kind) this.inputs.kind.value = "rectangle";
     }
+    if (inHand) this.inputs.kind.value = inHand;
     const [trunk] = trunksOf(this.store.marks);
     for (const [name, box] of Object.entries(this.flags)) if (box) box.checked = Boolean(this.store.marks[name]);
     if (this.turned && document.activeElement !== this.turned) this.turned.value = this.store.marks.turntable_deg ?? 0;
@@ -90,10 +97,16 @@ export class Fields {
     this.#showKind();
   }
 
-  /** Take over what the fields say; a card needs no points and is sought at once. */
-  entered() {
+  /**
+   * Take over what the fields say; a card needs no points and is sought at once. Another kind
+   * than the photo has is kept picked until its points are set, and the old one holds so long.
+   */
+  entered(pickedKind = false) {
     this.#showKind();
-    const remembered = Object.fromEntries(Object.entries(this.inputs).map(([name, input]) => [name, input.value]));
+    const kept = this.store.marks.calibration?.kind;
+    this.picked = kept && kept !== this.kind && this.kind !== "card" ? this.kind : null;
+    const lasting = Object.entries(this.inputs).filter(([name]) => !OF_ONE_PHOTO.includes(name));
+    const remembered = Object.fromEntries(lasting.map(([name, input]) => [name, input.value]));
     localStorage.setItem("mirvo-calibration", JSON.stringify(remembered));
     const cal = this.store.marks.calibration;
     const same = cal && cal.kind === this.kind;
@@ -109,5 +122,6 @@ export class Fields {
       for (const one of trunksOf(marks)) one.height_mm = this.trunkHeight;
       if (marks.ball) this.#ownTrunk(marks.ball);
     });
+    if (pickedKind && this.kind !== "card") this.onPick();
   }
 }

@@ -44,6 +44,9 @@ export function* points(marks) {
   for (const [index, one] of (marks.emergences ?? []).entries()) {
     yield { address: `emergences/${index}/point`, point: one.point, name: `Root ${one.label} leaves the trunk` };
   }
+  for (const [index, one] of (marks.tried ?? []).entries()) {
+    yield { address: `tried/${index}/point`, point: one.point, name: `Height ${index + 1} tried` };
+  }
   for (const [index, root] of (marks.roots ?? []).entries()) {
     yield* numbered(`roots/${index}/path`, root.path, `Root ${root.label}`);
     if (root.base_width) yield* numbered(`roots/${index}/base_width`, root.base_width, `Root ${root.label} base width`);
@@ -60,7 +63,7 @@ export function* points(marks) {
 export function ownerOf(address) {
   const keys = address.split("/");
   if (address.startsWith("ball/wood/")) return keys.slice(0, 3).join("/");
-  return /^(roots|emergences|points|trunks)\//.test(address) ? keys.slice(0, 2).join("/") : keys[0];
+  return /^(roots|emergences|points|trunks|tried)\//.test(address) ? keys.slice(0, 2).join("/") : keys[0];
 }
 
 export const trunksOf = (marks) => marks.trunks ?? (marks.trunk ? [marks.trunk] : []);
@@ -77,6 +80,13 @@ export function putTrunk(marks, outline, height) {
   const overlaps = (one) => holds(one.outline, centreOf(outline)) || holds(outline, centreOf(one.outline));
   const others = trunksOf(marks).filter((one) => !overlaps(one));
   keepTrunks(marks, [...others, { outline, height_mm: height }]);
+}
+
+/** A tried height as a line across the photo, level with the soil line. */
+export function levelThrough([x, y], [[ax, ay], [bx, by]]) {
+  const slope = (by - ay) / (bx - ax || 1);
+  const reach = 1.5 * Math.hypot(bx - ax, by - ay);
+  return [[x - reach, y - reach * slope], [x + reach, y + reach * slope]];
 }
 
 /** Whether a closed outline holds a point. */
@@ -96,6 +106,12 @@ export function nearest(marks, [x, y], within) {
     if (away <= within && (!best || away < best.away)) best = { ...candidate, away };
   }
   return best;
+}
+
+/** A root's path as it is kept, from the trunk outward, whichever end was set first. */
+export function outward(path, trunks) {
+  const away = (point) => Math.min(...trunks.map((one) => (holds(one.outline, point) ? 0 : ontoOutline(one.outline, point).away)));
+  return trunks.length && away(path[0]) > 2 * away(path.at(-1)) + 1 ? path.toReversed() : path;
 }
 
 /** The next free letter for a root. */

@@ -1,6 +1,6 @@
 /* Draws the marks over the photo. */
 
-import { centreOf, isPoint, ownerOf, points, trunksOf } from "./geometry.js";
+import { centreOf, isPoint, levelThrough, ownerOf, points, trunksOf } from "./geometry.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const HANDLE_PX = 7;
@@ -35,6 +35,9 @@ export function ink(overlay, marks, { zoom, chosen, cross, ghosts = [], ghost = 
   const owner = chosen ? ownerOf(chosen) : null;
   for (const name of ["left_edge", "right_edge"]) line(group, marks[name], "trunk-mark");
   line(group, marks.soil_line, "soil-mark");
+  if (marks.soil_line) {
+    for (const { point } of marks.tried ?? []) line(group, levelThrough(point, marks.soil_line), "try-mark");
+  }
   if (marks.ball) line(group, marks.ball.outline, "flare-mark", true);
   for (const pair of marks.ball?.wood ?? []) line(group, pair, "width-mark");
   for (const [index, root] of (marks.roots ?? []).entries()) {
@@ -82,6 +85,10 @@ function labels(group, marks, zoom) {
   const write = (x, y, text) =>
     group.append(element("text", { x, y, class: "mark-label", "font-size": LABEL_PX / zoom, "text-anchor": "middle" }, text));
   for (const one of marks.emergences ?? []) write(one.point[0], one.point[1] - 12 / zoom, one.label);
+  for (const [index, { point }] of (marks.soil_line ? marks.tried ?? [] : []).entries()) {
+    const [[x, y]] = levelThrough(point, marks.soil_line);
+    write(x - 24 / zoom, y + 6 / zoom, `try ${index + 1}`);
+  }
   for (const [name, [x, y]] of Object.entries(marks.points ?? {})) write(x, y - 12 / zoom, name);
   for (const root of marks.roots ?? []) {
     const [x, y] = root.path[root.path.length - 1];

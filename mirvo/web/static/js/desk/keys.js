@@ -27,7 +27,7 @@ export function listenKeys(desk) {
       return true;
     }
     const actions = {
-      z: () => (event.shiftKey ? store.redo() : store.undo()),
+      z: () => (event.shiftKey ? tools.redo() : tools.undo()),
       h: () => tools.height(),
       g: () => store.marks.roots && (assist.ghosts.length ? assist.next() : desk.propose()),
       s: () => tools.snap(),

@@ -9,7 +9,7 @@ import { Loupe } from "./loupe.js";
 import { listen } from "./pointer.js";
 import { Store } from "./store.js";
 import { MarksTable } from "./table.js";
-import { HINTS, Tools } from "./tools.js";
+import { Tools } from "./tools.js";
 import { View } from "./view.js";
 
 const AROUND_TRUNK = 5;
@@ -32,6 +32,11 @@ const table = new MarksTable(part("marks-table"), store, (address) => {
 let roughOutline = null;
 let cross = store.size.map((side) => Math.round(side / 2));
 let waiting = false;
+
+fields.onPick = () => {
+  tools.take("calibrate");
+  redraw();
+};
 
 function redraw() {
   if (waiting) return;
@@ -56,9 +61,7 @@ function draw() {
     button.setAttribute("aria-pressed", String(Number(button.dataset.pick) === tools.rootIndex));
   }
   const chosen = tools.chosen && [...points(store.marks)].find((one) => one.address === tools.chosen);
-  const hint = chosen && tools.tool === "select" ? `${chosen.name}. ${HINTS.select}` : HINTS[tools.tool];
-  const label = tools.rootIndex >= 0 ? store.marks.roots[tools.rootIndex]?.label : null;
-  const said = label && ["width", "end"].includes(tools.tool) ? hint.replace("the chosen root", `root ${label}`) : hint;
+  const said = chosen && tools.tool === "select" ? `${chosen.name}. ${tools.hint}` : tools.hint;
   if (part("hint").textContent !== said) part("hint").textContent = said;
 }
 
@@ -70,8 +73,8 @@ for (const button of root.querySelectorAll("button[data-tool]")) {
   });
 }
 const actions = {
-  undo: () => store.undo(),
-  redo: () => store.redo(),
+  undo: () => tools.undo(),
+  redo: () => tools.redo(),
   fit: () => view.fit(),
   help: () => help.showModal(),
   loupe: () => loupe.toggle(),
@@ -103,10 +106,11 @@ panel.addEventListener("click", (event) => {
 panel.addEventListener("change", (event) => {
   const name = event.target.dataset.edit;
   if (!name) return;
-  const index = Number(event.target.closest("[data-root]").dataset.root);
+  const tried = event.target.closest("[data-try]");
+  const index = Number((tried ?? event.target.closest("[data-root]")).dataset[tried ? "try" : "root"]);
   const value = event.target.value;
   store.change((marks) => {
-    (marks.roots ?? marks.emergences)[index][name] = name === "feeders" ? (value === "" ? null : Number(value)) : value;
+    (tried ? marks.tried : marks.roots ?? marks.emergences)[index][name] = name === "feeders" ? (value === "" ? null : Number(value)) : value;
   });
 });
 
@@ -121,8 +125,9 @@ store.addEventListener("saving", ({ detail }) => {
 });
 store.addEventListener("figures", ({ detail }) => {
   const held = panel.contains(document.activeElement) ? document.activeElement : null;
-  const place = held?.closest("[data-root]")?.dataset.root;
-  const again = held && (held.dataset.edit ? `[data-root="${place}"] [data-edit="${held.dataset.edit}"]` : `[data-pick="${held.dataset.pick}"]`);
+  const owner = held?.closest("[data-root], [data-try]");
+  const place = owner?.dataset.try ? `[data-try="${owner.dataset.try}"]` : `[data-root="${owner?.dataset.root}"]`;
+  const again = held && (held.dataset.edit ? `${place} [data-edit="${held.dataset.edit}"]` : `[data-pick="${held.dataset.pick}"]`);
   panel.innerHTML = detail.panel;
   if (again) panel.querySelector(again)?.focus();
   redraw();

@@ -1,27 +1,35 @@
 /* What a placed point means for each tool, and what to say while it is in hand. */
 
-import { keepTrunks, nextLabel, ontoOutline, ownerOf, putTrunk, trunksOf } from "./geometry.js";
+import { keepTrunks, nextLabel, ontoOutline, outward, ownerOf, putTrunk, trunksOf } from "./geometry.js";
 
-export const HINTS = {
+const HINTS = {
   select: "Drag a point to move it, or choose one and use the arrow keys. Drag beside it to move the photo.",
-  calibrate: "Calibrate: choose the kind beside the photo. A card is found by itself; a known length takes two points, a pot's rim four corners clockwise from its far left, an oval five points or more and Enter.",
-  trunk: "Trunk: drag an ellipse round it and it is fitted to the edge, or go round its outline just above the flare point by point; Enter closes it. An outline beside the first is a second trunk.",
+  trunk: "Trunk: drag an ellipse round it, or go round its edge just above the flare; Enter closes it. Another outline is a second trunk.",
   flare: "Flare: go round the edge where the solid flare splits into roots; Enter closes it.",
   root: "Root: start at the trunk's edge and follow its crest outward; Enter at its end.",
   trace: "Tip: click where a root ends; its way back to the trunk is traced, and can be dragged right.",
-  width: "Width: set a point on each edge of the chosen root, near the trunk; they are then drawn to the edges seen, and z takes that back.",
-  end: "End width: set a point on each edge of the chosen root, near its end; they are then drawn to the edges seen, and z takes that back.",
+  width: "Width of the chosen root near the trunk: a point on each edge.",
+  end: "Width of the chosen root near its end: a point on each edge.",
   soil: "Soil line: set a point on it left and right of the trunk.",
-  left: "Left edge: start at the soil line and follow the trunk's left edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
-  right: "Right edge: start at the soil line and follow the trunk's right edge up, to twice its width; Enter at the top. s snaps it to the silhouette.",
+  left: "Left edge: from the soil line up the trunk to twice its width; Enter at the top. s snaps it to the silhouette.",
+  right: "Right edge: from the soil line up the trunk to twice its width; Enter at the top. s snaps it to the silhouette.",
   ball: "Ball: go round the bare ball out of its pot, from the root plane down and round; Enter closes it.",
   wood: "Wood: set a point on each side of a woody root, where it is deepest; again for the next.",
+  try: "Try height: set a point where the soil or the rim might lie, up to three; drag it and the figures follow. The soil line stays.",
   emergence: "Root emerges: set a point where a root leaves the trunk; give it the letter it has from above.",
-  point: "Place: set a point on something seen in another photo of the set too; the same number means the same place. Two or more join photos whose card was moved.",
+  point: "Place: a point also seen in another photo of the set; the same number means the same place. Two or more join photos whose card was moved.",
   front: "Front: set a point on the side the tree is seen from.",
 };
+const CALIBRATE_HINTS = {
+  card: "Calibrate: the printed card is found by itself. Enter how high it lies above the roots.",
+  segment: "Calibrate: set two points on a known length, seen from straight above.",
+  rectangle: "Calibrate: set the four corners of a rim or tile, clockwise from its far left.",
+  ellipse: "Calibrate: set five points or more all round the rim; Enter when done.",
+};
+const THEN_DRAWN = " They are then drawn to the edges seen; z takes that back.";
 const LEAST = { trunk: 3, flare: 3, ball: 3, calibrate: 5 };
 const CLOSED = ["trunk", "flare", "ball"];
+const MOST_TRIED = 3;
 const SNAP_PX = 12;
 const WIDTHS = { width: "base_width", end: "end_width" };
 const SIDE_MARKS = { soil: "soil_line", left: "left_edge", right: "right_edge" };
@@ -33,6 +41,41 @@ export class Tools {
     this.assist = assist;
     this.tool = "select";
     this.chosen = null;
+    this.dropped = "";
+    this.resume();
+  }
+
+  /** Take the tool of a mark left half done, after an undo or a reload. */
+  resume() {
+    this.dropped = "";
+    const { draft } = this.store.marks;
+    if (draft) this.tool = draft.tool;
+  }
+
+  undo() {
+    this.store.undo();
+    this.resume();
+  }
+
+  redo() {
+    this.store.redo();
+    this.resume();
+  }
+
+  /** What the tool in hand asks for; first what became of points that were too few. */
+  get hint() {
+    if (this.dropped) return this.dropped;
+    if (this.tool === "calibrate") return CALIBRATE_HINTS[this.fields.kind] + this.#counted;
+    if (!WIDTHS[this.tool]) return HINTS[this.tool] + this.#counted;
+    const label = this.store.marks.roots[this.rootIndex]?.label;
+    const said = label ? HINTS[this.tool].replace("the chosen root", `root ${label}`) : "Choose a root first: [ and ] go from one to the next.";
+    return said + (label && this.fields.toFlanks ? THEN_DRAWN : "");
+  }
+
+  get #counted() {
+    const set = this.#draft.length;
+    if (!set) return "";
+    return Number.isFinite(this.#wanted) ? ` ${set} of ${this.#wanted} set.` : ` ${set} set.`;
   }
 
   get rootIndex() {
@@ -56,6 +99,7 @@ export class Tools {
   }
 
   take(tool) {
+    this.dropped = "";
     if (this.tool !== tool && this.store.marks.draft) this.finish();
     this.tool = tool;
     if (tool === "calibrate") {
@@ -74,6 +118,7 @@ export class Tools {
 
   /** Put a point; marks with a known number of points finish by themselves. */
   place(point, zoom = 1) {
+    this.dropped = "";
     if (this.tool === "select") return;
     if (this.tool === "trace") {
       this.assist.trace(point).then((index) => index >= 0 && this.chooseRoot(index));
@@ -94,6 +139,13 @@ export class Tools {
       });
       return;
     }
+    if (this.tool === "try") {
+      if (!this.store.marks.soil_line || (this.store.marks.tried ?? []).length >= MOST_TRIED) return;
+      this.store.change((marks) => { marks.tried = [...(marks.tried ?? []), { line: "soil line", point }]; });
+      this.chosen = `tried/${this.store.marks.tried.length - 1}/point`;
+      this.tool = "select";
+      return;
+    }
     if (this.tool === "emergence") {
       this.store.change((marks) => marks.emergences.push({ label: nextLabel(marks.emergences), point }));
       return;
@@ -106,7 +158,8 @@ export class Tools {
       return;
     }
     const placed = [...this.#draft, this.#snapped(point, zoom)];
-    this.store.change((marks) => { marks.draft = { tool: this.tool, points: placed }; });
+    const kind = this.tool === "calibrate" ? { kind: this.fields.kind } : {};
+    this.store.change((marks) => { marks.draft = { tool: this.tool, ...kind, points: placed }; });
     if (placed.length === this.#wanted) this.finish();
   }
 
@@ -146,7 +199,10 @@ export class Tools {
       delete marks.draft;
       if (complete) this.#keep(marks, tool, points);
     });
-    if (!complete) return;
+    if (!complete) {
+      this.dropped = `Too few points, so nothing was marked: ${points.length} of ${counted ? this.#wanted : `at least ${LEAST[tool] ?? 2}`}. Undo (z) brings them back.`;
+      return;
+    }
     if (WIDTHS[tool] && this.fields.toFlanks) this.assist.flanks(this.rootIndex, WIDTHS[tool]);
     this.#after(tool);
   }
@@ -158,7 +214,7 @@ export class Tools {
     if (tool === "wood") marks.ball.wood.push(points);
     if (tool === "flare") marks.flare = { outline: points };
     if (tool === "calibrate") marks.calibration = { ...this.fields.calibration(points) };
-    if (tool === "root") marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path: points });
+    if (tool === "root") marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path: outward(points, trunksOf(marks)) });
     if (WIDTHS[tool]) marks.roots[this.rootIndex][WIDTHS[tool]] = points;
   }
 

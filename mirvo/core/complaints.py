@@ -1,0 +1,60 @@
+"""What pydantic finds wrong with a file or form, said so that a person can act on it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import ValidationError
+
+from mirvo.core.errors import BadInput
+
+SENTENCES = {
+    "missing": "is missing",
+    "extra_forbidden": "is not a name that may stand here",
+    "finite_number": "must be an ordinary number",
+    "float_type": "must be a number",
+    "float_parsing": "must be a number",
+    "int_type": "must be a whole number",
+    "int_parsing": "must be a whole number",
+    "int_from_float": "must be a whole number",
+    "bool_type": "must be true or false",
+    "bool_parsing": "must be true or false",
+    "string_type": "must be text",
+    "list_type": "must be a list",
+    "tuple_type": "must be a list",
+    "dict_type": "must be an object",
+    "model_type": "must be an object",
+    "model_attributes_type": "must be an object",
+    "date_type": "must be a date such as 2026-03-14",
+    "date_parsing": "must be a date such as 2026-03-14",
+    "date_from_datetime_parsing": "must be a date such as 2026-03-14",
+    "literal_error": "must be {expected}",
+    "greater_than": "must be more than {gt:g}",
+    "greater_than_equal": "must be at least {ge:g}",
+    "less_than": "must be less than {lt:g}",
+    "less_than_equal": "must be at most {le:g}",
+    "too_short": "needs at least {min_length}, has {actual_length}",
+    "too_long": "may hold {max_length} at most, has {actual_length}",
+    "string_too_short": "must not be empty",
+    "string_too_long": "may be {max_length} letters long at most",
+}
+
+
+def sentence(found: Mapping[str, Any]) -> str:
+    """One error of a validation in words, without the place."""
+    said = SENTENCES.get(found["type"])
+    if said is not None:
+        return said.format(**found.get("ctx", {}))
+    return str(found["msg"][0].lower() + found["msg"][1:])
+
+
+def first_complaint(error: ValidationError, leave_out: frozenset[str] = frozenset()) -> BadInput:
+    """The first error of a validation with the dotted path of its place.
+
+    leave_out : parts of a path that only name a kind, not a place.
+    """
+    found = error.errors(include_url=False, include_input=False)[0]
+    parts = [str(part) for part in found["loc"]]
+    path = ".".join(part for part in parts if part not in leave_out and "[" not in part)
+    return BadInput(path, sentence(found))

@@ -1,0 +1,88 @@
+"""The places of Mirvo and the parts of a tree, and finding one by a few letters."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+PLACES = (
+    ("Bench", "/"),
+    ("Trees", "/trees"),
+    ("Almanac", "/almanac"),
+    ("Eye check", "/eye"),
+    ("Kit", "/kit"),
+)
+CORNERS = (
+    ("Add a tree", "/trees/new"),
+    ("Materials of the season", "/materials"),
+    ("Practice profile", "/almanac/practice"),
+    ("Card to print", "/kit"),
+    ("Calendar", "/kit#calendar"),
+    ("Backup", "/kit#backup"),
+    ("Compost heap", "/kit#compost"),
+)
+TREE_PARTS = (
+    ("Plan and section", "/trees/{0}"),
+    ("Photos and root desk", "/trees/{0}/photos"),
+    ("Sessions", "/trees/{0}/sessions"),
+    ("Is it time?", "/trees/{0}/time"),
+    ("Years", "/trees/{0}/years"),
+    ("Path", "/trees/{0}/path"),
+    ("Portrait", "/trees/{0}/edit"),
+    ("Practice", "/trees/{0}/practice"),
+)
+MOST_FOUND = 12
+
+
+@dataclass(frozen=True)
+class Known:
+    """Something with a page: its name, other words it goes by, and its address."""
+
+    name: str
+    address: str
+    other_words: str = ""
+
+
+def known_places() -> list[Known]:
+    """Every place and corner of Mirvo itself."""
+    return [Known(name, address) for name, address in (*PLACES, *CORNERS)]
+
+
+def known_tree(number: int, name: str, species: str) -> list[Known]:
+    """A tree, then its parts."""
+    (_, sheet), *others = TREE_PARTS
+    parts = [Known(f"{name} · {part}", at.format(number), species) for part, at in others]
+    return [Known(name, sheet.format(number), species), *parts]
+
+
+def find(words: str, places: Iterable[Known], trees: Iterable[list[Known]]) -> list[Known]:
+    """What the letters may mean: trees first, then their parts, then places.
+
+    Each word given must begin a word of the name. A tree's parts are listed when a word
+    means one of them, or when no other tree is meant.
+    """
+    asked = _plain(words)
+    if not asked:
+        return []
+    meant = [tree for tree in trees if _fits(asked, tree[0])]
+    parts = [
+        part
+        for tree in trees
+        for part in tree[1:]
+        if _fits(asked, part) and (meant == [tree] or tree not in meant)
+    ]
+    found = [*(tree[0] for tree in meant), *parts, *(one for one in places if _fits(asked, one))]
+    return found[:MOST_FOUND]
+
+
+def _fits(asked: list[str], known: Known) -> bool:
+    words = _plain(f"{known.name} {known.other_words}")
+    return all(any(word.startswith(one) for word in words) for one in asked)
+
+
+def _plain(text: str) -> list[str]:
+    """Words in small letters without accents or signs."""
+    apart = unicodedata.normalize("NFKD", text.lower())
+    letters = "".join(c if c.isalnum() else " " for c in apart if not unicodedata.combining(c))
+    return letters.split()

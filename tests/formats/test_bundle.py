@@ -1,0 +1,167 @@
+"""Bundles: the whole studio in one file and back, and everything that can be wrong with one."""
+
+import json
+import sqlite3
+import zipfile
+from contextlib import closing
+from datetime import date
+
+from mirvo.core.errors import BadInput
+from mirvo.formats.bundle import MANIFEST, bundle_pieces, unpack_bundle
+from mirvo.records.database import FILE_NAME
+from mirvo.records.snapshots import keep_snapshot
+from mirvo.studio.backups import backup_is_due, days_since_backup, restore, write_backup
+from mirvo.studio.context import Studio
+from mirvo.studio.desk import open_desk, save_marks
+from mirvo.studio.photos import truth_of
+from tests.studio_case import TODAY, StudioCase
+
+
+class BundleCase(StudioCase):
+    def prepare(self):
+        photo, marks = self.photo(self.tree())
+        save_marks(self.studio, photo.id, marks, 0)
+
+    def setUp(self):
+        super().setUp()
+        self.bundle = self.folder / "yard.zip"
+        write_backup(self.studio, self.bundle)
+
+    def changed(self, change):
+        """The bundle with its files changed: a dict of name to content."""
+        with zipfile.ZipFile(self.bundle) as packed:
+            files = {name: packed.read(name) for name in packed.namelist()}
+        change(files)
+        with zipfile.ZipFile(self.bundle, "w") as packed:
+            for name, content in files.items():
+                packed.writestr(name, content)
+
+    def told(self, **changes):
+        def change(files):
+            files[MANIFEST] = json.dumps({**json.loads(files[MANIFEST]), **changes}).encode()
+
+        self.changed(change)
+
+    def refused(self, words):
+        place = self.folder / "again"
+        with self.assertRaises(BadInput) as said:
+            unpack_bundle(self.bundle, place)
+        self.assertIn(words, str(said.exception))
+        self.assertFalse(place.exists())
+        self.assertFalse((self.folder / "again.unpacking").exists())
+
+
+class BundleTest(BundleCase):
+    def test_everything_comes_back_in_another_folder(self):
+        found = unpack_bundle(self.bundle, self.folder / "again")
+        self.assertEqual((found.trees, found.photos, found.missing), (1, 1, 0))
+        again = Studio(self.folder / "again", clock=lambda: TODAY)
+        self.addCleanup(again.close)
+        before, after = open_desk(self.studio, 1), open_desk(again, 1)
+        self.assertEqual((after.marks, after.figures), (before.marks, before.figures))
+        digest = before.photo.digest
+        self.assertEqual(again.photos.read(digest), self.studio.photos.read(digest))
+        self.assertEqual(truth_of(again, after.photo), truth_of(self.studio, before.photo))
+
+    def test_a_photo_whose_file_is_gone_is_told_of_and_the_rest_is_kept(self):
+        self.studio.photos.original(open_desk(self.studio, 1).photo.digest).unlink()
+        write_backup(self.studio, self.bundle)
+        found = unpack_bundle(self.bundle, self.folder / "again")
+        self.assertEqual((found.photos, found.missing), (0, 1))
+
+    def test_what_is_written_meanwhile_is_not_half_in_it(self):
+        pieces = bundle_pieces(self.studio.folder, self.studio.now)
+        first = next(pieces)
+        self.tree(name="Quay privet", species_key="privet")
+        self.bundle.write_bytes(first + b"".join(pieces))
+        self.assertEqual(unpack_bundle(self.bundle, self.folder / "again").trees, 1)
+
+    def test_a_folder_with_data_is_not_overwritten(self):
+        with self.assertRaises(BadInput) as said:
+            restore(self.bundle, self.studio.folder, self.studio.now)
+        self.assertIn("holds data already", str(said.exception))
+        self.studio.close()
+        restore(self.bundle, self.studio.folder, self.studio.now, aside=True)
+        beside = self.folder / "data.before-2026-11-23-090000"
+        for folder in (self.studio.folder, beside):
+            self.assertTrue((folder / FILE_NAME).exists())
+
+    def test_damage_is_found_and_nothing_is_left(self):
+        photo = f"photos/{open_desk(self.studio, 1).photo.digest}"
+        for change, words in (
+            (lambda files: files.update({photo: files[photo][:-1] + b"x"}), "is damaged"),
+            (lambda files: files.pop(photo), "is missing"),
+            (lambda files: files.pop(FILE_NAME), "is missing"),
+            (lambda files: files.update({FILE_NAME: b"SQLite"}), "is damaged"),
+            (lambda files: files.pop(MANIFEST), "no bundle of Mirvo"),
+            (lambda files: files.update({MANIFEST: b"[1"}), "no bundle of Mirvo"),
+        ):
+            write_backup(self.studio, self.bundle)
+            self.changed(change)
+            with self.subTest(words=words):
+                self.refused(words)
+
+    def test_what_a_manifest_may_not_say(self):
+        for changes, words in (
+            ({"version": 2}, "newer Mirvo"),
+            ({"revision": "9999"}, "newer Mirvo"),
+            ({"photos": ["../../evil"]}, "no photo can have"),
+            ({"photos": 3}, "does not say"),
+            ({"trees": "many"}, "does not say"),
+            ({"made_at": None}, "does not say"),
+            ({"format": "zip"}, "no bundle of Mirvo"),
+        ):
+            write_backup(self.studio, self.bundle)
+            self.told(**changes)
+            with self.subTest(words=words):
+                self.refused(words)
+
+    def test_a_file_that_is_no_bundle(self):
+        for content in (b"", b"PK\x03\x04", self.bundle.read_bytes()[:-900], b"hello" * 99):
+            self.bundle.write_bytes(content)
+            self.refused("no bundle")
+
+    def test_bytes_that_turned_are_found_wherever_they_lie(self):
+        whole = self.bundle.read_bytes()
+        for part in range(1, 12):
+            turned = bytearray(whole)
+            turned[len(whole) * part // 12] ^= 0xFF
+            self.bundle.write_bytes(turned)
+            with self.subTest(part=part), self.assertRaises(BadInput):
+                unpack_bundle(self.bundle, self.folder / "again")
+        for place in range(60, 2000, 97):  # within the packed records
+            turned = bytearray(whole)
+            turned[place] ^= 0xFF
+            self.bundle.write_bytes(turned)
+            with self.subTest(place=place), self.assertRaises(BadInput):
+                unpack_bundle(self.bundle, self.folder / "again")
+
+    def test_names_that_lead_out_of_the_folder_are_not_followed(self):
+        self.changed(lambda files: files.update({"standins/../../evil.json": b"{}"}))
+        unpack_bundle(self.bundle, self.folder / "again")
+        self.assertEqual(list(self.folder.rglob("evil*")), [])
+
+
+class LastBackupTest(StudioCase):
+    def test_it_is_due_until_one_is_made_and_again_after_a_month(self):
+        self.assertTrue(backup_is_due(self.studio))
+        write_backup(self.studio, self.folder / "yard.zip")
+        self.assertEqual(days_since_backup(self.studio), 0)
+        self.assertFalse(backup_is_due(self.studio))
+        with self.assertRaises(BadInput):
+            write_backup(self.studio, self.folder / "nowhere" / "yard.zip")
+
+
+class SnapshotTest(StudioCase):
+    def test_one_a_day_and_the_newest_fourteen(self):
+        folder = self.studio.folder
+        self.tree()
+        self.assertIsNotNone(keep_snapshot(folder, date(2026, 1, 1)))
+        self.assertIsNone(keep_snapshot(folder, date(2026, 1, 1)))
+        for day in range(2, 20):
+            keep_snapshot(folder, date(2026, 1, day))
+        kept = sorted(path.name for path in (folder / "snapshots").iterdir())
+        self.assertEqual(len(kept), 14)
+        self.assertEqual(kept[0], "mirvo-2026-01-06.sqlite3")
+        with closing(sqlite3.connect(folder / "snapshots" / kept[-1])) as copy:
+            self.assertEqual(copy.execute("SELECT count(*) FROM trees").fetchone()[0], 1)

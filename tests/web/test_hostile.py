@@ -1,0 +1,97 @@
+"""Marks no desk would send, and marks that broke after they had been measured."""
+
+from copy import deepcopy
+
+from fastapi.testclient import TestClient
+from sqlalchemy import text
+
+from mirvo.records.database import reading
+from mirvo.studio.desk import EMPTY_MARKS, save_marks
+from mirvo.studio.photo_facts import PhotoForm, edit_photo
+from mirvo.web.app import create_app
+from tests.studio_case import StudioCase
+
+TOP = (
+    ({"roots": None}, "roots"),
+    ({"roots": {}}, "roots"),
+    ({"roots": [3]}, "roots.0"),
+    ({"roots": [{"path": []}]}, "roots.0.label"),
+    ({"roots": [{"label": ["A"], "path": []}]}, "roots.0.label"),
+    ({"roots": [{"label": "A", "path": [[1]]}]}, "roots.0.path.0.1"),
+    ({"trunk": [1, 2]}, "trunk"),
+    ({"trunk": {"outline": "round"}}, "trunk.outline"),
+    ({"front": [1, "x"]}, "front.1"),
+    ({"calibration": "card"}, "calibration"),
+    ({"draft": {"tool": "root"}}, "draft.points"),
+    ({"set": {}}, "set"),
+)
+SIDE = (
+    ({"emergences": [[]]}, "emergences.0"),
+    ({"emergences": [{"label": {}, "point": [1, 2]}]}, "emergences.0.label"),
+    ({"turntable_deg": [90]}, "turntable_deg"),
+    ({"soil_line": {"a": 1}}, "soil_line"),
+    ({"ball": {"outline": [[1, 2]], "wood": 3}}, "ball.wood"),
+    ({"tried": [{"line": "rim", "point": None}]}, "tried.0.point"),
+)
+
+
+class HostileMarksTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.client = TestClient(create_app(self.studio))
+        self.row, self.marks = self.photo(self.tree())
+
+    def put(self, marks, revision=0):
+        return self.client.put(
+            f"/photos/{self.row.id}/marks",
+            json={"revision": revision, "marks": marks},
+            headers={"Accept": "application/json"},
+        )
+
+    def refused(self, marks, place):
+        answer = self.put(marks)
+        self.assertEqual(answer.status_code, 422)
+        self.assertEqual(answer.json()["field"], place)
+
+    def test_what_is_no_set_of_marks_is_refused_at_its_place(self):
+        for change, place in TOP:
+            with self.subTest(place=place, change=change):
+                self.refused({**deepcopy(EMPTY_MARKS["top"]), **change}, place)
+        for whole in (None, [], "marks", 3):
+            self.refused(whole, "marks")
+
+    def test_the_same_from_the_side(self):
+        edit_photo(self.studio, self.row.id, PhotoForm(taken_on=self.row.taken_on, kind="side"))
+        for change, place in SIDE:
+            with self.subTest(place=place, change=change):
+                self.refused({**deepcopy(EMPTY_MARKS["side"]), **change}, place)
+
+    def test_marks_that_break_after_measuring_are_kept_and_break_no_page(self):
+        self.assertEqual(self.put(self.marks).status_code, 200)
+        broken = deepcopy(self.marks)
+        broken["roots"][0]["path"] = broken["roots"][0]["path"][:1] * 2
+        answer = self.put(broken, 1)
+        self.assertEqual(answer.status_code, 200)
+        self.assertIn("lie on each other", answer.json()["panel"])
+        for part in ("", "/photos", "/years", "/path", "/sessions/new", "/time", "/edit"):
+            with self.subTest(part=part):
+                self.assertEqual(self.client.get(f"/trees/1{part}").status_code, 200)
+        self.assertEqual(self.client.get("/trees").status_code, 200)
+        with reading(self.studio.engine) as unit:
+            kept = unit.execute(text("SELECT figures IS NULL FROM measurements")).scalar()
+        self.assertEqual(kept, 1)
+
+    def test_numbers_beyond_any_record_lead_nowhere(self):
+        for place in (
+            "/photos/{0}/desk",
+            "/trees/{0}",
+            "/sessions/{0}",
+        ):
+            with self.subTest(place=place):
+                self.assertEqual(self.client.get(place.format("9" * 24)).status_code, 404)
+
+    def test_marks_broken_from_the_start(self):
+        broken = deepcopy(self.marks)
+        broken["trunk"]["outline"] = broken["trunk"]["outline"][:2]
+        self.assertIsNone(save_marks(self.studio, self.row.id, broken, 0).figures)
+        self.assertEqual(self.client.get("/trees/1").status_code, 200)
