@@ -52,6 +52,7 @@ class DeskTest(BrowserCase):
         self.assertEqual(self.on_server()["roots"][0]["path"][-1], before)
         page.keyboard.press("Shift+z")
         page.wait_for_timeout(300)
+        self.kept()
         self.assertEqual(self.on_server()["roots"][0]["path"][-1], dragged)
 
     def test_by_keyboard_alone(self):
@@ -155,6 +156,65 @@ class DeskTest(BrowserCase):
         page.mouse.click(*self.screen([300.0, 500.0]))
         page.locator("[data-save][data-state=lost]").wait_for()
         self.served.start()
+        self.kept()
+        self.assertLess(abs(self.on_server()["front"][0] - 300.0), 3)
+
+    def test_marks_survive_a_lost_answer(self):
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+
+        def lose_the_answer(route):
+            route.fetch()
+            route.abort()
+
+        page.route("**/marks", lose_the_answer, times=1)
+        page.keyboard.press("f")
+        page.mouse.click(*self.screen([300.0, 500.0]))
+        page.locator("[data-save][data-state=lost]").wait_for()
+        page.keyboard.press("Shift+ArrowRight")
+        self.kept()
+        self.assertLess(abs(self.on_server()["front"][0] - 310.0), 3)
+
+    def test_marks_survive_a_reload_while_they_are_handed_over(self):
+        self.marked()
+        self.reloaded_in_the_middle(300.0, arrives=False)
+        self.reloaded_in_the_middle(400.0, arrives=True)
+
+    def reloaded_in_the_middle(self, x, arrives):
+        """The front is set at x, nudged by 10 while that is handed over, and the page reloaded."""
+        page, held = self.page, []
+        page.goto(self.desk)
+
+        def hold(route):
+            held.append(route)
+
+        page.route("**/marks", hold, times=1)
+        page.keyboard.press("f")
+        page.mouse.click(*self.screen([x, 500.0]))
+        while not held:
+            page.wait_for_timeout(20)
+        page.keyboard.press("Shift+ArrowRight")
+        if arrives:
+            held[0].fetch()
+        page.reload()
+        held[0].abort()
+        self.kept()
+        self.assertLess(abs(self.on_server()["front"][0] - x - 10.0), 3)
+
+    def test_marks_changed_elsewhere_are_not_overwritten(self):
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+        save_marks(self.studio, self.photo_row.id, {**self.marks, "front": [200.0, 500.0]}, 1)
+        page.keyboard.press("f")
+        page.mouse.click(*self.screen([300.0, 500.0]))
+        saved = page.locator("[data-save]")
+        saved.get_by_text("changed in another window").wait_for()
+        page.reload()
+        saved.get_by_text("changed elsewhere").wait_for()
+        self.assertEqual(self.on_server()["front"][0], 200.0)
+        page.get_by_role("button", name="Redo").click()
         self.kept()
         self.assertLess(abs(self.on_server()["front"][0] - 300.0), 3)
 

@@ -132,8 +132,8 @@ class PhotoSetTest(BrowserCase):
         tree = self.tree()
         page = self.page
         page.goto(f"/trees/{tree.id}/photos")
-        page.get_by_role("button", name="Take a set").click(timeout=60_000, no_wait_after=True)
-        page.wait_for_url("**/desk", timeout=60_000)
+        page.get_by_role("button", name="Take a set").click(no_wait_after=True)
+        page.wait_for_url("**/desk")
         photos = sorted(
             (photo for photo, _ in photos_of_tree(self.studio, tree.id)), key=lambda p: p.id
         )

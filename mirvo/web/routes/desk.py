@@ -28,6 +28,12 @@ def show_desk(request: Request, photo_id: int) -> HTMLResponse:
     return page(request, "desk/desk.html", context)
 
 
+@router.get("/photos/{photo_id}/marks")
+def show_marks(request: Request, photo_id: int) -> JSONResponse:
+    state = use.open_desk(studio_of(request), photo_id)
+    return JSONResponse({"revision": state.revision, "marks": state.marks})
+
+
 @router.put("/photos/{photo_id}/marks")
 async def save_marks(request: Request, photo_id: int) -> JSONResponse:
     try:

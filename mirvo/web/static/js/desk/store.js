@@ -3,6 +3,10 @@
 
 const PAUSE_MS = 80;
 const RETRY_MS = 3000;
+const MOST_UNANSWERED = 3;
+const CHANGED_ELSEWHERE = 409;
+const REFUSED = 422;
+const BLOCKING = [CHANGED_ELSEWHERE, REFUSED];
 
 export class Store extends EventTarget {
   constructor(state) {
@@ -16,14 +20,21 @@ export class Store extends EventTarget {
     this.future = [];
     this.dirty = false;
     this.busy = false;
-    this.blocked = false;
+    this.blocked = 0;
     this.timer = null;
+    this.unanswered = [];
     this.#recover();
-    window.addEventListener("beforeunload", () => this.dirty && this.#keepHere());
+    for (const leaving of ["pagehide", "visibilitychange"]) {
+      window.addEventListener(leaving, () => (this.dirty || this.busy) && this.#keepHere());
+    }
   }
 
   get #key() {
     return `mirvo-marks-${this.photo}`;
+  }
+
+  get #place() {
+    return `/photos/${this.photo}/marks`;
   }
 
   /** Apply a change. Changes with the same `stroke` (one drag) count as one step to undo. */
@@ -59,6 +70,7 @@ export class Store extends EventTarget {
 
   #changed() {
     this.dirty = true;
+    if (this.blocked === REFUSED) this.blocked = 0;
     if (!this.lost) this.#say("waiting", "Keeping …");
     this.dispatchEvent(new Event("change"));
     this.#schedule(PAUSE_MS);
@@ -73,12 +85,14 @@ export class Store extends EventTarget {
     if (this.busy || this.blocked || !this.dirty) return;
     this.busy = true;
     this.dirty = false;
+    const marks = JSON.stringify(this.marks);
+    this.unanswered = [...this.unanswered, marks].slice(-MOST_UNANSWERED);
     this.#say("waiting", "Keeping …");
     try {
-      const answer = await fetch(`/photos/${this.photo}/marks`, {
+      const answer = await fetch(this.#place, {
         method: "PUT",
         headers: { "Content-Type": "application/json", Accept: "application/json" },
-        body: JSON.stringify({ revision: this.revision, marks: this.marks }),
+        body: `{"revision":${this.revision},"marks":${marks}}`,
       });
       await this.#answered(answer);
     } catch {
@@ -95,6 +109,7 @@ export class Store extends EventTarget {
     if (answer.ok) {
       this.revision = said.revision;
       this.elsewhere = said.elsewhere;
+      this.unanswered = [];
       this.lost = false;
       if (!this.dirty) {
         localStorage.removeItem(this.#key);
@@ -104,9 +119,18 @@ export class Store extends EventTarget {
       return;
     }
     this.dirty = true;
+    if (answer.status === CHANGED_ELSEWHERE && (await this.#wasOurs())) return;
     this.#keepHere();
-    this.blocked = answer.status === 409 || answer.status === 422;
+    this.blocked = BLOCKING.includes(answer.status) ? answer.status : 0;
     this.#say("lost", said.message ?? "The server could not keep the last change; it stays in this browser.");
+  }
+
+  /** Whether what the server has came from here, its answer lost on the way; then go on from it. */
+  async #wasOurs() {
+    const there = await (await fetch(this.#place, { headers: { Accept: "application/json" } })).json();
+    if (!this.unanswered.includes(JSON.stringify(there.marks))) return false;
+    this.revision = there.revision;
+    return true;
   }
 
   #say(state, text) {
@@ -116,17 +140,25 @@ export class Store extends EventTarget {
 
   #keepHere() {
     try {
-      localStorage.setItem(this.#key, JSON.stringify({ revision: this.revision, marks: this.marks }));
+      const { revision, unanswered, marks } = this;
+      localStorage.setItem(this.#key, JSON.stringify({ revision, unanswered, marks }));
     } catch {
       /* storage may be full or forbidden; the page still holds the marks */
     }
   }
 
+  /** Take up what the last visit could not hand over, unless others changed the marks since. */
   #recover() {
     const kept = JSON.parse(localStorage.getItem(this.#key) ?? "null");
     if (!kept) return;
     localStorage.removeItem(this.#key);
-    if (kept.revision !== this.revision) return;
+    const unanswered = kept.unanswered ?? [];
+    if (kept.revision !== this.revision && !unanswered.includes(JSON.stringify(this.marks))) {
+      this.future.push(kept.marks);
+      queueMicrotask(() => this.#say("aside", "These marks were changed elsewhere. What this browser had not handed over comes back with Redo."));
+      return;
+    }
+    this.unanswered = unanswered;
     this.past.push(this.marks);
     this.marks = kept.marks;
     this.dirty = true;
