@@ -38,10 +38,10 @@ def trace(studio: Studio, photo_id: int, marks: Any, tip: Any) -> dict[str, Any]
     return dict(studio.helper.answer(_task(studio, photo_id, "trace", marks, detail)))
 
 
-def width(studio: Studio, photo_id: int, marks: Any, path: Any) -> list[list[float]]:
-    """Two points across the base of a root drawn by hand. Raises BadInput."""
+def width(studio: Studio, photo_id: int, marks: Any, path: Any) -> dict[str, Any]:
+    """Two points across the base of a root drawn by hand, and their stray. Raises BadInput."""
     points = _points(path, 2, "path", "draw the root first; its width is sought across it")
-    return list(studio.helper.answer(_task(studio, photo_id, "width", marks, {"path": points})))
+    return dict(studio.helper.answer(_task(studio, photo_id, "width", marks, {"path": points})))
 
 
 def flanks(studio: Studio, photo_id: int, width: Any, path: Any) -> list[list[float]]:
@@ -59,23 +59,24 @@ def flanks(studio: Studio, photo_id: int, width: Any, path: Any) -> list[list[fl
     return list(studio.helper.answer(_bare_task(studio, photo, "flanks", detail)))
 
 
-def outline(studio: Studio, photo_id: int, rough: Any) -> list[list[float]]:
-    """A trunk outline snapped from a rough one. Raises BadInput."""
+def outline(studio: Studio, photo_id: int, rough: Any) -> dict[str, Any]:
+    """A trunk outline from a rough one, how far it may lie off, and whether it follows an edge.
+
+    Raises BadInput.
+    """
     points = _points(rough, 5, "trunk.outline", "drag an ellipse round the trunk first")
-    return _snapped(studio, photo_id, "outline", points)
+    return dict(_snapped(studio, photo_id, "outline", points))
 
 
 def edge(studio: Studio, photo_id: int, rough: Any) -> list[list[float]]:
     """A silhouette's edge snapped from a rough one. Raises BadInput."""
     points = _points(rough, 2, "edge", "draw the edge first; it is then snapped to the silhouette")
-    return _snapped(studio, photo_id, "edge", points)
+    return list(_snapped(studio, photo_id, "edge", points))
 
 
-def _snapped(
-    studio: Studio, photo_id: int, what: str, rough: list[list[float]]
-) -> list[list[float]]:
+def _snapped(studio: Studio, photo_id: int, what: str, rough: list[list[float]]) -> Any:
     photo = get_photo(studio, photo_id)
-    return list(studio.helper.answer(_bare_task(studio, photo, what, {"rough": rough})))
+    return studio.helper.answer(_bare_task(studio, photo, what, {"rough": rough}))
 
 
 def _bare_task(studio: Studio, photo: Photo, what: str, detail: dict[str, Any]) -> Task:

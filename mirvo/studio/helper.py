@@ -135,7 +135,7 @@ def _do(task: Task, ready: dict[str, Any], report: Report) -> Any:
         taken = [np.array(path) for path in task.detail["taken"]]
         return assistant.trace(tuple(task.detail["tip"]), taken)
     if task.what == "width":
-        return np.round(assistant.width_of(np.array(task.detail["path"])), 1).tolist()
+        return assistant.width_of(np.array(task.detail["path"]))
     report("Following the roots", 0.7)
     return [one.as_json() for one in assistant.propose()]
 
@@ -145,10 +145,17 @@ def _snap(task: Task) -> Any:
     import numpy as np
 
     from mirvo.core.vision.contour import snap_line
-    from mirvo.core.vision.outline import snap_outline
+    from mirvo.core.vision.outline import set_outline
 
-    snap = snap_outline if task.what == "outline" else snap_line
-    return np.round(snap(_picture(task.photo), np.array(task.detail["rough"])), 1).tolist()
+    picture, rough = _picture(task.photo), np.array(task.detail["rough"])
+    if task.what == "edge":
+        return np.round(snap_line(picture, rough), 1).tolist()
+    found = set_outline(picture, rough)
+    return {
+        "outline": np.round(found.points, 1).tolist(),
+        "outline_sd_px": round(found.sd_px, 1),
+        "follows": found.follows,
+    }
 
 
 def _flanks(task: Task) -> Any:

@@ -105,6 +105,20 @@ def fault(found: dict[str, Any]) -> str:
     return text
 
 
+def found_in_photo(marks: dict[str, Any]) -> str:
+    """What of the marks was found in the photo and strays further than a click, in words."""
+    trunks = marks.get("trunks") or [marks.get("trunk") or {}]
+    roots = [
+        root["label"]
+        for root in marks["roots"]
+        if root.get("points_sd_px") or root.get("base_width_sd_px")
+    ]
+    told = ["the trunk's outline"] if any(one.get("outline_sd_px") for one in trunks) else []
+    if roots:
+        told.append(f"root{'s' if len(roots) > 1 else ''} {', '.join(roots)}")
+    return " and ".join(told)
+
+
 def clock(hour: float | None) -> str:
     """7.3 as "7:18"; half hours are read on a clock, tenths are not."""
     if hour is None:

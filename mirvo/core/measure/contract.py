@@ -18,6 +18,7 @@ Point = tuple[FiniteFloat, FiniteFloat]
 Pair = tuple[Point, Point]
 Millimetres = Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)]
 Offset = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
+Stray = Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)]
 Focal = Annotated[float, Field(ge=8, le=1200, allow_inf_nan=False)]
 
 

@@ -23,6 +23,7 @@ from mirvo.core.measure.contract import (
     Offset,
     Pair,
     Point,
+    Stray,
     calibration_points,
     check_calibration,
     check_inside,
@@ -40,8 +41,11 @@ FAR_FROM_TRUNK, AT_TRUNK = 0.5, 0.25
 
 
 class Trunk(Contract):
+    """outline_sd_px : how far the whole outline may lie off, where it was not clicked round."""
+
     outline: Annotated[list[Point], Field(min_length=3, max_length=2000)]
     height_mm: Offset = 0.0
+    outline_sd_px: Stray = 0.0
 
 
 class Flare(Contract):
@@ -49,10 +53,15 @@ class Flare(Contract):
 
 
 class RootMark(Contract):
+    """points_sd_px : how far each point strays, where the root was found in the picture and not
+    clicked. base_width_sd_px : how far the base width may be off, where it alone was found."""
+
     label: Annotated[str, Field(min_length=1, max_length=12)]
     path: Annotated[list[Point], Field(min_length=2, max_length=2000)]
     base_width: Pair | None = None
     end_width: Pair | None = None
+    points_sd_px: Stray | None = None
+    base_width_sd_px: Stray = 0.0
     height: Literal["above", "on", "below"] | FiniteFloat | None = None
     feeders: Annotated[int, Field(ge=0, le=3)] | None = None
     condition: Literal["sound", "weak", "dead"] = "sound"

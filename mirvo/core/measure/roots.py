@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from math import dist
 
 import numpy as np
 
@@ -44,11 +45,12 @@ def lay_out_roots(marks: list[RootMark], plane: PlaneMap, draws: Draws) -> list[
     """Rectify the roots of one photo: widths on the root plane, paths at crest height."""
     if not marks:
         return []
-    bases = _widths([root.base_width for root in marks], plane, draws)
-    ends = _widths([root.end_width for root in marks], plane, draws)
+    bases = _widths([root.base_width for root in marks], marks, plane, draws)
+    bases = [_loosened(*one, draws) for one in zip(bases, marks, strict=True)]
+    ends = _widths([root.end_width for root in marks], marks, plane, draws)
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
-    pixels = [draws.points(root.path) for root in marks]
+    pixels = [draws.points(root.path, root.points_sd_px) for root in marks]
     along = [_widths_along(*one, median) for one in zip(pixels, bases, ends, strict=True)]
     paths = _at_crest(pixels, along, plane)
     roots = []
@@ -66,12 +68,18 @@ def _at_crest(pixels: list[Array], along: list[Array], plane: PlaneMap) -> list[
     return np.split(together, ends, axis=1)
 
 
-def _widths(pairs: list[Pair | None], plane: PlaneMap, draws: Draws) -> list[Width | None]:
+def _widths(
+    pairs: list[Pair | None], marks: list[RootMark], plane: PlaneMap, draws: Draws
+) -> list[Width | None]:
     """Middle (rows, 2) and distance (rows,) of width points, mm; edges lie on the plane.
 
     All pairs are mapped at once; a root whose width is not marked has none.
     """
-    clicked = [draws.points(pair) for pair in pairs if pair is not None]
+    clicked = [
+        draws.points(pair, root.points_sd_px)
+        for pair, root in zip(pairs, marks, strict=True)
+        if pair is not None
+    ]
     if not clicked:
         return [None] * len(pairs)
     ends = plane.to_plane(np.concatenate(clicked, axis=1))
@@ -80,6 +88,15 @@ def _widths(pairs: list[Pair | None], plane: PlaneMap, draws: Draws) -> list[Wid
     wide = geometry.length_of(apart)
     found = iter([(middle[:, i], wide[:, i]) for i in range(len(clicked))])
     return [None if pair is None else next(found) for pair in pairs]
+
+
+def _loosened(base: Width | None, root: RootMark, draws: Draws) -> Width | None:
+    """A base width whose draws stray further, as it was found in the picture."""
+    if base is None or root.base_width is None or root.base_width_sd_px == 0:
+        return base
+    middle, wide = base
+    share = root.base_width_sd_px / dist(*root.base_width)
+    return middle, np.abs(wide * draws.scalars(1.0, share))
 
 
 def _widths_along(

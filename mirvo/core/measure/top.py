@@ -11,7 +11,7 @@ from mirvo.core.errors import BadInput
 from mirvo.core.measure import geometry
 from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.faults import Fault, RootShape, Thresholds, find_faults
-from mirvo.core.measure.marks import TopMarks
+from mirvo.core.measure.marks import TopMarks, Trunk
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.radiality import RadialityDraws, radiality
 from mirvo.core.measure.roots import LaidRoot, follow, lay_out_roots
@@ -119,7 +119,7 @@ def read_scene(
     """Rectify the marks of one photo; without a trunk the picture's foot is the front."""
     plane = calibrate_by(marks, photo, draws, card_corners)
     trunks = [
-        _outline(plane.to_plane(draws.points(trunk.outline), trunk.height_mm), draws)
+        _outline(plane.to_plane(_strayed(trunk, draws), trunk.height_mm), draws)
         for _, trunk in marks.trunk_marks()
     ]
     outlines = [trunk.outline for _, trunk in marks.trunk_marks()]
@@ -137,6 +137,22 @@ def read_scene(
         quality=plane.quality(middle),
         front_is_marked=marks.front is not None,
     )
+
+
+def _strayed(trunk: Trunk, draws: Draws) -> Array:
+    """A trunk's outline (rows, n, 2), px: each point strays as a click does.
+
+    One that was not clicked round is moved and swollen as a whole too.
+    """
+    points = draws.points(trunk.outline)
+    if trunk.outline_sd_px == 0:
+        return points
+    middle = points.mean(axis=1)
+    moved = draws.points(np.zeros((1, 2)), trunk.outline_sd_px)
+    away = geometry.away_from(middle, points)
+    radius = geometry.length_of(away).mean(axis=1)
+    swollen = 1.0 + draws.scalars(0.0, trunk.outline_sd_px) / radius
+    return geometry.scaled(middle, away, swollen[:, None]) + moved
 
 
 def _outline(marked: Array, draws: Draws) -> Array:

@@ -15,9 +15,17 @@ from mirvo.core.measure import geometry
 from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.marks import TopMarks
 from mirvo.core.measure.plane_map import PhotoInfo
+from mirvo.core.measure.roots import CREST_SHARE_OF_WIDTH
 from mirvo.core.measure.uncertainty import Array, Draws
 from mirvo.core.vision.plan_view import plan_view
-from mirvo.core.vision.propose import Proposal, across_base, crest_seen, propose_roots
+from mirvo.core.vision.propose import (
+    Proposal,
+    across_base,
+    crest_seen,
+    how_sure,
+    propose_roots,
+    stray_px,
+)
 from mirvo.core.vision.trace import Tracer, avoiding, tracer
 from mirvo.core.vision.width import width_along
 
@@ -39,7 +47,7 @@ class Assistant:
         return propose_roots(self.tracer, self.front_mm)
 
     def trace(self, tip: tuple[float, float], taken: Sequence[Array] = ()) -> dict[str, Any]:
-        """Path from the trunk to a clicked tip, with the width across its base, px.
+        """Path from the trunk to a clicked tip, the width across its base, and their stray, px.
 
         taken : paths (n, 2), px, of roots already marked; a way that runs along one of
         them is sought anew beside it.
@@ -67,22 +75,36 @@ class Assistant:
             path = avoiding(self.tracer, others).path(tip_cell)
         widths = width_along(self.tracer.bark, path)
         crest = crest_seen(view, path, widths)
+        base_width, stray = self._base_of(path, widths)
         return {
             "path": np.round(crest, 1).tolist(),
-            "base_width": np.round(view.photo(across_base(path, widths)), 1).tolist(),
+            "base_width": base_width,
+            "points_sd_px": round(stray, 1),
         }
 
-    def width_of(self, path_px: Array) -> Array:
-        """Two points (2, 2), px, across the base of a path (n, 2), px, drawn by hand."""
-        path = self._cells(path_px)
-        widths = width_along(self.tracer.bark, path)
-        return self.tracer.view.photo(across_base(path, widths))
+    def width_of(self, path_px: Array) -> dict[str, Any]:
+        """The width across the base of a path (n, 2), px, drawn by hand, and how far it may be off.
 
-    def _cells(self, pixels: Array) -> Array:
-        """Pixels (n, 2) as cells of the root plane."""
+        Where the root lies is as true as the path, so only the distance of the two points strays.
+        """
+        crest = width_along(self.tracer.bark, self._cells(path_px))
+        path = self._cells(path_px, CREST_SHARE_OF_WIDTH * crest * self.tracer.view.cell_mm)
+        base_width, stray = self._base_of(path, width_along(self.tracer.bark, path))
+        return {"base_width": base_width, "base_width_sd_px": round(float(np.sqrt(2)) * stray, 1)}
+
+    def _base_of(self, path: Array, widths: Array) -> tuple[list[list[float]], float]:
+        """Two points across the base of a path (n, 2), cells, px, and how far each may stray."""
+        base_width = self.tracer.view.photo(across_base(path, widths))
+        stray = stray_px(base_width, how_sure(self.tracer.bark, path, widths))
+        return np.round(base_width, 1).tolist(), stray
+
+    def _cells(self, pixels: Array, heights_mm: Array | float = 0.0) -> Array:
+        """Pixels (n, 2) seen at heights over the root plane as cells of it."""
         view = self.tracer.view
         rows = len(view.plane.foot)
-        return view.cells(view.plane.to_plane(np.broadcast_to(pixels, (rows, *pixels.shape)))[0])
+        seen = np.broadcast_to(pixels, (rows, *pixels.shape))
+        height = np.broadcast_to(heights_mm, seen.shape[:2])
+        return view.cells(view.plane.to_plane(seen, height)[0])
 
     def _on_the_ridge(self, x: int, y: int) -> tuple[int, int]:
         """The barkiest cell right by a clicked one: a click misses the middle a little."""

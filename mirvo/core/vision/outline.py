@@ -1,6 +1,14 @@
-"""A trunk outline snapped to the picture from a rough one."""
+"""A trunk outline drawn as an ellipse, set to the picture's own edge where one runs all round.
+
+A trunk that rises straight from the soil shows such an edge; one that runs smoothly into its
+flare shows none at the height where it is measured, and the strongest line nearby is another
+thing's. So the line found is kept only if it parts two kinds of ground all the way round, close
+to what was drawn; otherwise the outline stays as drawn and says how far it may be off.
+"""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -8,54 +16,55 @@ import numpy.typing as npt
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.contour import best_line
-from mirvo.core.vision.edges import profiles
 
 RAYS = 72
-FROM_SHARE, TO_SHARE, STEPS = 0.86, 1.14, 70
+FROM_SHARE, TO_SHARE, STEPS = 0.8, 1.2, 100
+SOUGHT_SHARE = 0.13
 JUMP_COST, MOST_JUMP = 0.15, 2
-PULL = 1.2
+PULL = 0.8
 KEPT = 36
+BESIDE = slice(2, 9)
+LEAST_PARTED, LEAST_RIGHT_RAYS = 2.0, 0.85
+MOST_SHIFT = 0.06
+DRAWN_SD_SHARE = 0.025
+EDGE_SD_PX, EDGE_SD_SHARE = 0.7, 0.004
 
 
-def snap_outline(picture: npt.NDArray[np.uint8], rough: Array) -> Array:
-    """The closed line of strongest change close to a rough outline.
+@dataclass(frozen=True)
+class Outline:
+    """points : (36, 2), px, clockwise from above, or as drawn. sd_px : how far the whole outline
+    may lie off, one standard deviation. follows : whether an edge of the picture runs there."""
+
+    points: Array
+    sd_px: float
+    follows: bool
+
+
+def set_outline(picture: npt.NDArray[np.uint8], drawn: Array) -> Outline:
+    """An outline set to the edge that runs all round close to the one drawn, if there is one.
 
     Parameters
     ----------
-    picture : (height, width, 3), red, green, blue. rough : (n, 2), px, star-shaped about
+    picture : (height, width, 3), red, green, blue. drawn : (n, 2), px, star-shaped about
         its middle, as an ellipse is.
-
-    Returns
-    -------
-    (36, 2), px, clockwise from above.
 
     Raises
     ------
-    BadInput : the rough outline encloses nothing.
+    BadInput : the drawn outline encloses nothing.
     """
-    import cv2  # heavy: only where a photo is really looked at
-    from scipy.ndimage import gaussian_filter
-
-    middle, radii, direction = _rays(rough)
+    middle, radii, direction = _rays(drawn)
     share = np.linspace(FROM_SHARE, TO_SHARE, STEPS)
+    strip = _strip(picture, middle, radii[:, None] * share, direction)
+    change = np.sqrt((np.gradient(strip, axis=1) ** 2).sum(axis=2))
+    gain = change / (np.quantile(change, 0.95) + 1e-9) - PULL * ((share - 1.0) / SOUGHT_SHARE) ** 2
+    sought = np.flatnonzero(np.abs(share - 1.0) <= SOUGHT_SHARE)
+    line = sought[0] + _closed_line(gain[:, sought])
     reach = float(radii.mean())
-    lab = cv2.cvtColor(picture, cv2.COLOR_RGB2LAB)
-    strips = []
-    for channel in range(3):
-        plane = np.ascontiguousarray(lab[..., channel])
-        strip = np.stack(
-            [
-                profiles(plane, middle[None], one, reach * r * share)[0]
-                for one, r in zip(direction, radii / reach, strict=True)
-            ]
-        )
-        strips.append(gaussian_filter(strip, (1.0, 2.0), mode=("wrap", "nearest")))
-    change = np.sqrt(sum(np.gradient(strip, axis=1) ** 2 for strip in strips))
-    change = change / (np.quantile(change, 0.95) + 1e-9)
-    change -= PULL * ((share - 1.0) / (TO_SHARE - 1.0)) ** 2
-    chosen = share[_closed_line(change)]
-    points = middle + (radii * chosen)[:, None] * direction
-    return np.asarray(points[:: RAYS // KEPT])
+    if _parts_all_round(strip, line) and abs(float(share[line].mean()) - 1.0) <= MOST_SHIFT:
+        sd = float(np.hypot(EDGE_SD_PX, EDGE_SD_SHARE * reach))
+        found = middle + (radii * share[line])[:, None] * direction
+        return Outline(found[:: RAYS // KEPT], sd, True)
+    return Outline(drawn, DRAWN_SD_SHARE * reach, False)
 
 
 def ellipse_points(a: Array, b: Array, count: int = RAYS) -> Array:
@@ -65,18 +74,51 @@ def ellipse_points(a: Array, b: Array, count: int = RAYS) -> Array:
     return np.asarray(middle + half * np.stack([np.sin(turn), -np.cos(turn)], axis=1))
 
 
-def _rays(rough: Array) -> tuple[Array, Array, Array]:
+def _rays(drawn: Array) -> tuple[Array, Array, Array]:
     """Middle (2,), radii (rays,) and unit vectors (rays, 2) of an outline seen from its middle."""
-    middle = rough.mean(axis=0)
-    away = rough - middle
+    middle = drawn.mean(axis=0)
+    away = drawn - middle
     length = np.hypot(*away.T)
-    if len(rough) < 3 or float(length.min()) < 2.0:
+    if len(drawn) < 3 or float(length.min()) < 2.0:
         raise BadInput("trunk.outline", "draw it larger, round the whole trunk")
     angle = np.arctan2(away[:, 0], -away[:, 1])
     order = np.argsort(angle)
     turn = np.arange(RAYS) * 2 * np.pi / RAYS
     radii = np.interp(turn, angle[order], length[order], period=2 * np.pi)
     return middle, radii, np.stack([np.sin(turn), -np.cos(turn)], axis=1)
+
+
+def _strip(
+    picture: npt.NDArray[np.uint8], middle: Array, lengths: Array, direction: Array
+) -> Array:
+    """Lightness and two tints (rays, steps, 3) seen along rays from a middle, a little smoothed."""
+    import cv2  # heavy: only where a photo is really looked at
+    from scipy.ndimage import gaussian_filter
+
+    lab = cv2.cvtColor(picture, cv2.COLOR_RGB2LAB)
+    x, y = np.moveaxis((middle + lengths[..., None] * direction[:, None]).astype(np.float32), 2, 0)
+    seen = cv2.remap(lab, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    smooth = gaussian_filter(seen.astype(float), (1.0, 2.0, 0.0), mode=("wrap", "nearest", "wrap"))
+    return np.asarray(smooth)
+
+
+def _parts_all_round(strip: Array, line: npt.NDArray[np.intp]) -> bool:
+    """Whether what lies just inside a line differs from what lies just outside, on nearly all rays.
+
+    By Fisher's linear discriminant (Annals of Eugenics 7, 1936) of the two rings.
+    """
+    ray = np.arange(len(line))[:, None]
+    beside = np.arange(BESIDE.start, BESIDE.stop)
+    rings = [strip[ray, line[:, None] + side * beside] for side in (-1, 1)]
+    inner, outer = (ring.reshape(-1, 3) for ring in rings)
+    spread = (np.cov(inner.T) + np.cov(outer.T)) / 2 + 1e-3 * np.eye(3)
+    apart = inner.mean(axis=0) - outer.mean(axis=0)
+    slope = np.linalg.solve(spread, apart)
+    parted = float(np.sqrt(apart @ slope))
+    between = (inner.mean(axis=0) + outer.mean(axis=0)) / 2
+    told = [((ring.mean(axis=1) - between) @ slope) for ring in rings]
+    right = float(((told[0] > 0) & (told[1] < 0)).mean())
+    return parted >= LEAST_PARTED and right >= LEAST_RIGHT_RAYS
 
 
 def _closed_line(gain: Array) -> npt.NDArray[np.intp]:

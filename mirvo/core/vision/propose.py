@@ -27,14 +27,19 @@ SHARPNESS = 0.55
 SOIL, MOST_GAP = 0.25, 14
 COVERED, LEAST_OWN_SHARE = -0.02, 0.55
 HIDDEN_TRUNKS, HIDDEN_WEIGHT = 1.5, 0.15
+CLEAR, CLEAR_STRAY, DOUBTFUL_STRAY = 0.95, 0.08, 2.0
 
 
 @dataclass(frozen=True)
 class Proposal:
-    """A root Mirvo believes to see; pixels of the photo. confidence : 0 to 1."""
+    """A root Mirvo believes to see; pixels of the photo.
+
+    points_sd_px : how far each point may stray, see `stray_px`. confidence : 0 to 1.
+    """
 
     path: Array
     base_width: Array
+    points_sd_px: float
     confidence: float
     azimuth_deg: float
 
@@ -42,6 +47,7 @@ class Proposal:
         return {
             "path": np.round(self.path, 1).tolist(),
             "base_width": np.round(self.base_width, 1).tolist(),
+            "points_sd_px": round(self.points_sd_px, 1),
             "confidence": round(self.confidence, 2),
             "azimuth_deg": round(self.azimuth_deg, 1),
         }
@@ -133,10 +139,13 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     view = tracer.view
     away = geometry.direction_deg(view.mm(path[:1]) - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
+    confidence = how_sure(tracer.bark, path, widths)
+    base_width = view.photo(across_base(path, widths))
     return Proposal(
         path=crest_seen(view, path, widths),
-        base_width=view.photo(across_base(path, widths)),
-        confidence=_confidence(tracer.bark, path, widths),
+        base_width=base_width,
+        points_sd_px=stray_px(base_width, confidence),
+        confidence=confidence,
         azimuth_deg=float((away - north)[0] % 360.0),
     )
 
@@ -156,8 +165,18 @@ def across_base(path: Array, widths: Array) -> Array:
     return np.stack([path[0] - half, path[0] + half])
 
 
-def _confidence(bark: Map, path: Array, widths: Array) -> float:
-    """From how barky the path is, how clearly its flanks are not, and its length."""
+def stray_px(base_width: Array, confidence: float) -> float:
+    """Standard deviation, px, of each point of a root found in the picture.
+
+    It goes with the root's width, and grows where bark and soil are hard to tell apart; the
+    shares are those that made the ± hold the truth in simulated scenes (see docs/accuracy.md).
+    """
+    wide = float(np.hypot(*(base_width[1] - base_width[0])))
+    return wide * (CLEAR_STRAY + DOUBTFUL_STRAY * max(0.0, CLEAR - confidence))
+
+
+def how_sure(bark: Map, path: Array, widths: Array) -> float:
+    """0 to 1, from how barky a path is, how clearly its flanks are not, and its length."""
     from mirvo.core.vision.edges import profiles
 
     across = geometry.normals(path)

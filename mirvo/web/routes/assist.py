@@ -28,8 +28,9 @@ def trace(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSONR
 
 @router.post("/width")
 def width(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSONResponse:
-    across = use.width(studio_of(request), photo_id, sent.get("marks"), sent.get("path"))
-    return JSONResponse({"base_width": across})
+    return JSONResponse(
+        use.width(studio_of(request), photo_id, sent.get("marks"), sent.get("path"))
+    )
 
 
 @router.post("/flanks")
@@ -40,7 +41,7 @@ def flanks(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSON
 
 @router.post("/outline")
 def outline(request: Request, photo_id: int, sent: dict[str, Any] = Sent) -> JSONResponse:
-    return JSONResponse({"outline": use.outline(studio_of(request), photo_id, sent.get("rough"))})
+    return JSONResponse(use.outline(studio_of(request), photo_id, sent.get("rough")))
 
 
 @router.post("/edge")

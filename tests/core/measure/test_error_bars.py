@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 
+from mirvo.core.errors import BadInput
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.report import top_as_json, top_as_record
@@ -12,6 +13,9 @@ from mirvo.standins.base import random_base
 from mirvo.standins.camera import FOCAL_35MM, random_camera
 from mirvo.standins.photo import truth
 from tests.hand import shaken
+from tests.marks import top_marks
+
+BASE_AT_MM = 27.5
 
 
 class ErrorBarsTest(unittest.TestCase):
@@ -52,6 +56,46 @@ class ErrorBarsTest(unittest.TestCase):
             for root, known in zip(m.roots, f["roots"], strict=True)
         ]
         self.assertLess(np.median(azimuth), 1.0)
+
+
+class FoundInThePhotoTest(unittest.TestCase):
+    """Four px are one mm, clicks are exact: what was found strays as its own deviation says."""
+
+    def measured(self, **of_root):
+        marks = top_marks(click_sd_px=0.0)
+        marks["calibration"]["height_plus_minus_mm"] = 0.0
+        marks["roots"][0].update(of_root)
+        return measure_top(read_marks(marks), PhotoInfo(1000, 1000))
+
+    def test_a_width_found_strays_and_its_root_does_not(self):
+        found = self.measured(base_width_sd_px=4.0)
+        self.assertAlmostEqual(found.roots[0].base_width_mm.plus_minus, 1.96, delta=0.2)
+        self.assertAlmostEqual(found.roots[0].base_width_mm.value, 10.0, 6)
+        self.assertLess(found.roots[0].azimuth_deg.plus_minus, 0.6)
+        self.assertLess(found.roots[1].base_width_mm.plus_minus, 0.5)
+
+    def test_a_root_found_strays_in_width_and_place(self):
+        found = self.measured(points_sd_px=4.0).roots[0]
+        self.assertAlmostEqual(found.base_width_mm.plus_minus, 1.96 * np.sqrt(2), delta=0.3)
+        away = np.degrees(1.0 / np.sqrt(2) / BASE_AT_MM)
+        self.assertAlmostEqual(found.azimuth_deg.plus_minus, 1.96 * away, delta=0.25)
+
+    def test_an_outline_not_clicked_round_strays_as_a_whole(self):
+        marks = top_marks(click_sd_px=0.0)
+        marks["calibration"]["height_plus_minus_mm"] = 0.0
+        exact = measure_top(read_marks(marks), PhotoInfo(1000, 1000))
+        marks["trunk"]["outline_sd_px"] = 4.0
+        found = measure_top(read_marks(marks), PhotoInfo(1000, 1000))
+        self.assertEqual(found.trunk_diameter_mm.value, exact.trunk_diameter_mm.value)
+        swollen = 1.96 * found.trunk_diameter_mm.value / np.hypot(25.0, 25.0)
+        wider = np.hypot(swollen, exact.trunk_diameter_mm.plus_minus)
+        self.assertAlmostEqual(found.trunk_diameter_mm.plus_minus, wider, delta=0.35)
+        self.assertGreater(found.roots[0].azimuth_deg.plus_minus, 1.0)
+
+    def test_a_stray_below_nothing_is_refused(self):
+        with self.assertRaises(BadInput) as said:
+            self.measured(points_sd_px=-1.0)
+        self.assertEqual(said.exception.field, "roots.0.points_sd_px")
 
 
 class ContractTest(unittest.TestCase):

@@ -15,7 +15,7 @@ from mirvo.core.measure.geometry import dense
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.vision.assist import assistant
-from mirvo.core.vision.outline import ellipse_points, snap_outline
+from mirvo.core.vision.outline import ellipse_points, set_outline
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import phone_camera
 from mirvo.standins.card import CardPlace
@@ -75,7 +75,8 @@ class AssistTest(unittest.TestCase):
         self.assertEqual(azimuths, sorted(azimuths))
         for one in proposals:
             self.assertEqual(
-                set(one.as_json()), {"path", "base_width", "confidence", "azimuth_deg"}
+                set(one.as_json()),
+                {"path", "base_width", "points_sd_px", "confidence", "azimuth_deg"},
             )
             self.assertTrue(0 <= one.confidence <= 1)
 
@@ -101,13 +102,21 @@ class AssistTest(unittest.TestCase):
             self.assertIn(said, error.exception.message)
 
     def test_the_width_across_a_path_drawn_by_hand(self):
-        ratios = []
+        ratios, held, aside = [], [], []
         for scene in self.scenes:
             for root in scene.marks["roots"]:
-                known = np.hypot(*np.diff(np.array(root["base_width"]), axis=0)[0])
+                pair = np.array(root["base_width"])
+                known = np.hypot(*(pair[1] - pair[0]))
                 found = scene.help.width_of(np.array(root["path"]))
-                ratios.append(np.hypot(*(found[1] - found[0])) / known)
+                ends = np.array(found["base_width"])
+                width = np.hypot(*(ends[1] - ends[0]))
+                ratios.append(width / known)
+                held.append(abs(width - known) <= 1.96 * found["base_width_sd_px"])
+                off = ends.mean(axis=0) - pair.mean(axis=0)
+                aside.append(abs(off @ (pair[1] - pair[0])) / known**2)
         self.assertAlmostEqual(np.median(ratios), 1.0, delta=0.12)
+        self.assertGreater(np.mean(held), 0.9)
+        self.assertLess(np.median(aside), 0.08)
 
     def test_without_a_trunk_there_is_nothing_to_go_out_from(self):
         marks = {**self.scenes[0].marks, "roots": []}
@@ -118,17 +127,36 @@ class AssistTest(unittest.TestCase):
 
 
 class OutlineTest(unittest.TestCase):
-    def test_a_rough_ellipse_finds_the_edge(self):
+    def picture(self, bark=(90, 60, 40)):
         picture = np.full((600, 800, 3), (150, 140, 120), np.uint8)
-        cv2.ellipse(picture, (400, 300), (150, 110), 0, 0, 360, (90, 60, 40), -1)
+        cv2.ellipse(picture, (400, 300), (150, 110), 0, 0, 360, bark, -1)
         noise = np.random.default_rng(1).normal(0, 6, picture.shape)
-        picture = np.clip(picture + noise, 0, 255).astype(np.uint8)
+        return np.clip(picture + noise, 0, 255).astype(np.uint8)
+
+    def test_a_rough_ellipse_finds_the_edge(self):
         rough = ellipse_points(np.array([262.0, 200.0]), np.array([556.0, 415.0]))
-        found = snap_outline(picture, rough)
-        off = np.hypot((found[:, 0] - 400) / 150, (found[:, 1] - 300) / 110) - 1
+        found = set_outline(self.picture(), rough)
+        off = np.hypot((found.points[:, 0] - 400) / 150, (found.points[:, 1] - 300) / 110) - 1
+        self.assertTrue(found.follows)
         self.assertLess(np.abs(off).max(), 0.03)
-        self.assertEqual(len(found), 36)
+        self.assertLess(abs(off.mean()) * 130, 2 * found.sd_px)
+        self.assertEqual(len(found.points), 36)
+
+    def test_where_no_edge_runs_all_round_it_stays_as_drawn(self):
+        rough = ellipse_points(np.array([250.0, 190.0]), np.array([550.0, 410.0]))
+        half = self.picture()
+        half[:, 400:] = self.picture((150, 140, 120))[:, 400:]
+        for name, picture in (("half", half), ("none", self.picture((150, 140, 120)))):
+            with self.subTest(name):
+                found = set_outline(picture, rough)
+                self.assertFalse(found.follows)
+                np.testing.assert_array_equal(found.points, rough)
+                self.assertGreater(found.sd_px, 2.5)
+
+    def test_an_edge_far_off_is_another_things(self):
+        rough = ellipse_points(np.array([262.0, 199.0]), np.array([538.0, 401.0]))
+        self.assertFalse(set_outline(self.picture(), rough).follows)
 
     def test_nothing_drawn(self):
         with self.assertRaises(BadInput):
-            snap_outline(np.zeros((50, 50, 3), np.uint8), np.full((8, 2), 20.0))
+            set_outline(np.zeros((50, 50, 3), np.uint8), np.full((8, 2), 20.0))

@@ -58,8 +58,9 @@ export class Assist extends EventTarget {
   accept() {
     const ghost = this.ghost;
     if (!ghost) return -1;
+    const { path, base_width, points_sd_px } = ghost;
     this.store.change((marks) => {
-      marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path: ghost.path, base_width: ghost.base_width });
+      marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path, base_width, points_sd_px });
     });
     this.#drop();
     return this.store.marks.roots.length - 1;
@@ -127,14 +128,18 @@ export class Assist extends EventTarget {
     this.store.change((marks) => { marks.roots[index][name] = width; });
   }
 
-  /** Set the trunk's outline from a rough one. */
+  /** Set the trunk's outline from a rough one; whether an edge of the photo runs there. */
   async outline(rough, height) {
+    let follows;
     await this.#busy("Seeking the trunk's edge", async (signal) => {
       const answer = await this.#post("outline", { rough }, signal);
       const found = await answer.json();
-      this.store.change((marks) => putTrunk(marks, found.outline, height));
+      const { outline, outline_sd_px } = found;
+      follows = found.follows;
+      this.store.change((marks) => putTrunk(marks, { outline, outline_sd_px, height_mm: height }));
     });
     if (this.store.marks.calibration && trunksOf(this.store.marks).length) this.#makeReady();
+    return follows;
   }
 
   /** The trunk is there, so roots come next: have the photo set up before they are asked for. */

@@ -7,8 +7,13 @@ export function at(marks, address) {
   return address.split("/").reduce((part, key) => (part == null ? part : part[key]), marks);
 }
 
+/** Set a mark or one point of it by hand. A base width set so strays no more than a click does. */
 export function put(marks, address, value) {
   const keys = address.split("/");
+  if (keys[2] === "base_width") {
+    delete marks.roots[keys[1]].points_sd_px;
+    delete marks.roots[keys[1]].base_width_sd_px;
+  }
   const last = keys.pop();
   const owner = keys.reduce((part, key) => part[key], marks);
   owner[last] = value;
@@ -75,11 +80,11 @@ export function keepTrunks(marks, trunks) {
   if (trunks.length > 1) marks.trunks = trunks;
 }
 
-/** An outline drawn over a trunk takes its place; one beside it is a further trunk of the base. */
-export function putTrunk(marks, outline, height) {
-  const overlaps = (one) => holds(one.outline, centreOf(outline)) || holds(outline, centreOf(one.outline));
+/** A trunk drawn over another takes its place; one beside it is a further trunk of the base. */
+export function putTrunk(marks, trunk) {
+  const overlaps = ({ outline }) => holds(outline, centreOf(trunk.outline)) || holds(trunk.outline, centreOf(outline));
   const others = trunksOf(marks).filter((one) => !overlaps(one));
-  keepTrunks(marks, [...others, { outline, height_mm: height }]);
+  keepTrunks(marks, [...others, trunk]);
 }
 
 /** A tried height as a line across the photo, level with the soil line. */

@@ -10,7 +10,7 @@ const HELD_MS = 160;
 /* A finger hides what it points at: after a moment the point stands above it, under the loupe. */
 const aimOf = ([x, y]) => [x, y - FINGER_PX];
 
-export function listen({ surface, view, store, tools, assist, loupe, redraw, rough }) {
+export function listen({ surface, view, store, tools, loupe, redraw, rough }) {
   const down = new Map();
   let drag = null;
   let strokes = 0;
@@ -90,8 +90,7 @@ export function listen({ surface, view, store, tools, assist, loupe, redraw, rou
   }
 
   function outline(from, to) {
-    const drawn = ellipse(view.toPhoto(from), view.toPhoto(to));
-    assist.outline(drawn, tools.fields.trunkHeight).then(() => tools.take("select"));
+    tools.drag(ellipse(view.toPhoto(from), view.toPhoto(to))).then(redraw);
   }
 
   surface.addEventListener("dblclick", () => {

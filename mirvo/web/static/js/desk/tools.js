@@ -1,6 +1,6 @@
 /* What a placed point means for each tool, and what to say while it is in hand. */
 
-import { keepTrunks, nextLabel, ontoOutline, outward, ownerOf, putTrunk, trunksOf } from "./geometry.js";
+import { keepTrunks, nextLabel, ontoOutline, outward, ownerOf, put, putTrunk, trunksOf } from "./geometry.js";
 
 const HINTS = {
   select: "Drag a point to move it, or choose one and use the arrow keys. Drag beside it to move the photo.",
@@ -26,6 +26,7 @@ const CALIBRATE_HINTS = {
   rectangle: "Calibrate: set the four corners of a rim or tile, clockwise from its far left.",
   ellipse: "Calibrate: set five points or more all round the rim; Enter when done.",
 };
+const NO_EDGE = "No edge runs all round there, so the outline stays as you drew it, with a wider ±. Drag its points right, or go round it with clicks.";
 const THEN_DRAWN = " They are then drawn to the edges seen; z takes that back.";
 const LEAST = { trunk: 3, flare: 3, ball: 3, calibrate: 5 };
 const CLOSED = ["trunk", "flare", "ball"];
@@ -41,13 +42,13 @@ export class Tools {
     this.assist = assist;
     this.tool = "select";
     this.chosen = null;
-    this.dropped = "";
+    this.note = "";
     this.resume();
   }
 
   /** Take the tool of a mark left half done, after an undo or a reload. */
   resume() {
-    this.dropped = "";
+    this.note = "";
     const { draft } = this.store.marks;
     if (draft) this.tool = draft.tool;
   }
@@ -62,9 +63,9 @@ export class Tools {
     this.resume();
   }
 
-  /** What the tool in hand asks for; first what became of points that were too few. */
+  /** What the tool in hand asks for; first what became of the last mark, if that must be said. */
   get hint() {
-    if (this.dropped) return this.dropped;
+    if (this.note) return this.note;
     if (this.tool === "calibrate") return CALIBRATE_HINTS[this.fields.kind] + this.#counted;
     if (!WIDTHS[this.tool]) return HINTS[this.tool] + this.#counted;
     const label = this.store.marks.roots[this.rootIndex]?.label;
@@ -99,7 +100,7 @@ export class Tools {
   }
 
   take(tool) {
-    this.dropped = "";
+    this.note = "";
     if (this.tool !== tool && this.store.marks.draft) this.finish();
     this.tool = tool;
     if (tool === "calibrate") {
@@ -118,7 +119,7 @@ export class Tools {
 
   /** Put a point; marks with a known number of points finish by themselves. */
   place(point, zoom = 1) {
-    this.dropped = "";
+    this.note = "";
     if (this.tool === "select") return;
     if (this.tool === "trace") {
       this.assist.trace(point).then((index) => index >= 0 && this.chooseRoot(index));
@@ -184,6 +185,13 @@ export class Tools {
     return ["width", "end", "soil", "wood"].includes(this.tool) ? 2 : Infinity;
   }
 
+  /** A trunk dragged as an ellipse: set to the edge seen there, if one runs all round. */
+  async drag(ellipse) {
+    const follows = await this.assist.outline(ellipse, this.fields.trunkHeight);
+    this.take("select");
+    if (follows === false) this.note = NO_EDGE;
+  }
+
   /** Done with the mark in hand; too few points are dropped. */
   finish() {
     const points = this.#draft;
@@ -200,7 +208,7 @@ export class Tools {
       if (complete) this.#keep(marks, tool, points);
     });
     if (!complete) {
-      this.dropped = `Too few points, so nothing was marked: ${points.length} of ${counted ? this.#wanted : `at least ${LEAST[tool] ?? 2}`}. Undo (z) brings them back.`;
+      this.note = `Too few points, so nothing was marked: ${points.length} of ${counted ? this.#wanted : `at least ${LEAST[tool] ?? 2}`}. Undo (z) brings them back.`;
       return;
     }
     if (WIDTHS[tool] && this.fields.toFlanks) this.assist.flanks(this.rootIndex, WIDTHS[tool]);
@@ -209,13 +217,13 @@ export class Tools {
 
   #keep(marks, tool, points) {
     if (SIDE_MARKS[tool]) marks[SIDE_MARKS[tool]] = points;
-    if (tool === "trunk") putTrunk(marks, points, this.fields.trunkHeight);
+    if (tool === "trunk") putTrunk(marks, { outline: points, height_mm: this.fields.trunkHeight });
     if (tool === "ball") marks.ball = { wood: [], ...marks.ball, outline: points };
     if (tool === "wood") marks.ball.wood.push(points);
     if (tool === "flare") marks.flare = { outline: points };
     if (tool === "calibrate") marks.calibration = { ...this.fields.calibration(points) };
     if (tool === "root") marks.roots.push({ label: nextLabel(marks.roots, this.store.elsewhere), path: outward(points, trunksOf(marks)) });
-    if (WIDTHS[tool]) marks.roots[this.rootIndex][WIDTHS[tool]] = points;
+    if (WIDTHS[tool]) put(marks, `roots/${this.rootIndex}/${WIDTHS[tool]}`, points);
   }
 
   #after(tool) {
