@@ -34,6 +34,7 @@ from mirvo.core.measure.top import measure_top
 from mirvo.core.measure.uncertainty import Draws
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.card import find_card
+from mirvo.core.vision.contour import snap_line
 from mirvo.core.vision.flanks import set_to_flanks
 from mirvo.core.vision.outline import ellipse_points, set_outline
 from mirvo.standins.base import random_base, trunk_outline
@@ -47,6 +48,7 @@ from mirvo.standins.turntable import (
     CARD_MIDDLE_MM,
     side_camera,
     side_figures,
+    side_photo,
     side_truth,
 )
 from tests.hand import shaken
@@ -60,6 +62,9 @@ CLOSE_MM = 900.0
 TIGHT_TILT_DEG, WIDE_TILT_DEG = 18.0, 50.0
 MATCH_DEG = 15.0
 DRAG_SD_SHARE = 0.02
+FEWER_CLICKS = 3
+DRAGGED, SNAPPED = ", dragged", ", snapped"
+FOUND_ROWS = (DRAGGED, SNAPPED)
 FOUND = ("path", "base_width", "points_sd_px", "base_width_sd_px")
 CIRCLING_DEG = 70.0
 Row = tuple[str, float, float, float]
@@ -272,7 +277,7 @@ def flank_case(seed: int) -> Rows:
     marks["trunk"] |= _dragged(picture, made)
     dragged = measure_top(read_marks(marks), made.photo, corners).trunk_diameter_mm
     truth_mm = true_figures(random_base(seed))["trunk_diameter_mm"]
-    return [*rows, _row("trunk diameter, dragged", dragged, truth_mm)]
+    return [*rows, _row("trunk diameter" + DRAGGED, dragged, truth_mm)]
 
 
 def _dragged(picture: Any, made: Scene) -> dict[str, Any]:
@@ -312,14 +317,11 @@ def _click_width(placed: Any, clicked: Any, width_mm: float) -> float:
     return width_mm * seen / long
 
 
-def side_case(seed: int) -> Rows:
-    """The figures of one side view marked with 2 px clicks."""
-    base, shot, rng = (
-        random_base(seed),
-        side_camera(seed, (4032, 3024)),
-        np.random.default_rng(seed),
-    )
-    camera = shot.camera()
+def side_case(task: tuple[int, bool]) -> Rows:
+    """The figures of one side view marked with 2 px clicks, or with the edges then snapped."""
+    seed, snapped = task
+    base, shot = random_base(seed), side_camera(seed, (4032, 3024))
+    camera, rng = shot.camera(), np.random.default_rng(seed)
     middles = [(-60, 40), (60, 40), (60, -40), (-60, -40)]
     square = [(-15, 15), (15, 15), (15, -15), (-15, -15)]
     card = [
@@ -327,7 +329,13 @@ def side_case(seed: int) -> Rows:
     ]
     corners = camera.see(np.array(card)) + rng.normal(0, CORNER_SD_PX, (16, 2))
     turn = float(rng.uniform(0, 360))
-    marks = read_side_marks(shaken(side_truth(base, shot, turn), rng, CLICK_SD_PX))
+    clicked = shaken(side_truth(base, shot, turn), rng, CLICK_SD_PX)
+    if snapped:
+        content = side_photo(base, shot, turn, date(2025, 3, 1))
+        picture = np.asarray(Image.open(io.BytesIO(content)).convert("RGB"))
+        for name in ("left_edge", "right_edge"):
+            clicked[name] = snap_line(picture, np.array(clicked[name][::FEWER_CLICKS])).tolist()
+    marks = read_side_marks(clicked)
     photo = PhotoInfo(camera.width, camera.height, round(camera.focal_35mm))
     found = measure_view(read_view(marks, photo, Draws(CLICK_SD_PX), corners))
     known = side_figures(base, turn)
@@ -339,7 +347,7 @@ def side_case(seed: int) -> Rows:
     ):
         figure = getattr(found, key)
         if figure is not None:
-            rows.append(_row(name, figure, known[key]))
+            rows.append(_row(name + SNAPPED * snapped, figure, known[key]))
     return rows
 
 
@@ -354,10 +362,11 @@ def main() -> None:
         told = [
             *pool.map(click_case, range(clicked, clicked + 4 * scenes)),
             *pool.map(flank_case, range(clicked, clicked + 4 * scenes)),
-            *pool.map(side_case, range(clicked + 2000, clicked + 2000 + 4 * scenes)),
+            *pool.map(side_case, [(clicked + 2000 + i, False) for i in range(4 * scenes)]),
+            *pool.map(side_case, [(clicked + 3000 + i, True) for i in range(scenes)]),
         ]
-    dragged = [[row for row in rows if row[0].endswith("dragged")] for rows in told]
-    told = [[row for row in rows if not row[0].endswith("dragged")] for rows in told]
+    found = [[row for row in rows if row[0].endswith(FOUND_ROWS)] for rows in told]
+    told = [[row for row in rows if not row[0].endswith(FOUND_ROWS)] for rows in told]
     lines = [
         "# How true the measuring is",
         "",
@@ -396,16 +405,17 @@ def main() -> None:
         "## Figures from what was found in the photo",
         "",
         "The same for roots proposed (those that match a true one), traced from their tips "
-        "(circling ones among them), and true paths with the width sought beside them. Such marks carry a "
-        "deviation of their own, and so a wider ±, until the width is set by hand. Where a trace "
-        "takes a wrong way altogether, no ± holds: look before accepting. A trunk dragged from "
+        "(circling ones among them), and true paths with the width sought beside them. Such "
+        "marks carry a deviation of their own, and so a wider ±, until the width is set by hand. "
+        "Where a trace takes a wrong way altogether, no ± holds: look before accepting. A trunk "
+        "dragged from "
         f"corner to corner by a hand that strays by {DRAG_SD_SHARE:.0%} of it is set to an edge "
-        "only where one runs all round.",
+        "only where one runs all round. Side edges snapped: from every third click.",
         "",
         "| figure | error, median | 90th percentile | ± at the median | held by the ± | cases |",
         "|---|---|---|---|---|---|",
         *_figure_lines([case["figures"] for case in proposed]),
-        *_figure_lines(dragged),
+        *_figure_lines(found),
         "",
         "## How fast the figures follow",
         "",

@@ -63,6 +63,8 @@ class AssistTest(BrowserCase):
         marks = self.on_server()
         self.assertEqual(marks["calibration"]["kind"], "card")
         self.assertEqual(len(marks["trunk"]["outline"]), 36)
+        page.locator("[data-hint]").get_by_text("No edge runs all round there").wait_for()
+        self.assertGreater(marks["trunk"]["outline_sd_px"], 1.0)
 
     def test_proposals_are_accepted_and_rejected_by_keys(self):
         self.begun()
@@ -110,7 +112,15 @@ class AssistTest(BrowserCase):
         page.get_by_role("button", name="A", exact=True).click()
         page.keyboard.press("s")
         page.locator("[data-working]").wait_for(state="hidden")
-        self.assertEqual(len(self.on_server()["roots"][0]["base_width"]), 2)
+        root = self.on_server()["roots"][0]
+        self.assertEqual(len(root["base_width"]), 2)
+        self.assertGreater(root["points_sd_px"], 2.0)
+        page.locator("[data-found]").get_by_text("root A").wait_for()
+        page.locator("[data-surface]").focus()
+        page.keyboard.press("w")
+        self.click_points(self.known["roots"][1]["base_width"])
+        page.locator("[data-found]").wait_for(state="detached")
+        self.assertNotIn("points_sd_px", self.on_server()["roots"][0])
 
     def test_a_width_set_by_hand_is_drawn_to_the_edges_seen(self):
         root = dict(self.known["roots"][1])

@@ -11,10 +11,12 @@ from mirvo.core.measure.geometry import dense, normals
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.edges import profiles
 
-STATIONS = 140
-REACH_SHARE, LEAST_REACH_PX = 0.05, 10.0
-JUMP_COST, MOST_JUMP = 0.12, 2
-PULL = 0.5
+ROUGH_STEP, ROUGH_REACH = 1 / 140, 0.05  # shares of its length
+FINE_STEP, FINE_REACH = 1 / 400, 0.012
+LEAST_LENGTH_PX = 10.0
+SMOOTH_STEPS, BLUR = 4.0, (1.5, 1.2)
+JUMP_COST, MOST_JUMP = 0.12, 3
+PULL, HELD = 0.5, 1.0
 SIMPLE_PX = 0.7
 
 
@@ -27,32 +29,40 @@ def snap_line(picture: npt.NDArray[np.uint8], rough: Array) -> Array:
 
     Returns
     -------
-    (m, 2), px, from the same end to the same end.
+    (m, 2), px, from the same end to the same end: the ends stay where the hand set them, as a
+    silhouette bends away where it meets the soil.
 
     Raises
     ------
     BadInput : the rough line has no length.
     """
     import cv2  # heavy: only where a photo is really looked at
-    from scipy.ndimage import gaussian_filter
 
     length = float(np.hypot(*np.diff(rough, axis=0).T).sum())
-    if len(rough) < 2 or length < LEAST_REACH_PX:
+    if len(rough) < 2 or length < LEAST_LENGTH_PX:
         raise BadInput("edge", "draw the edge first, from the soil line upward")
-    spots = dense(rough, length / STATIONS)
-    across = normals(spots, smooth=4.0)
-    reach = max(LEAST_REACH_PX, REACH_SHARE * length)
+    lab = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2LAB), np.uint8)
+    found = rough
+    for step, reach in ((ROUGH_STEP, ROUGH_REACH), (FINE_STEP, FINE_REACH)):
+        found = _moved(lab, found, max(step * length, 2.0), max(reach * length, 5.0))
+    return np.array(LineString(found).simplify(SIMPLE_PX).coords)
+
+
+def _moved(lab: npt.NDArray[np.uint8], line: Array, step: float, reach: float) -> Array:
+    """A line (n, 2), px, moved across itself, at every step, to the strongest change in reach."""
+    from scipy.ndimage import gaussian_filter
+
+    spots = dense(line, step)
+    across = normals(spots, SMOOTH_STEPS)
     at = np.linspace(-reach, reach, 2 * round(reach) + 1)
-    lab = cv2.cvtColor(picture, cv2.COLOR_RGB2LAB)
     strips = [
-        gaussian_filter(profiles(np.ascontiguousarray(lab[..., i]), spots, across, at), (1.5, 1.2))
+        gaussian_filter(profiles(np.ascontiguousarray(lab[..., i]), spots, across, at), BLUR)
         for i in range(3)
     ]
     change = np.sqrt(sum(np.gradient(strip, axis=1) ** 2 for strip in strips))
     gain = change / (np.quantile(change, 0.97) + 1e-9) - PULL * (at / reach) ** 2
-    chosen = at[best_line(gain, JUMP_COST, MOST_JUMP)]
-    snapped = spots + chosen[:, None] * across
-    return np.array(LineString(snapped).simplify(SIMPLE_PX).coords)
+    gain[[0, -1]] -= HELD * np.abs(at)
+    return np.asarray(spots + at[best_line(gain, JUMP_COST, MOST_JUMP)][:, None] * across)
 
 
 def best_line(gain: Array, jump_cost: float, most_jump: int) -> npt.NDArray[np.intp]:
