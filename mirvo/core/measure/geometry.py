@@ -180,7 +180,10 @@ def mean_radius(polygon: Array, centre: Array) -> Array:
 
 def _radii(start: Array, edge: Array, edges: Indices, ray: Array) -> Array:
     a, e = start[:, edges], edge[:, edges]
-    return np.asarray(_cross(a, e) / _cross(ray[None], e))
+    along = _cross(ray[None], e)
+    shrunk = np.abs(along) < 1e-12  # an edge of row 0 may be a mere point in a draw
+    met = _cross(a, e) / np.where(shrunk, 1.0, along)
+    return np.asarray(np.where(shrunk, length_of(a), met))
 
 
 def _edge_of_each_ray(start: Array, edge: Array, ray: Array) -> Indices:

@@ -96,6 +96,12 @@ class DiameterTest(unittest.TestCase):
         self.assertAlmostEqual(greatest[0], 20, 6)
         self.assertAlmostEqual(least[0], 20 * np.cos(np.pi / 90), 6)
 
+    def test_an_edge_that_is_a_mere_point_in_a_draw_leaves_a_radius(self):
+        square = np.array([[[10.0, 10], [10, -10], [-10, -10], [-10, 10]]]).repeat(2, axis=0)
+        square[1, 1] = square[1, 0]
+        radii = geometry.mean_radius(square, np.zeros((2, 2)))
+        self.assertTrue(np.isfinite(radii).all())
+
     def test_mean_radius_of_a_circle_and_from_an_edge_of_it(self):
         circle = rows(regular(720))
         self.assertAlmostEqual(geometry.mean_radius(circle, np.zeros((3, 2)))[0], 10, 3)
