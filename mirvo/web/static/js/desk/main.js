@@ -80,6 +80,7 @@ const actions = {
   loupe: () => loupe.toggle(),
   snap: () => tools.snap(),
   propose: () => {
+    tools.note = "";
     const outlines = trunksOf(store.marks).flatMap((one) => one.outline);
     if (outlines.length) view.frame(outlines, AROUND_TRUNK);
     assist.propose();
