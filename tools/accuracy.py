@@ -166,7 +166,7 @@ def proposal_case(seed: int) -> dict[str, Any]:
     ).reshape(len(proposals), len(known))
     rows, columns = linear_sum_assignment(np.minimum(away, 40.0))
     pairs = [(i, j) for i, j in zip(rows, columns, strict=True) if away[i, j] < MATCH_DEG]
-    taken = [(str(j), proposals[i].as_json(), known[j]) for i, j in pairs]
+    taken = [(str(j), proposals[i].as_offer(), known[j]) for i, j in pairs]
     return {
         "roots": len(known),
         "proposed": len(proposals),

@@ -137,7 +137,7 @@ def _do(task: Task, ready: dict[str, Any], report: Report) -> Any:
     if task.what == "width":
         return assistant.width_of(np.array(task.detail["path"]))
     report("Following the roots", 0.7)
-    return [one.as_json() for one in assistant.propose()]
+    return [one.as_offer() for one in assistant.propose()]
 
 
 def _snap(task: Task) -> Any:

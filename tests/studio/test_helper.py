@@ -34,7 +34,8 @@ class HelperTest(StudioCase):
         self.assertIn("stage", next(begun))
         begun.close()
         rough = self.marks["trunk"]["outline"]
-        self.assertEqual(len(assist.outline(self.studio, self.row.id, rough)), 36)
+        found = assist.outline(self.studio, self.row.id, rough)
+        self.assertGreaterEqual(len(found["outline"]), len(rough))
         self.assertIn("result", list(self.propose())[-1])
 
     def test_stopping_ends_the_work_and_the_next_is_done(self):

@@ -47,10 +47,13 @@ class Proposal:
         return {
             "path": np.round(self.path, 1).tolist(),
             "base_width": np.round(self.base_width, 1).tolist(),
-            "points_sd_px": round(self.points_sd_px, 1),
             "confidence": round(self.confidence, 2),
             "azimuth_deg": round(self.azimuth_deg, 1),
         }
+
+    def as_offer(self) -> dict[str, Any]:
+        """The printed contract plus what a root's mark takes over when it is accepted."""
+        return {**self.as_json(), "points_sd_px": round(self.points_sd_px, 1)}
 
 
 def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:

@@ -76,9 +76,10 @@ class AssistTest(unittest.TestCase):
         for one in proposals:
             self.assertEqual(
                 set(one.as_json()),
-                {"path", "base_width", "points_sd_px", "confidence", "azimuth_deg"},
+                {"path", "base_width", "confidence", "azimuth_deg"},
             )
             self.assertTrue(0 <= one.confidence <= 1)
+            self.assertGreater(one.as_offer()["points_sd_px"], 1.0)
 
     def test_a_click_at_the_tip_traces_the_root(self):
         good = total = 0

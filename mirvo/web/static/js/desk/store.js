@@ -3,7 +3,7 @@
 
 const PAUSE_MS = 80;
 const RETRY_MS = 3000;
-const MOST_UNANSWERED = 3;
+const MOST_UNANSWERED = 20;
 const CHANGED_ELSEWHERE = 409;
 const REFUSED = 422;
 const BLOCKING = [CHANGED_ELSEWHERE, REFUSED];
@@ -86,7 +86,7 @@ export class Store extends EventTarget {
     this.busy = true;
     this.dirty = false;
     const marks = JSON.stringify(this.marks);
-    this.unanswered = [...this.unanswered, marks].slice(-MOST_UNANSWERED);
+    this.#awaitAnswerOf(marks);
     this.#say("waiting", "Keeping …");
     try {
       const answer = await fetch(this.#place, {
@@ -102,6 +102,12 @@ export class Store extends EventTarget {
     }
     this.busy = false;
     if (this.dirty) this.#schedule(this.lost ? RETRY_MS : PAUSE_MS);
+  }
+
+  /** Of marks whose answer may be lost the first are the likeliest to have arrived. */
+  #awaitAnswerOf(marks) {
+    if (!this.unanswered.includes(marks)) this.unanswered.push(marks);
+    if (this.unanswered.length > MOST_UNANSWERED) this.unanswered.splice(1, 1);
   }
 
   async #answered(answer) {
