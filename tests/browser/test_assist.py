@@ -110,7 +110,8 @@ class AssistTest(BrowserCase):
         self.assertLess(nearest, 60)
         page.keyboard.press("v")
         page.get_by_role("button", name="A", exact=True).click()
-        page.keyboard.press("s")
+        with page.expect_response("**/assist/width"):
+            page.keyboard.press("s")
         page.locator("[data-working]").wait_for(state="hidden")
         root = self.on_server()["roots"][0]
         self.assertEqual(len(root["base_width"]), 2)

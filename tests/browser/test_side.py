@@ -36,8 +36,8 @@ class SideTest(BrowserCase):
             page.keyboard.press(key)
             self.click_points([[x + 6, y] for x, y in known[name][::3]])
             page.keyboard.press("Enter")
-            page.keyboard.press("s")
-            page.locator("[data-working]").wait_for(state="visible")
+            with page.expect_response("**/assist/edge"):
+                page.keyboard.press("s")
             page.locator("[data-working]").wait_for(state="hidden")
         page.keyboard.press("r")
         self.click_points([one["point"] for one in known["emergences"]])
