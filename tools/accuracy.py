@@ -167,17 +167,18 @@ def proposal_case(seed: int) -> dict[str, Any]:
     rows, columns = linear_sum_assignment(np.minimum(away, 40.0))
     pairs = [(i, j) for i, j in zip(rows, columns, strict=True) if away[i, j] < MATCH_DEG]
     taken = [(str(j), proposals[i].as_offer(), known[j]) for i, j in pairs]
+    traced = _traced(helper, marks, known)
     return {
         "roots": len(known),
         "proposed": len(proposals),
         "right": len(pairs),
         "figures": [
             *_taken_rows("proposed", made, marks, corners, taken),
-            *_taken_rows("traced", made, marks, corners, _traced(helper, marks, known)),
+            *_taken_rows("traced", made, marks, corners, traced),
             *_taken_rows("width sought", made, marks, corners, _sought(helper, marks, known)),
         ],
         "seconds": spent,
-        "traces": list(_traces(helper, marks)),
+        "traces": list(_traces(marks, [found for _, found, _ in traced])),
     }
 
 
@@ -199,12 +200,15 @@ def _taken_rows(
 
 
 def _traced(helper: Any, marks: dict[str, Any], known: list[Any]) -> list[tuple[str, Any, Any]]:
-    """Every root traced from its tip, the others being marked."""
+    """Every root traced from its tip, the others being marked, with the seconds it took."""
     paths = [np.array(root["path"]) for root in marks["roots"]]
-    return [
-        (str(i), helper.trace(tuple(path[-1]), paths[:i] + paths[i + 1 :]), known[i])
-        for i, path in enumerate(paths)
-    ]
+    traced = []
+    for i, path in enumerate(paths):
+        started = time.perf_counter()
+        found = helper.trace(tuple(path[-1]), paths[:i] + paths[i + 1 :])
+        found["seconds"] = time.perf_counter() - started
+        traced.append((str(i), found, known[i]))
+    return traced
 
 
 def _sought(helper: Any, marks: dict[str, Any], known: list[Any]) -> list[tuple[str, Any, Any]]:
@@ -215,24 +219,21 @@ def _sought(helper: Any, marks: dict[str, Any], known: list[Any]) -> list[tuple[
     ]
 
 
-def _traces(helper: Any, marks: dict[str, Any]) -> Iterator[tuple[bool, bool, float]]:
-    """For every root: traced well, circling, seconds; the other roots are marked already."""
-    paths = [np.array(root["path"]) for root in marks["roots"]]
-    for i, root in enumerate(marks["roots"]):
-        started = time.perf_counter()
-        traced = np.array(helper.trace(tuple(root["path"][-1]), paths[:i] + paths[i + 1 :])["path"])
-        spent = time.perf_counter() - started
+def _traces(marks: dict[str, Any], traced: list[Any]) -> Iterator[tuple[bool, bool, float]]:
+    """For every root: traced well, circling, seconds."""
+    for root, found in zip(marks["roots"], traced, strict=True):
+        path = np.array(root["path"])
         half = np.hypot(*np.diff(np.array(root["base_width"]), axis=0)[0]) / 2
         end = np.hypot(*np.diff(np.array(root["end_width"]), axis=0)[0]) / 2
-        line = dense(paths[i])
+        line = dense(path)
         taper = np.linspace(half, end, len(line))
-        off = cdist(dense(traced), line)
+        off = cdist(dense(np.array(found["path"])), line)
         near = (off.min(axis=1) <= taper[off.argmin(axis=1)]).mean()
         covered = (off.min(axis=0) <= taper).mean()
-        first, last = paths[i][1] - paths[i][0], paths[i][-1] - paths[i][-2]
+        first, last = path[1] - path[0], path[-1] - path[-2]
         turn = np.degrees(np.arctan2(*first) - np.arctan2(*last))
         circling = abs((turn + 180) % 360 - 180) > CIRCLING_DEG
-        yield bool(min(near, covered) >= 0.9), bool(circling), spent
+        yield bool(min(near, covered) >= 0.9), bool(circling), found["seconds"]
 
 
 def click_case(seed: int) -> Rows:

@@ -53,14 +53,15 @@ class Flare(Contract):
 
 
 class RootMark(Contract):
-    """points_sd_px : how far each point strays, where the root was found in the picture and not
-    clicked. base_width_sd_px : how far the base width may be off, where it alone was found."""
+    """points_sd_px : how far each point strays, where the root was found in the picture and so
+    strays further than a click. base_width_sd_px : how far the base width may be off beyond its
+    clicks, where it alone was found."""
 
     label: Annotated[str, Field(min_length=1, max_length=12)]
     path: Annotated[list[Point], Field(min_length=2, max_length=2000)]
     base_width: Pair | None = None
     end_width: Pair | None = None
-    points_sd_px: Stray | None = None
+    points_sd_px: Stray = 0.0
     base_width_sd_px: Stray = 0.0
     height: Literal["above", "on", "below"] | FiniteFloat | None = None
     feeders: Annotated[int, Field(ge=0, le=3)] | None = None

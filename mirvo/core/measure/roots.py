@@ -50,7 +50,7 @@ def lay_out_roots(marks: list[RootMark], plane: PlaneMap, draws: Draws) -> list[
     ends = _widths([root.end_width for root in marks], marks, plane, draws)
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
-    pixels = [draws.points(root.path, root.points_sd_px) for root in marks]
+    pixels = [draws.points(root.path, _stray(root, draws)) for root in marks]
     along = [_widths_along(*one, median) for one in zip(pixels, bases, ends, strict=True)]
     paths = _at_crest(pixels, along, plane)
     roots = []
@@ -76,7 +76,7 @@ def _widths(
     All pairs are mapped at once; a root whose width is not marked has none.
     """
     clicked = [
-        draws.points(pair, root.points_sd_px)
+        draws.points(pair, _stray(root, draws))
         for pair, root in zip(pairs, marks, strict=True)
         if pair is not None
     ]
@@ -88,6 +88,11 @@ def _widths(
     wide = geometry.length_of(apart)
     found = iter([(middle[:, i], wide[:, i]) for i in range(len(clicked))])
     return [None if pair is None else next(found) for pair in pairs]
+
+
+def _stray(root: RootMark, draws: Draws) -> float:
+    """How far a point of the root strays, px: where it was found, further than a click does."""
+    return max(root.points_sd_px or 0.0, draws.click_sd_px)
 
 
 def _loosened(base: Width | None, root: RootMark, draws: Draws) -> Width | None:

@@ -23,7 +23,7 @@ SOUGHT_SHARE = 0.13
 JUMP_COST, MOST_JUMP = 0.15, 2
 PULL = 0.8
 KEPT = 36
-BESIDE = slice(2, 9)
+BESIDE = np.arange(2, 9)
 LEAST_PARTED, LEAST_RIGHT_RAYS = 2.0, 0.85
 MOST_SHIFT = 0.06
 DRAWN_SD_SHARE = 0.025
@@ -108,8 +108,7 @@ def _parts_all_round(strip: Array, line: npt.NDArray[np.intp]) -> bool:
     By Fisher's linear discriminant (Annals of Eugenics 7, 1936) of the two rings.
     """
     ray = np.arange(len(line))[:, None]
-    beside = np.arange(BESIDE.start, BESIDE.stop)
-    rings = [strip[ray, line[:, None] + side * beside] for side in (-1, 1)]
+    rings = [strip[ray, line[:, None] + side * BESIDE] for side in (-1, 1)]
     inner, outer = (ring.reshape(-1, 3) for ring in rings)
     spread = (np.cov(inner.T) + np.cov(outer.T)) / 2 + 1e-3 * np.eye(3)
     apart = inner.mean(axis=0) - outer.mean(axis=0)

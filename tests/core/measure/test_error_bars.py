@@ -80,6 +80,15 @@ class FoundInThePhotoTest(unittest.TestCase):
         away = np.degrees(1.0 / np.sqrt(2) / BASE_AT_MM)
         self.assertAlmostEqual(found.azimuth_deg.plus_minus, 1.96 * away, delta=0.25)
 
+    def test_what_is_found_in_a_small_photo_is_no_truer_than_a_click(self):
+        widths = []
+        for stray in (0.0, 0.5):
+            marks = top_marks(click_sd_px=2.0)
+            marks["roots"][0]["points_sd_px"] = stray
+            found = measure_top(read_marks(marks), PhotoInfo(1000, 1000))
+            widths.append(found.roots[0].base_width_mm.plus_minus)
+        self.assertEqual(widths[0], widths[1])
+
     def test_an_outline_not_clicked_round_strays_as_a_whole(self):
         marks = top_marks(click_sd_px=0.0)
         marks["calibration"]["height_plus_minus_mm"] = 0.0
