@@ -120,20 +120,20 @@ def _within(place: str) -> Iterator[None]:
 def measure_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
     """Measure a base from above and print the figures as JSON."""
     from mirvo.core.measure.marks import read_marks
-    from mirvo.core.measure.report import top_as_json
+    from mirvo.core.measure.report import top_contract
     from mirvo.core.measure.top import measure_top
 
     opened = _open(photo)
     checked = read_marks(_json_of(marks), opened.size)
     corners = opened.card(checked.calibration.kind)
-    _print(top_as_json(measure_top(checked, opened.info, corners)))
+    _print(top_contract(measure_top(checked, opened.info, corners)))
 
 
 @measure.command("top-set")
 def measure_top_set_command(listed: SetArgument) -> None:
     """Measure one base from several photos from above and print the figures as JSON."""
     from mirvo.core.measure.marks import read_marks
-    from mirvo.core.measure.report import top_as_json
+    from mirvo.core.measure.report import top_contract
     from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set, read_top_set
 
     photos = []
@@ -144,26 +144,26 @@ def measure_top_set_command(listed: SetArgument) -> None:
                 marks = read_marks(one.marks, opened.size, in_set=True)
                 corners = opened.card(marks.calibration.kind)
         photos.append(MarkedPhoto(one.file, marks, opened.info, corners, one.underside))
-    _print(top_as_json(measure_top_set(photos)))
+    _print(top_contract(measure_top_set(photos)))
 
 
 @measure.command("side")
 def measure_side_command(photo: PhotoArgument, marks: MarksOption) -> None:
     """Measure a base from the side and print the figures as JSON."""
-    from mirvo.core.measure.report import side_as_json
+    from mirvo.core.measure.report import side_contract
     from mirvo.core.measure.side import measure_side
     from mirvo.core.measure.side_marks import read_side_marks
 
     opened = _open(photo)
     checked = read_side_marks(_json_of(marks), opened.size)
     corners = opened.card(checked.calibration.kind)
-    _print(side_as_json(measure_side(checked, opened.info, corners)))
+    _print(side_contract(measure_side(checked, opened.info, corners)))
 
 
 @measure.command("side-set")
 def measure_side_set_command(listed: SetArgument) -> None:
     """Measure side views of a tree on a turntable and print figures and root plane as JSON."""
-    from mirvo.core.measure.report import side_set_as_json
+    from mirvo.core.measure.report import side_set_contract
     from mirvo.core.measure.side_marks import read_side_marks
     from mirvo.core.measure.side_set import MarkedSide, measure_side_set, read_side_set
 
@@ -175,7 +175,7 @@ def measure_side_set_command(listed: SetArgument) -> None:
                 marks = read_side_marks(one.marks, opened.size)
                 corners = opened.card(marks.calibration.kind)
         photos.append(MarkedSide(one.file, marks, opened.info, corners))
-    _print(side_set_as_json(measure_side_set(photos)))
+    _print(side_set_contract(measure_side_set(photos)))
 
 
 @propose.command("top")
@@ -192,7 +192,8 @@ def propose_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
     checked = read_marks(listed, opened.size)
     corners = opened.card(checked.calibration.kind)
     helper = assistant(checked, opened.info, colour_of(opened.content), corners)
-    _print({"roots": [root.as_json() for root in helper.propose()]})
+    offers = [root.offered() for root in helper.propose()]
+    _print({"roots": [one.model_dump(mode="json", exclude={"points_sd_px"}) for one in offers]})
 
 
 @app.command("plan")
@@ -209,9 +210,10 @@ def plan_command(
     checked = read_case(_json_of(case))
     found = plan(checked)
     if with_levers:
-        for path in found["paths"]:
-            path["forward"] = forward(checked, path["school"], path["reached_year"])
-    _print(found)
+        for path in found.paths:
+            levers = forward(checked, path.school, path.reached_year)
+            found = found.with_levers(path.school, levers)
+    _print(found.model_dump(mode="json"))
 
 
 @app.command("card")
@@ -238,8 +240,8 @@ def backup_command(
 ) -> None:
     """Write all records and photos into one file; Mirvo may run meanwhile."""
     from mirvo.records.database import FILE_NAME
-    from mirvo.studio.backups import write_backup
     from mirvo.studio.context import Studio
+    from mirvo.studio.yard.backups import write_backup
     from mirvo.web.settings import Settings
 
     folder = data or Settings().data
@@ -262,7 +264,7 @@ def restore_command(
     ] = False,
 ) -> None:
     """Put a backup into a data folder; stop Mirvo first."""
-    from mirvo.studio.backups import restore
+    from mirvo.studio.yard.backups import restore
     from mirvo.web.settings import Settings
 
     folder = data or Settings().data
@@ -327,7 +329,7 @@ def _tidy(studio: Studio) -> None:
     from sqlalchemy.exc import SQLAlchemyError
 
     from mirvo.records.snapshots import keep_snapshot
-    from mirvo.studio.compost import clear_heap
+    from mirvo.studio.yard.compost import clear_heap
 
     try:
         keep_snapshot(studio.folder, studio.today)

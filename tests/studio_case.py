@@ -1,17 +1,41 @@
 """A studio in a temporary folder with a fixed day, for tests."""
 
+import atexit
 import shutil
 import tempfile
 import unittest
 from datetime import UTC, datetime
+from functools import cache
 from pathlib import Path
 
 from mirvo.standins.base import random_base
+from mirvo.standins.photo import shoot
 from mirvo.studio.context import Studio
-from mirvo.studio.photos import photograph, truth_of
-from mirvo.studio.trees import TreeForm, add_tree
+from mirvo.studio.measuring.desk import open_desk
+from mirvo.studio.path.path import path_view, plan_path
+from mirvo.studio.photos.photo_queries import load_photo, photos_of
+from mirvo.studio.photos.simulated import photograph, truth_of
+from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.sheet import sheet_of
+from mirvo.studio.yard.trees import TreeForm, add_tree, list_trees
 
 TODAY = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
+
+
+@cache
+def empty_studio():
+    """A folder with an empty, migrated database, made once for all tests of a process."""
+    folder = Path(tempfile.mkdtemp())
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    Studio(folder / "data").close()
+    return folder / "data"
+
+
+@cache
+def rendered(seed, day, size):
+    """A simulated photo and its truth, rendered once for all tests of a process."""
+    return shoot(random_base(seed, 44), seed, day, size)
 
 
 class StudioCase(unittest.TestCase):
@@ -22,8 +46,7 @@ class StudioCase(unittest.TestCase):
     def setUp(self):
         self.folder = Path(tempfile.mkdtemp())
         self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
-        if type(self).prepared is not None:
-            shutil.copytree(type(self).prepared, self.folder / "data")
+        shutil.copytree(type(self).prepared or empty_studio(), self.folder / "data")
         self.studio = self.opened()
         if type(self).prepared is None and type(self).prepare is not StudioCase.prepare:
             self.prepare()
@@ -33,13 +56,18 @@ class StudioCase(unittest.TestCase):
             shutil.copytree(self.folder / "data", kept)
             type(self).prepared = kept
             self.studio = self.opened()
-        self.addCleanup(self.studio.close)
+        self.addCleanup(lambda: self.studio.close())
 
-    def opened(self):
-        return Studio(self.folder / "data", clock=lambda: TODAY)
+    def opened(self, now=TODAY):
+        return Studio(self.folder / "data", clock=lambda: now)
 
     def prepare(self):
         """Costly things every test of the class begins with."""
+
+    def read(self, query, *args):
+        """What a query says of the studio as it stands."""
+        with self.studio.reading() as db:
+            return query(db, *args)
 
     def tree(self, **changes):
         values = {"name": "Ferry zelkova", "species_key": "zelkova", **changes}
@@ -48,6 +76,47 @@ class StudioCase(unittest.TestCase):
     def photo(self, tree, seed=3, taken_on=None, size=(800, 600)):
         """A small simulated photo, and the marks that fit it."""
         day = taken_on or self.studio.today
-        base = random_base(seed, 44)
-        photo = photograph(self.studio, tree.id, base, seed, day, "top", size=size)
+        base, shot = random_base(seed, 44), rendered(seed, day, size)
+        photo = photograph(self.studio, tree.id, base, seed, day, size, shot)
         return photo, truth_of(self.studio, photo)["marks"]
+
+    def planned(self, tree_id):
+        """The path of a tree, planned anew where its records have changed."""
+        plan_path(self.studio, tree_id)
+        return self.path_view(tree_id)
+
+    def path_view(self, tree_id):
+        return self.read(path_view, tree_id, self.studio.today)
+
+    def sheet_of(self, tree_id):
+        return self.read(sheet_of, tree_id, self.studio.today)
+
+    def list_trees(self, words=""):
+        return self.read(list_trees, self.studio.today, words)
+
+    def open_desk(self, photo_id):
+        return self.read(open_desk, self.studio, photo_id)
+
+    def marks_of(self, photo_id):
+        """The marks of a photo as the browser has them."""
+        return self.open_desk(photo_id).marks.as_json()
+
+    def load_tree(self, tree_id):
+        return self.read(load_tree, tree_id)
+
+    def load_photo(self, photo_id):
+        return self.read(load_photo, photo_id)
+
+    def photos_of(self, tree_id):
+        return self.read(photos_of, tree_id)
+
+    def sessions_of(self, tree_id):
+        return self.read(sessions_of, tree_id)
+
+    def cuts_of(self, session):
+        """What a session decided and did, by root."""
+        found = self.read(cuts_of, session.tree_id).get(session.id, ())
+        return {one.label: one.cut for one in found}
+
+    def yard(self):
+        return self.read(yard_of)

@@ -244,7 +244,7 @@ def click_case(seed: int) -> Rows:
     rows = [_row("trunk diameter", found.trunk_diameter_mm, known["trunk_diameter_mm"])]
     if found.flare is not None:
         rows.append(_row("spread, flare", found.flare.mean_mm, known["flare_mean_mm"]))
-    rows.append(_row("spread, roots", found.roots_spread.mean_mm, known["roots_mean_mm"]))
+    rows.append(_row("spread, roots", found.spread.roots.mean_mm, known["roots_mean_mm"]))
     for placed, clicked, truth in zip(exact["roots"], marks["roots"], known["roots"], strict=True):
         alone = _click_width(placed["base_width"], clicked["base_width"], truth["width_mm"])
         off = alone - truth["width_mm"]

@@ -23,8 +23,8 @@ from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.top import measure_top
 from mirvo.core.plan.case import read_case
-from mirvo.core.plan.ground import Ground
 from mirvo.core.plan.paths import plan
+from mirvo.core.plan.problem import PlanningProblem
 from mirvo.core.plan.search import find_route
 from mirvo.demo.load import load_demo
 from mirvo.records.photos import smaller
@@ -34,13 +34,13 @@ from mirvo.standins.card import CardPlace
 from mirvo.standins.photo import card_seen, take_photo, true_marks, truth
 from mirvo.standins.scene import Layout
 from mirvo.studio.context import Studio
-from mirvo.studio.desk import open_desk
-from mirvo.studio.path import path_view
+from mirvo.studio.measuring.desk import open_desk
+from mirvo.studio.path.path import path_view
 from mirvo.web.app import create_app
 from tests.core.plan.test_search import enumerate_best
 
 HARD_CASES, SMALL_CASES = 12, 8
-CARD_SCENES, MOST_TILT_DEG = 10, 18.0
+CARD_SCENES, MAX_TILT_DEG = 10, 18.0
 CARD = CardPlace(10.0, -190.0, 8.0, 15.0)
 
 
@@ -122,7 +122,7 @@ def core() -> None:
 
 def with_a_card(seed: int) -> Callable[[], object]:
     """All figures of one base photographed by a phone, the card beside the trunk."""
-    base, camera = random_base(seed), phone_camera(seed, MOST_TILT_DEG)
+    base, camera = random_base(seed), phone_camera(seed, MAX_TILT_DEG)
     marks = read_marks(true_marks(base, camera, Layout(card=CARD)))
     photo = PhotoInfo(camera.width, camera.height, PHONE_FOCAL_35MM)
     corners = card_seen(CARD, camera)
@@ -146,13 +146,13 @@ def planning(studio: Studio) -> None:
     hard = [read_case(hard_case(seed)) for seed in range(HARD_CASES)]
     times = [statistics.median(timed(lambda c=case: plan(c), 1)) for case in hard]  # type: ignore[misc]
     say(f"plan: six faults, three gaps, 15 years, {HARD_CASES} cases", times)
-    small = [Ground(read_case(small_case(seed)), "steady") for seed in range(SMALL_CASES)]
+    small = [PlanningProblem(read_case(small_case(seed)), "steady") for seed in range(SMALL_CASES)]
     plain = say("plan: small cases, every way tried", once(enumerate_best, small))
-    fresh = [Ground(read_case(small_case(seed)), "steady") for seed in range(SMALL_CASES)]
+    fresh = [PlanningProblem(read_case(small_case(seed)), "steady") for seed in range(SMALL_CASES)]
     say("plan: small cases, searched", once(find_route, fresh), plain)
 
 
-def once(work: Callable[[Ground], object], cases: list[Ground]) -> list[float]:
+def once(work: Callable[[PlanningProblem], object], cases: list[PlanningProblem]) -> list[float]:
     """Milliseconds of each case, nothing warm."""
     found = []
     for case in cases:

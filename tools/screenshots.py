@@ -14,9 +14,9 @@ import uvicorn
 from playwright.sync_api import sync_playwright
 
 from mirvo.demo.load import load_demo
+from mirvo.studio.bench_session.entries import save_entries
+from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
-from mirvo.studio.taps import keep_taps
-from mirvo.studio.visits import begin
 from mirvo.web.app import create_app
 
 OUT = Path(__file__).parent.parent / "docs/screenshots"
@@ -34,8 +34,8 @@ VIEWS = {
     "session-record": ("/sessions/3", 1280),
     "path": ("/trees/1/path", 1280),
     "plans": ("/trees/3/plans", 1280),
-    "visit": ("/visits/1#decide", 1280),
-    "visit-phone": ("/visits/1#decide", 390),
+    "bench-session": ("/bench-sessions/1#decide", 1280),
+    "bench-session-phone": ("/bench-sessions/1#decide", 390),
     "practice": ("/almanac/practice", 1280),
     "tree-form": ("/trees/1/edit", 1280),
     "almanac": ("/almanac", 1280),
@@ -75,12 +75,12 @@ ENTERED = (
 
 def begin_a_session(studio: Studio) -> None:
     """A session at the bench with something entered, so that its page has something to show."""
-    visit = begin(studio, 1, "routine")
-    taps = [
+    bench = begin(studio, 1, "routine")
+    entries = [
         {"id": f"shown-{n:04}", "field": field, "value": value, "at": datetime.now(UTC).isoformat()}
         for n, (field, value) in enumerate(ENTERED)
     ]
-    refused = keep_taps(studio, visit.id, taps).refused
+    refused = save_entries(studio, bench.id, entries).refused
     if refused:
         raise SystemExit(refused[0]["message"])
 

@@ -1,4 +1,7 @@
-"""What pydantic finds wrong with a file or form, said so that a person can act on it."""
+"""What pydantic finds wrong with a file or form, said so that a person can act on it.
+
+In a file the place is named and the sentence follows it; at a form's field it stands alone.
+"""
 
 from __future__ import annotations
 
@@ -40,6 +43,15 @@ SENTENCES = {
     "string_too_long": "may be {max_length} letters long at most",
 }
 
+AT_FIELD = {
+    "missing": "Please fill this in.",
+    "string_too_short": "Please fill this in.",
+    "float_parsing": "Please give a number, such as 42 or 42.5.",
+    "int_parsing": "Please give a whole number.",
+    "date_parsing": "Please give a date as year-month-day.",
+    "date_from_datetime_parsing": "Please give a date as year-month-day.",
+}
+
 
 def sentence(found: Mapping[str, Any]) -> str:
     """One error of a validation in words, without the place."""
@@ -58,3 +70,12 @@ def first_complaint(error: ValidationError, leave_out: frozenset[str] = frozense
     parts = [str(part) for part in found["loc"]]
     path = ".".join(part for part in parts if part not in leave_out and "[" not in part)
     return BadInput(path, sentence(found))
+
+
+def form_complaint(found: Mapping[str, Any]) -> str:
+    """One error of a validation as the complaint at a form's field."""
+    said = AT_FIELD.get(found["type"])
+    if said is not None:
+        return said
+    text = sentence(found)
+    return f"{text[0].upper()}{text[1:].rstrip('.')}."

@@ -3,8 +3,11 @@
 MirvoError
 └── BadInput        what was given cannot be used; names the place and says what to do
     ├── NotFound    the thing asked for is not there
-    └── Conflict    somebody else saved in between
+    ├── Conflict    somebody else saved in between
+    └── Damaged     what is kept cannot be read any more; it is left as it is
 """
+
+from __future__ import annotations
 
 
 class MirvoError(Exception):
@@ -23,6 +26,10 @@ class BadInput(MirvoError):
         self.field = field
         self.message = message
 
+    def __reduce__(self) -> tuple[type[BadInput], tuple[str, str]]:
+        """It travels between processes as the two things it was made of."""
+        return type(self), (self.field, self.message)
+
 
 class NotFound(BadInput):
     """The thing asked for is not there."""
@@ -30,3 +37,7 @@ class NotFound(BadInput):
 
 class Conflict(BadInput):
     """Somebody else saved in between; nothing of either side is lost."""
+
+
+class Damaged(BadInput):
+    """What is kept cannot be read any more; nothing is written over it."""

@@ -14,21 +14,23 @@ from typing import Any
 import numpy as np
 import yaml
 
-from mirvo.records.database import reading
+from mirvo.core.letters import next_letter
 from mirvo.standins.base import Base, grown, random_base, without
 from mirvo.standins.camera import random_camera
 from mirvo.standins.photo import shoot, single_threaded, true_marks
 from mirvo.standins.scene import Layout
-from mirvo.studio.context import Studio, YardForm
-from mirvo.studio.desk import save_marks
-from mirvo.studio.histories import measured_roots
-from mirvo.studio.path import path_view
-from mirvo.studio.photos import photograph, truth_of
-from mirvo.studio.sessions import RootDone, SessionForm, record_session
-from mirvo.studio.side_views import shoot_turntable, views_of_day
-from mirvo.studio.target import TargetForm, set_target
-from mirvo.studio.trees import TreeForm, add_tree
-from mirvo.studio.years import confirm, years_of
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.side_views import shoot_turntable, views_of_day
+from mirvo.studio.measuring.years import confirm
+from mirvo.studio.path.path import plan_path
+from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.photos.simulated import photograph, truth_of
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import RootDone, SessionForm
+from mirvo.studio.tree_queries import measured_base, measurements_of
+from mirvo.studio.yard.settings import YardForm, save_yard
+from mirvo.studio.yard.trees import TreeForm, add_tree
 
 PHOTO_SIZE = (1280, 960)
 CLICK_SD_PX = 1.5
@@ -74,7 +76,7 @@ def load_demo(folder: Path) -> bool:
 def fill_yard(studio: Studio) -> None:
     """Live through the years of the whole yard."""
     yard = yaml.safe_load(files(__package__).joinpath("yard.yaml").read_text("utf-8"))
-    studio.save_yard(YardForm(**yard["yard"]))
+    save_yard(studio, YardForm(**yard["yard"]))
     histories = [_history(index, entry) for index, entry in enumerate(yard["trees"])]
     with _workers() as pool:
         for history in histories:
@@ -136,7 +138,7 @@ def _grow_up(studio: Studio, entry: dict[str, Any], history: _History) -> None:
         _from_the_side(studio, tree.id)
     if "target" in entry:
         set_target(studio, tree.id, TargetForm.model_validate(entry["target"]))
-        path_view(studio, tree.id)
+        plan_path(studio, tree.id)
 
 
 def _plan_as_of(studio: Studio, tree_id: int, target: dict[str, Any], day: date) -> None:
@@ -144,7 +146,7 @@ def _plan_as_of(studio: Studio, tree_id: int, target: dict[str, Any], day: date)
     then = Studio(studio.folder, lambda: datetime(day.year, day.month, day.day, 18, tzinfo=UTC))
     try:
         set_target(then, tree_id, TargetForm.model_validate(target))
-        path_view(then, tree_id)
+        plan_path(then, tree_id)
     finally:
         then.close()
 
@@ -156,7 +158,6 @@ def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str])
         shot.base,
         shot.seed,
         shot.taken_on,
-        "top",
         size=PHOTO_SIZE,
         shot=shot.taken.result() if shot.taken else None,
     )
@@ -165,7 +166,7 @@ def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str])
         zip(shot.base.roots, marks["roots"], strict=True), key=lambda x: x[0].azimuth_deg
     )
     for base_root, root in ordered:
-        letters.setdefault(base_root.key, chr(ord("A") + len(letters)))
+        letters.setdefault(base_root.key, next_letter(letters.values()))
         root["label"] = letters[base_root.key]
     marks["roots"].sort(key=lambda root: root["label"])
     save_marks(studio, photo.id, _by_hand(marks, np.random.default_rng(shot.seed)), 0)
@@ -174,10 +175,12 @@ def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str])
 def _from_the_side(studio: Studio, tree_id: int) -> None:
     """Eight side views of today, marked by a hand."""
     shoot_turntable(studio, tree_id)
-    for photo, draft in views_of_day(studio, tree_id, studio.today):
-        known = truth_of(studio, photo)
+    with studio.reading() as db:
+        views = views_of_day(db, tree_id, studio.today)
+    for view in views:
+        photo, known = view.photo, truth_of(studio, view.photo)
         marks = _by_hand(known["marks"] if known else {}, np.random.default_rng(photo.id))
-        marks["turntable_deg"] = draft["turntable_deg"]
+        marks["turntable_deg"] = view.turntable_deg
         if marks["turntable_deg"] == 0:
             (ax, ay), (bx, by) = marks["soil_line"]
             width, middle, soil = bx - ax, (ax + bx) / 2, (ay + by) / 2
@@ -191,10 +194,10 @@ def _from_the_side(studio: Studio, tree_id: int) -> None:
 
 def _confirm_letters(studio: Studio, tree_id: int, waiting: bool) -> None:
     """Every root keeps its letter over the years; the last date's may wait for the artist."""
-    later = years_of(studio, tree_id).measurements[1:]
+    with studio.reading() as db:
+        later = measurements_of(db, tree_id)[1:]
     for row in later[:-1] if waiting else later:
-        labels = [root["label"] for root in row.marks["roots"]]
-        confirm(studio, tree_id, row.id, {label: label for label in labels})
+        confirm(studio, tree_id, row.id, {label: label for label in row.top_marks.labels})
 
 
 def _by_hand(value: Any, rng: np.random.Generator) -> Any:
@@ -213,9 +216,9 @@ def _session(
 ) -> SessionForm:
     before, after = entry["ball"]
     pot, length, depth = entry["pot"]
-    with reading(studio.engine) as unit:
-        measurement, roots = measured_roots(unit, tree_id, entry["done_on"])
-    known = {root["label"] for root in roots}
+    with studio.reading() as db:
+        base = measured_base(db, tree_id, entry["done_on"])
+    known = {root.label for root in base.roots} if base else set()
     return SessionForm(
         kind=entry["kind"],
         done_on=entry["done_on"],
@@ -236,6 +239,6 @@ def _session(
         soil="fired clay, pumice and bark, 2 : 1 : 1",
         found=entry["found"],
         next_time=entry["next_time"],
-        measurement_id=measurement.id if measurement and roots else None,
-        roots=[RootDone(label=label, action="remove") for label in removed if label in known],
+        measurement_id=base.measurement.id if base else None,
+        roots=tuple(RootDone(label=label, action="remove") for label in removed if label in known),
     )

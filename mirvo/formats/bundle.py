@@ -30,7 +30,7 @@ FORMAT, VERSION = "mirvo-bundle", 1
 MANIFEST = "manifest.json"
 STANDINS = "standins"
 CHUNK = 1 << 20
-MOST_MANIFEST = 64 << 20
+MAX_MANIFEST = 64 << 20
 # what zipfile raises for damage, a way of packing it does not know, and a password
 UNREADABLE = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError)
 PHOTO = re.compile(r"photos/([0-9a-f]{64})")
@@ -159,7 +159,7 @@ def _counted(records: Path) -> tuple[list[str], int, str]:
 def _manifest(packed: zipfile.ZipFile) -> dict[str, Any]:
     try:
         entry = packed.getinfo(MANIFEST)
-        told = json.loads(packed.read(entry)) if entry.file_size <= MOST_MANIFEST else None
+        told = json.loads(packed.read(entry)) if entry.file_size <= MAX_MANIFEST else None
     except (KeyError, ValueError):
         told = None
     if not isinstance(told, dict) or told.get("format") != FORMAT:

@@ -5,38 +5,41 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
-from contextvars import ContextVar
 from datetime import datetime
 from functools import wraps
 from pathlib import Path
-from typing import Any, ParamSpec, TypeVar
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import Engine, create_engine, event, text
-from sqlalchemy.orm import ORMExecuteState, with_loader_criteria
-from sqlalchemy.orm import Session as Unit
+from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy.orm import Session
 
-from mirvo.records.models import Compostable
+from mirvo.core.errors import MirvoError
+from mirvo.records.models import Compostable, Table
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 FILE_NAME = "mirvo.sqlite3"
 BUSY_MS = 5000
-KEPT = "kept for the page"
+READ_ONCE = "read once"
 P = ParamSpec("P")
 T = TypeVar("T")
-_held: ContextVar[Unit | None] = ContextVar("unit that reads", default=None)
+Row = TypeVar("Row", bound=Table)
+
+
+class DbSession(Session):
+    """A conversation with the database, handed on to whatever reads or writes in it."""
 
 
 def open_database(folder: Path) -> Engine:
     """Engine on the folder's database, created and migrated when needed."""
     folder.mkdir(parents=True, exist_ok=True)
     engine = create_engine(f"sqlite:///{folder / FILE_NAME}")
-    event.listen(engine, "connect", _prepare)
+    event.listen(engine, "connect", _set_up)
     event.listen(engine, "begin", _begin)
     _migrate(engine, folder)
     return engine
 
 
-def _prepare(connection: Any, _record: Any) -> None:
+def _set_up(connection: Any, _record: Any) -> None:
     connection.isolation_level = None
     cursor = connection.cursor()
     for pragma in (
@@ -61,21 +64,54 @@ def newest_revision() -> str:
 
 
 def _migrate(engine: Engine, folder: Path) -> None:
-    head = newest_revision()
+    """Bring the tables up to date, a copy of the old ones made first."""
+    newest = newest_revision()
     with engine.connect() as connection:
         current = _revision(connection)
-    if current == head:
+    if current == newest:
         return
+    if current is not None:
+        copy_database(folder / FILE_NAME, folder / f"before-{newest}.sqlite3")
+    upgrade(engine, "head")
+
+
+def upgrade(engine: Engine, revision: str) -> None:
+    """Run migrations up to a revision in one transaction: all of them, or none.
+
+    Tables that others refer to can be made anew: foreign keys are switched off before the
+    transaction (inside one SQLite ignores the switch) and checked before it is kept.
+
+    Raises
+    ------
+    MirvoError : a reference would lead nowhere afterwards.
+    """
     from alembic import command  # slow to import: only when there is something to do
     from alembic.config import Config
 
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
-    if current is not None:
-        copy_database(folder / FILE_NAME, folder / f"before-{head}.sqlite3")
-    with engine.execution_options(writes=True).begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+    with engine.execution_options(writes=True).connect() as connection:
+        _foreign_keys(connection, on=False)
+        try:
+            with connection.begin():
+                config.attributes["connection"] = connection
+                command.upgrade(config, revision)
+                _check_references(connection)
+        finally:
+            _foreign_keys(connection, on=True)
+
+
+def _foreign_keys(connection: Connection, on: bool) -> None:
+    cursor = connection.connection.cursor()
+    cursor.execute(f"PRAGMA foreign_keys = {'ON' if on else 'OFF'}")
+    cursor.close()
+
+
+def _check_references(connection: Connection) -> None:
+    broken = connection.exec_driver_sql("PRAGMA foreign_key_check").first()
+    if broken is not None:
+        table, row, parent, _ = broken
+        raise MirvoError(f"Row {row} of {table} refers to a row of {parent} that is not there.")
 
 
 def copy_database(source: Path, copy: Path) -> None:
@@ -84,7 +120,7 @@ def copy_database(source: Path, copy: Path) -> None:
         old.backup(new)
 
 
-def _revision(connection: Any) -> str | None:
+def _revision(connection: Connection) -> str | None:
     named = "SELECT name FROM sqlite_master WHERE name = 'alembic_version'"
     if connection.execute(text(named)).first() is None:
         return None
@@ -92,75 +128,49 @@ def _revision(connection: Any) -> str | None:
     return None if found is None else str(found)
 
 
-@event.listens_for(Unit, "do_orm_execute")
-def _without_compost(asked: ORMExecuteState) -> None:
-    """What lies on the compost heap is not seen, whatever is asked for."""
-    if asked.is_select and not asked.execution_options.get("composted"):
-        asked.statement = asked.statement.options(
-            with_loader_criteria(Compostable, _not_composted, include_aliases=True)
-        )
-
-
-def _not_composted(table: type[Compostable]) -> Any:
-    return table.composted_at.is_(None)
+@contextmanager
+def reading(engine: Engine) -> Iterator[DbSession]:
+    """A session that only reads; all it reads comes from one state of the database."""
+    with DbSession(engine, expire_on_commit=False, autoflush=False) as db:
+        db.info[READ_ONCE] = {}
+        yield db
 
 
 @contextmanager
-def reading(engine: Engine) -> Iterator[Unit]:
-    """A unit of work that only reads; one inside another is the same one.
-
-    So whatever is read for one page comes from one state of the database, each row once.
-    """
-    held = _held.get()
-    if held is not None and held.get_bind() is engine:
-        yield held
-        return
-    with Unit(engine, expire_on_commit=False) as unit:
-        token = _held.set(unit)
-        try:
-            yield unit
-        finally:
-            _held.reset(token)
+def writing(engine: Engine) -> Iterator[DbSession]:
+    """A session in one transaction: all of it is kept, or nothing."""
+    bound = engine.execution_options(writes=True)
+    with DbSession(bound, expire_on_commit=False) as db, db.begin():
+        yield db
 
 
-def once_a_page(read: Callable[P, T]) -> Callable[P, T]:
-    """A reading of a unit and some keys that is kept while the page is read.
+def read_once(
+    read: Callable[Concatenate[DbSession, P], T],
+) -> Callable[Concatenate[DbSession, P], T]:
+    """A query that a reading session remembers, so that a page that needs it twice asks once.
 
-    Asked again, it costs nothing; in units that write it is read anew each time.
+    A session that writes remembers nothing: there it is asked anew each time.
     """
 
     @wraps(read)
-    def kept(*args: P.args, **named: P.kwargs) -> T:
-        unit = args[0]
-        if not isinstance(unit, Unit) or unit is not _held.get():
-            return read(*args, **named)
-        known = unit.info.setdefault(KEPT, {})
-        key = (read, args[1:], tuple(named.items()))
+    def remembered(db: DbSession, *args: P.args, **named: P.kwargs) -> T:
+        known: dict[Any, T] | None = db.info.get(READ_ONCE)
+        if known is None:
+            return read(db, *args, **named)
+        key = (read, args, tuple(named.items()))
         if key not in known:
-            known[key] = read(*args, **named)
-        return known[key]  # type: ignore[no-any-return]
+            known[key] = read(db, *args, **named)
+        return known[key]
 
-    return kept
+    return remembered  # type: ignore[return-value] # wraps keeps the parameter's own name
 
 
-@contextmanager
-def writing(engine: Engine) -> Iterator[Unit]:
-    """A unit of work in one transaction: all of it is kept, or nothing.
-
-    A unit that reads around it starts afresh, so that what was written is seen from then on.
-    """
-    bound = engine.execution_options(writes=True)
-    around = _held.get()
-    token = _held.set(None)
-    try:
-        with Unit(bound, expire_on_commit=False) as unit, unit.begin():
-            yield unit
-    finally:
-        _held.reset(token)
-        if around is not None:
-            around.commit()
-            around.expunge_all()
-            around.info.pop(KEPT, None)
+def find_kept(db: DbSession, table: type[Row], number: int) -> Row | None:
+    """A row by its number; None where there is none, or where it lies on the compost heap."""
+    row = db.get(table, number)
+    if isinstance(row, Compostable) and row.composted_at is not None:
+        return None
+    return row
 
 
 def as_utc(moment: datetime) -> datetime:

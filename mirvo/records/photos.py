@@ -28,9 +28,9 @@ TYPES = {
     "WEBP": ("image/webp", "webp"),
     "HEIF": ("image/heic", "heic"),
 }
-MOST_BYTES = 80 * 1024 * 1024
-MOST_PIXELS = 120_000_000
-LEAST_SIDE = 200
+MAX_BYTES = 80 * 1024 * 1024
+MAX_PIXELS = 120_000_000
+MIN_SIDE = 200
 SIZES = {"desk": 2016, "page": 900, "thumb": 320}  # longest side, px; from large to small
 EXIF_DETAIL, EXIF_TAKEN, EXIF_FOCAL_35MM, EXIF_ORIENTATION = 0x8769, 0x9003, 0xA405, 0x0112
 HARDLY_LESS = 0.95
@@ -117,17 +117,17 @@ def examine(content: bytes, file_name: str) -> PhotoFacts:
     """Facts of a photo file without decoding it whole. Raises BadInput naming the file."""
     if not content:
         raise BadInput(file_name, "the file is empty (0 bytes)")
-    if len(content) > MOST_BYTES:
+    if len(content) > MAX_BYTES:
         size = len(content) / 1024**2
         raise BadInput(file_name, f"the file is {size:.0f} MB; at most 80 MB can be taken in")
     image = _open(content, file_name)
     width, height = image.size
-    if width * height > MOST_PIXELS:
+    if width * height > MAX_PIXELS:
         raise BadInput(
             file_name,
             f"the picture has {width * height / 1e6:.0f} megapixels; at most 120 can be taken in",
         )
-    if min(width, height) < LEAST_SIDE:
+    if min(width, height) < MIN_SIDE:
         raise BadInput(file_name, f"{width} × {height} px is too small to measure anything on")
     _decode_check(content, file_name)
     exif = image.getexif()

@@ -5,44 +5,38 @@ from __future__ import annotations
 from pathlib import Path
 
 from fastapi import FastAPI, Request
-from fastapi.responses import HTMLResponse, JSONResponse, Response
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
 
-from mirvo.core.errors import BadInput, Conflict, MirvoError, NotFound
+from mirvo.core.complaints import sentence
+from mirvo.core.errors import BadInput, Conflict, Damaged, MirvoError, NotFound
 from mirvo.studio.context import Studio
-from mirvo.web import pages
-from mirvo.web.routes import (
-    almanac,
-    assist,
-    bench,
-    care,
-    compost,
-    desk,
-    eye,
-    find,
-    kit,
-    materials,
-    path,
-    photos,
-    plans,
-    practice,
-    session,
-    species,
-    timing,
-    trees,
-    visits,
-    years,
-)
+from mirvo.web.forms import complaints_of, show_again
+from mirvo.web.reader import open_reader
+from mirvo.web.routes.almanac import almanac, practice, species
+from mirvo.web.routes.bench_session import session
+from mirvo.web.routes.measuring import assist, desk, eye_check, years
+from mirvo.web.routes.path import path, plans
+from mirvo.web.routes.photos import photos
+from mirvo.web.routes.records import aftercare, root_sessions
+from mirvo.web.routes.shelf import materials
+from mirvo.web.routes.yard import bench, compost, find, former, kit, trees, triage
 
 PARTS = (
-    *(bench, trees, photos, desk, assist, session, visits, care, timing, materials),
-    *(years, path, plans, practice, almanac, species, eye, kit, compost, find),
+    *(bench, trees, triage, kit, compost, find, former),
+    *(photos, desk, assist, years, eye_check),
+    *(session, root_sessions, aftercare),
+    *(path, plans, materials),
+    *(almanac, species, practice),
 )
 STATIC = Path(__file__).parent / "static"
 STATUS: tuple[tuple[type[MirvoError], int], ...] = (
     (NotFound, 404),
     (Conflict, 409),
+    (Damaged, 409),
     (BadInput, 422),
     (MirvoError, 400),
 )
@@ -50,7 +44,8 @@ POLICY = (
     "default-src 'self'; img-src 'self' blob: data:; style-src 'self'; script-src 'self'; "
     "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
-MOST_BODY = 400 * 1024 * 1024
+NO_PAGE = "There is no such page."
+MAX_BODY = 400 * 1024 * 1024
 
 
 def create_app(studio: Studio) -> FastAPI:
@@ -67,7 +62,6 @@ def create_app(studio: Studio) -> FastAPI:
 def configure_routes(app: FastAPI) -> None:
     for part in PARTS:
         app.include_router(part.router)
-    app.include_router(kit.subscribed)
 
 
 def configure_static(app: FastAPI) -> None:
@@ -92,45 +86,61 @@ def _refuse(request: Request) -> Response | None:
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return None
     if request.headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
-        return Response("Requests from other sites are not taken.", 403)
+        return Response("Mirvo does not accept requests from other sites.", 403)
     length = request.headers.get("content-length", "0")
-    if length.isdigit() and int(length) > MOST_BODY:
+    if length.isdigit() and int(length) > MAX_BODY:
         return Response("Too much at once: send at most 400 MB.", 413)
     return None
 
 
 def configure_errors(app: FastAPI) -> None:
-    app.add_exception_handler(MirvoError, _said_no)
+    app.add_exception_handler(MirvoError, _refused)
+    app.add_exception_handler(RequestValidationError, _refused)
     app.add_exception_handler(HTTPException, _not_there)
     app.add_exception_handler(OverflowError, _beyond_all_numbers)
 
 
-def status_of(error: MirvoError) -> int:
+def status_of(error: Exception) -> int:
     """HTTP status of an error of the one family."""
-    return next(status for kind, status in STATUS if isinstance(error, kind))
+    return next((status for kind, status in STATUS if isinstance(error, kind)), 422)
 
 
-def _said_no(request: Request, error: Exception) -> Response:
-    if not isinstance(error, MirvoError):
-        raise error
-    message = error.message if isinstance(error, BadInput) else str(error)
-    field = error.field if isinstance(error, BadInput) else ""
-    return _answer(request, status_of(error), message, field)
+async def _refused(request: Request, error: Exception) -> Response:
+    """A form turned back is shown again; anything else is answered with its first sentence."""
+    if not isinstance(error, (NotFound, Damaged)):
+        again = await show_again(request, error)
+        if again is not None:
+            return again
+    if isinstance(error, RequestValidationError):
+        found = error.errors()[0]
+        if found["loc"][0] == "path":
+            return await run_in_threadpool(_answer, request, 404, NO_PAGE, "")
+        [(field, message), *_] = complaints_of(error).items()
+        if found["loc"][0] == "body" and not _is_form(request):
+            message = sentence(found)
+        return await run_in_threadpool(_answer, request, 422, message, field)
+    if isinstance(error, BadInput):
+        args = status_of(error), error.message, error.field
+        return await run_in_threadpool(_answer, request, *args)
+    return await run_in_threadpool(_answer, request, status_of(error), str(error), "")
+
+
+def _is_form(request: Request) -> bool:
+    return "json" not in request.headers.get("content-type", "")
 
 
 def _not_there(request: Request, error: Exception) -> Response:
     status = error.status_code if isinstance(error, HTTPException) else 500
-    message = "There is no such page." if status == 404 else "This cannot be done here."
-    return _answer(request, status, message, "")
+    return _answer(request, status, NO_PAGE if status == 404 else "This cannot be done here.", "")
 
 
 def _beyond_all_numbers(request: Request, _: Exception) -> Response:
     """A number in the address too large for any record."""
-    return _answer(request, 404, "There is no such page.", "")
+    return _answer(request, 404, NO_PAGE, "")
 
 
 def _answer(request: Request, status: int, message: str, field: str) -> Response:
     if "application/json" in request.headers.get("accept", ""):
         return JSONResponse({"field": field, "message": message}, status)
-    page = pages.render(request, "problem.html", {"message": message})
-    return HTMLResponse(page, status)
+    with open_reader(request) as reader:
+        return reader.page("problem.html", {"message": message}, status)

@@ -1,60 +1,106 @@
-"""Forms: text fields into a checked model, complaints at their fields."""
+"""Forms: what was filled in, what is wrong with it, and the page on which it is shown again."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
-from pydantic import BaseModel, ValidationError
+from fastapi import Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import HTMLResponse, Response
+from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
 
-from mirvo.core.errors import BadInput
+from mirvo.core.complaints import form_complaint
+from mirvo.core.errors import BadInput, Conflict
+from mirvo.core.forms import tidied
+from mirvo.web.reader import Reader, open_reader
 
-Model = TypeVar("Model", bound=BaseModel)
-SAID = {
-    "missing": "Please fill this in.",
-    "string_too_short": "Please fill this in.",
-    "float_parsing": "Please give a number, such as 42 or 42.5.",
-    "int_parsing": "Please give a whole number.",
-    "date_from_datetime_parsing": "Please give a date as year-month-day.",
-    "date_parsing": "Please give a date as year-month-day.",
-}
+FormPage = Callable[..., HTMLResponse]
+Endpoint = TypeVar("Endpoint", bound=Callable[..., Any])
+FORM_PAGE = "form_page"
 
 
-def read_form(model: type[Model], data: dict[str, Any]) -> tuple[Model | None, dict[str, str]]:
-    """The model, or None with a sentence for each field that cannot be used."""
-    try:
-        return model.model_validate(data), {}
-    except BadInput as error:
-        return None, {error.field: error.message}
-    except ValidationError as error:
-        return None, {str(e["loc"][0]): _sentence(dict(e)) for e in error.errors()}
+@dataclass(frozen=True)
+class Filled:
+    """A form on its page: what stands in its fields, and a complaint for each that is wrong."""
+
+    fields: dict[str, Any] = field(default_factory=dict)
+    errors: dict[str, str] = field(default_factory=dict)
+    status: int = 200
 
 
-def _sentence(error: dict[str, Any]) -> str:
-    kind, limits = error["type"], error.get("ctx", {})
-    if kind in SAID:
-        return SAID[kind]
-    if kind in ("greater_than", "greater_than_equal"):
-        limit = limits.get("gt", limits.get("ge"))
-        return f"Must be {'more than' if kind == 'greater_than' else 'at least'} {limit:g}."
-    if kind in ("less_than", "less_than_equal"):
-        limit = limits.get("lt", limits.get("le"))
-        return f"Must be at most {limit:g}."
-    return str(error["msg"]) + "."
+def shown_again_on(page: FormPage) -> Callable[[Endpoint], Endpoint]:
+    """A form that is turned back is shown again, filled in, on this page.
+
+    page : called with a `Reader`, the form as `Filled`, and the numbers of the address.
+    """
+
+    def mark(endpoint: Endpoint) -> Endpoint:
+        setattr(endpoint, FORM_PAGE, page)
+        return endpoint
+
+    return mark
+
+
+async def show_again(request: Request, error: Exception) -> Response | None:
+    """The page of a form that was turned back; None where the request was no such form."""
+    page: FormPage | None = getattr(request.scope.get("endpoint"), FORM_PAGE, None)
+    if page is None:
+        return None
+    filled = Filled(fields_of(await request.form()), complaints_of(error), _status(error))
+    numbers = {name: int(value) for name, value in request.path_params.items() if _number(value)}
+    words = {name: value for name, value in request.path_params.items() if name not in numbers}
+    return await run_in_threadpool(_render, request, page, filled, {**numbers, **words})
+
+
+def _render(
+    request: Request, page: FormPage, filled: Filled, named: dict[str, Any]
+) -> HTMLResponse:
+    with open_reader(request) as reader:
+        return page(reader, filled, **named)
+
+
+def _number(value: Any) -> bool:
+    return isinstance(value, int) or (isinstance(value, str) and value.isdecimal())
+
+
+def _status(error: Exception) -> int:
+    return 409 if isinstance(error, Conflict) else 422
+
+
+def complaints_of(error: Exception) -> dict[str, str]:
+    """A sentence for each field that cannot be used."""
+    if isinstance(error, BadInput):
+        return {error.field: error.message}
+    if isinstance(error, RequestValidationError):
+        return {_field(one["loc"]): form_complaint(one) for one in error.errors()}
+    return {}
+
+
+def _field(place: tuple[Any, ...]) -> str:
+    """The field of a place such as ("body", "name")."""
+    return str(place[1] if len(place) > 1 else place[0])
 
 
 def fields_of(form: FormData) -> dict[str, Any]:
-    """Text fields of a sent form; empty ones are left out so that defaults hold.
+    """Text fields of a sent form as they are shown again; empty ones are left out."""
+    texts = {name: tidied(value) for name, value in form.items() if isinstance(value, str)}
+    return {name: value for name, value in texts.items() if value != ""}
 
-    A comma as decimal sign in a single number is read as a point.
-    """
-    fields: dict[str, Any] = {}
-    for name, value in form.items():
-        if not isinstance(value, str) or value.strip() == "":
-            continue
-        text = value.strip()
-        whole, comma, part = text.partition(",")
-        if comma and whole.lstrip("-").isdigit() and part.isdigit():
-            text = f"{whole}.{part}"
-        fields[name] = text
-    return fields
+
+def as_field(value: Any) -> str:
+    """A kept value as a form's field holds it."""
+    if isinstance(value, bool):
+        return "on" if value else ""
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def fields_from(kept: Any, names: tuple[str, ...]) -> dict[str, str]:
+    """What stands in a form for something kept; values that say nothing are left out."""
+    found = {name: getattr(kept, name) for name in names}
+    return {name: as_field(value) for name, value in found.items() if value is not None}
+
+
+__all__ = ["Filled", "Reader", "fields_from", "fields_of", "show_again", "shown_again_on"]

@@ -32,7 +32,7 @@ TREE_PARTS = (
     ("Portrait", "/trees/{0}/edit"),
     ("Practice", "/trees/{0}/practice"),
 )
-MOST_FOUND = 12
+MAX_FOUND = 12
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,7 @@ def find(words: str, places: Iterable[Known], trees: Iterable[list[Known]]) -> l
         if _fits(asked, part) and (meant == [tree] or tree not in meant)
     ]
     found = [*(tree[0] for tree in meant), *parts, *(one for one in places if _fits(asked, one))]
-    return found[:MOST_FOUND]
+    return found[:MAX_FOUND]
 
 
 def _fits(asked: list[str], known: Known) -> bool:

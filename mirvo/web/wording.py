@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from mirvo.core.measure.drafts import TopDraft
+from mirvo.core.measure.records import Fault
 from mirvo.core.rootwork import KINDS
+from mirvo.core.rootwork.cuts import CONDITIONS, HEIGHTS
 
 FAULTS = {
     "above_plane": "above the root plane",
@@ -53,7 +54,7 @@ ACTIONS = {
 KINDS_SAID = {
     "routine": "lift, clear, decide root by root, lower the underside, repot",
     "first": "first root work on new stock",
-    "collection": "dig a tree with a trench reckoned from its trunk",
+    "collection": "dig a tree, the trench as wide as its trunk asks for",
     "raise": "replant higher so that more flare shows",
     "re-angle": "change the planting angle",
     "slip-pot": "into a larger pot, roots untouched; only delays",
@@ -89,34 +90,29 @@ TRIAGE_GROUPS = {
     "The tree": ("weak_growth", "dying_shoots"),
     "If it fails": ("dark_ring", "sour_soil", "pest"),
 }
-HEIGHTS = ("above", "on", "below")
-CONDITIONS = ("sound", "weak", "dead")
+UNITS = {"deg": "°", "%": " %", "mm": " mm"}
+__all__ = ["CONDITIONS", "HEIGHTS"]
 FEEDERS = ("none", "few", "some", "many")
 
 
-def fault(found: dict[str, Any]) -> str:
+def fault(found: Fault) -> str:
     """One fault with its figure and threshold."""
-    text = FAULTS[found["code"]]
-    if found.get("with_root"):
-        text += f" {found['with_root']}"
-    if found.get("figure") is not None:
-        unit = {"deg": "°", "%": " %", "mm": " mm"}[found["unit"]]
-        text += f" ({found['figure']:.0f}{unit}, limit {found['threshold']:.0f}{unit})"
+    text = FAULTS[found.code]
+    if found.with_root:
+        text += f" {found.with_root}"
+    if found.figure is not None and found.threshold is not None and found.unit is not None:
+        unit = UNITS[found.unit]
+        text += f" ({found.figure:.0f}{unit}, limit {found.threshold:.0f}{unit})"
     return text
 
 
-def found_in_photo(marks: dict[str, Any]) -> str:
+def found_in_photo(marks: TopDraft) -> str:
     """What of the marks was found in the photo and strays further than a click, in words."""
-    trunks = marks.get("trunks") or [marks.get("trunk") or {}]
-    roots = [
-        root["label"]
-        for root in marks["roots"]
-        if root.get("points_sd_px") or root.get("base_width_sd_px")
-    ]
-    told = ["the trunk's outline"] if any(one.get("outline_sd_px") for one in trunks) else []
+    roots = [root.label for root in marks.roots if root.found_in_photo]
+    said = ["the trunk's outline"] if any(one.outline_sd_px for one in marks.every_trunk) else []
     if roots:
-        told.append(f"root{'s' if len(roots) > 1 else ''} {', '.join(roots)}")
-    return " and ".join(told)
+        said.append(f"root{'s' if len(roots) > 1 else ''} {', '.join(roots)}")
+    return " and ".join(said)
 
 
 def clock(hour: float | None) -> str:

@@ -1,13 +1,15 @@
 """A served studio and a headless Chromium, for browser tests."""
 
+import atexit
 import socket
 import threading
 import time
+from functools import cache
 
 import uvicorn
 from playwright.sync_api import sync_playwright
 
-from mirvo.studio.photos import truth_of
+from mirvo.studio.photos.simulated import truth_of
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 
@@ -17,6 +19,16 @@ FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--no-first-run",
 ]  # fmt: skip
+
+
+@cache
+def chromium():
+    """One headless Chromium for all tests of a process."""
+    playwright = sync_playwright().start()
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    atexit.register(playwright.stop)
+    atexit.register(browser.close)
+    return browser
 
 
 class Served:
@@ -48,12 +60,9 @@ class Served:
 
 
 class BrowserCase(StudioCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
+    @property
+    def browser(self):
+        return chromium()
 
     def setUp(self):
         super().setUp()

@@ -10,8 +10,8 @@ from mirvo.standins.camera import phone_camera
 from mirvo.standins.card import CardPlace
 from mirvo.standins.photo import take_photo, true_marks
 from mirvo.standins.scene import Layout, random_palette
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photos import take_in
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.photos.intake import take_in
 from tests.browser.stage import BrowserCase
 
 SIZE = (2016, 1512)
@@ -42,7 +42,7 @@ class AssistTest(BrowserCase):
     def on_server(self):
         self.page.wait_for_timeout(300)
         self.kept()
-        return open_desk(self.studio, self.photo_id).marks
+        return self.marks_of(self.photo_id)
 
     def test_the_card_is_found_and_the_trunk_dragged(self):
         page = self.page
@@ -208,6 +208,6 @@ class AssistTest(BrowserCase):
         send("touchEnd", None)
         page.wait_for_timeout(300)
         self.kept(page)
-        front = open_desk(self.studio, self.photo_id).marks["front"]
+        front = self.marks_of(self.photo_id)["front"]
         self.assertLess(abs(front[0] - self.known["front"][0]), 12)
         self.assertLess(abs(front[1] - self.known["front"][1]), 12)

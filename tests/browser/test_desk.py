@@ -2,12 +2,13 @@
 
 from datetime import date
 
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.eye import begin
-from mirvo.studio.sessions import SessionForm, record_session
-from mirvo.studio.side_views import shoot_turntable
-from mirvo.studio.taps import keep_taps
-from mirvo.studio.visits import begin as begin_visit
+from mirvo.studio.bench_session.entries import save_entries
+from mirvo.studio.bench_session.session import begin
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.eye_check import begin_check
+from mirvo.studio.measuring.side_views import shoot_turntable
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import SessionForm
 from tests.browser.stage import BrowserCase
 
 
@@ -21,7 +22,7 @@ class DeskTest(BrowserCase):
         save_marks(self.studio, self.photo_row.id, self.marks, 0)
 
     def on_server(self):
-        return open_desk(self.studio, self.photo_row.id).marks
+        return self.marks_of(self.photo_row.id)
 
     def test_a_point_is_dragged_nudged_and_undone(self):
         self.marked()
@@ -308,12 +309,12 @@ class AccessTest(BrowserCase):
         self.studio_tree = self.tree()
         photo, marks = self.photo(self.studio_tree)
         save_marks(self.studio, photo.id, marks, 0)
-        begin(self.studio)
+        begin_check(self.studio)
         other, after = self.photo(self.studio_tree, seed=4)
         save_marks(self.studio, other.id, after, 0)
         side = shoot_turntable(self.studio, 1)
-        begin_visit(self.studio, 1, "routine")
-        keep_taps(
+        begin(self.studio, 1, "routine")
+        save_entries(
             self.studio,
             1,
             [{"id": "tap-of-a-cut", "field": "root:A", "value": {"action": "shorten"}}],
@@ -324,7 +325,8 @@ class AccessTest(BrowserCase):
         axe = (Path(__file__).parent / "vendor/axe.min.js").read_text("utf-8")
         places = ("/", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/almanac",
                   "/trees/1/sessions/new", "/trees/1/path", f"/photos/{photo.id}/desk",
-                  "/trees/1/years", "/eye", "/eye/1", "/kit", "/visits/1", "/sessions/1",
+                  "/trees/1/years", "/eye-checks", "/eye-checks/1", "/kit",
+                  "/bench-sessions/1", "/sessions/1",
                   "/sessions/1/edit", "/almanac/practice", "/almanac/species/zelkova",
                   "/trees/1/time", "/trees/1/practice",
                   f"/photos/{side}/desk")  # fmt: skip

@@ -3,22 +3,22 @@
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.studio import eye
+from mirvo.studio.measuring import eye_check as eye
 from tests.browser.stage import BrowserCase
 
 
 class EyeTest(BrowserCase):
     def places(self, check_id):
         """Where the truth lies, in the order asked."""
-        check = eye.get_check(self.studio, check_id)
-        listed = [place for _, place in eye._places(check)]
-        return [listed[i] for i in eye._order(check)]
+        check = self.read(eye.load_check, check_id)
+        listed = [place for _, place in eye.places_of(check)]
+        return [listed[i] for i in eye.order_of(check)]
 
     def test_two_rounds_give_bias_and_deviation_and_they_are_used(self):
         page = self.page
-        page.goto("/eye")
+        page.goto("/eye-checks")
         page.get_by_role("button", name="Begin a check").click()
-        page.wait_for_url("**/eye/1")
+        page.wait_for_url("**/eye-checks/1")
         rng = np.random.default_rng(5)
         for turn in (1, 2):
             page.locator("[data-text]", has_text="Click").wait_for()
@@ -29,16 +29,16 @@ class EyeTest(BrowserCase):
             if turn == 1:
                 page.get_by_text("second round of two").wait_for()
         page.get_by_text("is kept as your click deviation").wait_for()
-        result = eye.get_check(self.studio, 1).result
-        self.assertAlmostEqual(result["bias_right"], 3.0, delta=0.8)
-        self.assertAlmostEqual(result["bias_down"], 0.0, delta=0.8)
-        self.assertLess(result["repeat"], 2.0)
+        result = self.read(eye.load_check, 1).result
+        self.assertAlmostEqual(result.bias_right, 3.0, delta=0.8)
+        self.assertAlmostEqual(result.bias_down, 0.0, delta=0.8)
+        self.assertLess(result.repeat, 2.0)
         page.get_by_text("lean to one side by more than chance").wait_for()
-        self.assertAlmostEqual(self.studio.yard().click_sd_px, result["deviation"], 1)
+        self.assertAlmostEqual(self.yard().click_sd_px, result.deviation, 1)
 
     def test_by_keyboard(self):
         page = self.page
-        page.goto(f"/eye/{eye.begin(self.studio)}")
+        page.goto(f"/eye-checks/{eye.begin_check(self.studio)}")
         page.locator("[data-surface]").focus()
         page.keyboard.press("Space")
         page.locator("[data-count]", has_text="2 of").wait_for()
@@ -46,7 +46,7 @@ class EyeTest(BrowserCase):
         page.locator("[data-count]", has_text="1 of").wait_for()
 
     def test_rounds_that_cannot_be(self):
-        number = eye.begin(self.studio)
+        number = eye.begin_check(self.studio)
         with self.assertRaises(BadInput):
             eye.save_round(self.studio, number, [[1, 2]])
         count = len(self.places(number))

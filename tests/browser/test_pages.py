@@ -5,8 +5,7 @@ import io
 from PIL import Image
 from playwright.sync_api import expect
 
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photos import photos_of_tree
+from mirvo.studio.measuring.desk import save_marks
 from tests.browser.stage import BrowserCase
 
 
@@ -31,7 +30,7 @@ class PagesTest(BrowserCase):
         expect(complaints).to_have_count(2)
         self.assertIn("note.jpg", complaints.nth(0).inner_text())
         self.assertIn("0 bytes", complaints.nth(1).inner_text())
-        self.assertEqual(len(photos_of_tree(self.studio, tree.id)), 1)
+        self.assertEqual(len(self.photos_of(tree.id)), 1)
 
     def test_slash_finds_a_tree_and_its_parts(self):
         self.tree()
@@ -80,7 +79,7 @@ class PagesTest(BrowserCase):
         self.page.keyboard.press("f")
         self.page.mouse.click(*self.screen([300.0, 500.0]))
         self.page.locator("[data-save][data-state=lost]", has_text="another window").wait_for()
-        self.assertEqual(open_desk(self.studio, photo.id).marks["front"], [10.0, 10.0])
+        self.assertEqual(self.marks_of(photo.id)["front"], [10.0, 10.0])
 
     def test_removing_and_undoing_by_button(self):
         photo, marks = self.photo(self.tree())

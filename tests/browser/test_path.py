@@ -4,7 +4,6 @@ import re
 
 from playwright.sync_api import expect
 
-from mirvo.studio.path import path_view
 from tests.browser.stage import BrowserCase
 from tests.studio.test_path import PathCase
 
@@ -18,7 +17,7 @@ class PathTest(PathCase, BrowserCase):
         self.page.locator(".path-year").first.wait_for()
 
     def wished(self):
-        return path_view(self.studio, 1).case["target"]
+        return self.planned(1).case.target.model_dump()
 
     def knob(self, name):
         return self.page.locator(f"#knob-{name}")
@@ -114,5 +113,5 @@ class PathTest(PathCase, BrowserCase):
     def test_a_container_at_hand_is_sent_when_ticked(self):
         with self.page.expect_navigation():
             self.page.get_by_label("basket").check()
-        self.assertIn("basket", path_view(self.studio, 1).case["containers"])
+        self.assertIn("basket", self.planned(1).case.containers)
         expect(self.page.get_by_label("basket")).to_be_checked()

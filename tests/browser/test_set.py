@@ -2,9 +2,8 @@
 
 from playwright.sync_api import expect
 
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photo_sets import shoot_set
-from mirvo.studio.photos import get_photo
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.photo_sets import shoot_set
 from tests.browser.stage import BrowserCase
 
 
@@ -14,12 +13,12 @@ class UndersideTest(BrowserCase):
 
     def setUp(self):
         super().setUp()
-        photo = get_photo(self.studio, 1)
+        photo = self.load_photo(1)
         self.above = self.truth(photo)["marks"]
-        state = open_desk(self.studio, 1)
+        state = self.open_desk(1)
         parts = {key: self.above[key] for key in ("trunk", "roots", "front")}
-        save_marks(self.studio, 1, {**state.marks, **parts}, state.revision)
-        self.below = self.truth(get_photo(self.studio, 4))["marks"]
+        save_marks(self.studio, 1, {**state.marks.as_json(), **parts}, state.revision)
+        self.below = self.truth(self.load_photo(4))["marks"]
 
     def places(self, number, roots):
         """Mark the tips of the first three roots as places 1 to 3."""
@@ -41,11 +40,11 @@ class UndersideTest(BrowserCase):
         self.click_points(hidden["base_width"])
         self.kept()
         expect(page.locator("[data-panel] .complaint")).to_have_count(0)
-        state = open_desk(self.studio, 4)
-        self.assertIsNone(state.problem)
-        self.assertEqual(len(state.figures["roots"]), len(self.above["roots"]) + 1)
-        found = {root["label"]: root["azimuth_deg"]["value"] for root in state.figures["roots"]}
-        base = self.truth(get_photo(self.studio, 4))["base"]["roots"]
+        state = self.open_desk(4)
+        self.assertIsNone(state.found.problem)
+        self.assertEqual(len(state.found.top.roots), len(self.above["roots"]) + 1)
+        found = {root.label: root.azimuth_deg.value for root in state.found.top.roots}
+        base = self.truth(self.load_photo(4))["base"]["roots"]
         turned = found[hidden["label"]] - found["A"]
         known = -base[-1]["azimuth_deg"] + base[0]["azimuth_deg"]
         self.assertLess(abs((turned - known + 180) % 360 - 180), 3.0)

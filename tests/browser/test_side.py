@@ -1,9 +1,8 @@
 """Side views on the root desk: marked by mouse, snapped, and joined to a root plane."""
 
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photos import photos_of_tree, truth_of
-from mirvo.studio.side_views import root_plane_of_day, shoot_turntable
-from mirvo.studio.trees import get_tree
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.side_views import root_plane_of_day, shoot_turntable
+from mirvo.studio.photos.simulated import truth_of
 from tests.browser.stage import BrowserCase
 
 
@@ -13,10 +12,8 @@ class SideTest(BrowserCase):
 
     def setUp(self):
         super().setUp()
-        self.here, self.first = get_tree(self.studio, 1), 1
-        self.photos = sorted(
-            (photo for photo, _ in photos_of_tree(self.studio, self.here.id)), key=lambda p: p.id
-        )
+        self.here, self.first = self.load_tree(1), 1
+        self.photos = sorted(self.photos_of(self.here.id), key=lambda p: p.id)
 
     def known(self, photo):
         return truth_of(self.studio, photo)["marks"]
@@ -24,7 +21,7 @@ class SideTest(BrowserCase):
     def on_server(self):
         self.page.wait_for_timeout(300)
         self.kept()
-        return open_desk(self.studio, self.first)
+        return self.open_desk(self.first)
 
     def test_a_view_is_marked_snapped_and_measured(self):
         page = self.page
@@ -45,35 +42,38 @@ class SideTest(BrowserCase):
         state = self.on_server()
         truth = self.known(self.photos[0])
         width = truth["soil_line"][1][0] - truth["soil_line"][0][0]
-        ends = [state.marks[name][0][0] for name in ("left_edge", "right_edge")]
+        ends = [getattr(state.marks, name)[0][0] for name in ("left_edge", "right_edge")]
         self.assertLess(abs((ends[1] - ends[0]) / width - 1), 0.06)
-        self.assertEqual(len(state.marks["emergences"]), len(known["emergences"]))
+        self.assertEqual(len(state.marks.emergences), len(known["emergences"]))
         page.get_by_label("Letter of root A").fill("Z")
         page.keyboard.press("Tab")
-        self.assertEqual(self.on_server().marks["emergences"][0]["label"], "Z")
+        self.assertEqual(self.on_server().marks.emergences[0].label, "Z")
 
     def test_eight_views_give_the_root_plane_and_advice(self):
         for photo in self.photos:
-            state = open_desk(self.studio, photo.id)
-            marks = {**state.marks, **self.known(photo)}
-            marks["turntable_deg"] = state.marks["turntable_deg"]
+            state = self.open_desk(photo.id)
+            marks = {**state.marks.as_json(), **self.known(photo)}
+            marks["turntable_deg"] = state.marks.turntable_deg
             save_marks(self.studio, photo.id, marks, state.revision)
         self.page.goto(f"/photos/{self.first}/desk")
         self.page.locator("[data-root-plane]").wait_for()
         self.assertEqual(self.page.locator(".view-links a").count(), 8)
-        advice = root_plane_of_day(self.studio, self.here.id, self.studio.today)
-        self.page.get_by_text(advice["advice"]).wait_for()
+        advice = self.root_plane()
+        self.page.get_by_text(advice.advice).wait_for()
+
+    def root_plane(self):
+        return self.read(root_plane_of_day, self.studio, self.here.id, self.studio.today)
 
     def test_one_view_alone_makes_no_plane(self):
-        state = open_desk(self.studio, self.first)
+        state = self.open_desk(self.first)
         marks = {**self.known(self.photos[0]), "emergences": []}
         save_marks(self.studio, self.first, marks, state.revision)
-        self.assertIsNone(root_plane_of_day(self.studio, self.here.id, self.studio.today))
+        self.assertIsNone(self.root_plane())
         self.page.goto(f"/trees/{self.here.id}")
         self.page.get_by_text("Not measured yet").wait_for()
 
     def test_another_height_is_tried_and_the_soil_line_stays(self):
-        state = open_desk(self.studio, self.first)
+        state = self.open_desk(self.first)
         known = self.known(self.photos[0])
         save_marks(self.studio, self.first, known, state.revision)
         page = self.page
@@ -92,14 +92,14 @@ class SideTest(BrowserCase):
             page.keyboard.press("Shift+ArrowDown")
         tried.get_by_text("raise").wait_for()
         kept = self.on_server()
-        self.assertEqual(kept.marks["tried"][0]["line"], "pot rim")
-        self.assertEqual(kept.marks["soil_line"], known["soil_line"])
+        self.assertEqual(kept.marks.tried[0].line, "pot rim")
+        self.assertEqual(kept.marks.as_json()["soil_line"], known["soil_line"])
         self.assertEqual(ratio.inner_text(), before)
         page.keyboard.press("Delete")
         tried.wait_for(state="detached")
 
     def test_the_bare_ball_and_its_wood_are_marked(self):
-        state = open_desk(self.studio, self.first)
+        state = self.open_desk(self.first)
         known = {**self.known(self.photos[0]), "emergences": []}
         save_marks(self.studio, self.first, known, state.revision)
         page = self.page
@@ -113,18 +113,18 @@ class SideTest(BrowserCase):
         self.click_points([[middle - 40, ay + 40], [middle + 40, ay + 40]])
         page.locator("[data-figure=woody-depth] .figure").wait_for()
         marks = self.on_server().marks
-        self.assertEqual((len(marks["ball"]["outline"]), len(marks["ball"]["wood"])), (4, 1))
-        ball = self.on_server().figures["ball"]
-        scale = ball["depth_mm"]["value"] / 80
-        self.assertAlmostEqual(ball["woody_depth_mm"]["value"], 40 * scale, delta=2.5)
+        self.assertEqual((len(marks.ball.outline), len(marks.ball.wood)), (4, 1))
+        ball = self.on_server().found.side.ball
+        scale = ball.depth_mm.value / 80
+        self.assertAlmostEqual(ball.woody_depth_mm.value, 40 * scale, delta=2.5)
         page.locator("[data-ball-trunk]").evaluate("one => one.closest('details').open = true")
         page.locator("[data-ball-trunk]").fill("5000")
         page.keyboard.press("Tab")
         page.locator("[data-figure=woody-depth]", has_text="0 mm").wait_for()
         page.keyboard.press("v")
-        page.mouse.click(*self.screen(marks["ball"]["wood"][0][0]))
+        page.mouse.click(*self.screen(marks.ball.wood[0][0]))
         page.keyboard.press("Delete")
-        self.assertEqual(self.on_server().marks["ball"]["wood"], [])
+        self.assertEqual(self.on_server().marks.ball.wood, ())
 
 
 class PhotoSetTest(BrowserCase):
@@ -134,9 +134,7 @@ class PhotoSetTest(BrowserCase):
         page.goto(f"/trees/{tree.id}/photos")
         page.get_by_role("button", name="Take a set").click(no_wait_after=True)
         page.wait_for_url("**/desk")
-        photos = sorted(
-            (photo for photo, _ in photos_of_tree(self.studio, tree.id)), key=lambda p: p.id
-        )
+        photos = sorted(self.photos_of(tree.id), key=lambda p: p.id)
         first, second = (truth_of(self.studio, photo)["marks"] for photo in photos[:2])
         page.get_by_text("in the photo of the set that shows it best").wait_for()
         page.keyboard.press("r")
@@ -153,6 +151,6 @@ class PhotoSetTest(BrowserCase):
         page.locator("[data-figure=trunk]").wait_for()
         page.wait_for_timeout(400)
         self.kept()
-        figures = open_desk(self.studio, photos[0].id).figures
-        self.assertEqual([root["label"] for root in figures["roots"]], ["A", "B"])
-        self.assertEqual(len({root["photo"] for root in figures["roots"]}), 2)
+        figures = self.open_desk(photos[0].id).found.top
+        self.assertEqual(figures.labels, ["A", "B"])
+        self.assertEqual(len({root.photo for root in figures.roots}), 2)

@@ -1,8 +1,7 @@
 """A session at the bench in the browser: on a phone, the server lost meanwhile, and wide."""
 
-from mirvo.studio.desk import save_marks
-from mirvo.studio.sessions import sessions_of_tree
-from mirvo.studio.visits import open_visit, visit_view
+from mirvo.studio.bench_session.session import bench_state, running_session
+from mirvo.studio.measuring.desk import save_marks
 from tests.browser.stage import BrowserCase
 
 PHONE = {"has_touch": True, "viewport": {"width": 390, "height": 844}}
@@ -17,11 +16,11 @@ class VisitTest(BrowserCase):
         page.goto("/trees/1")
         page.get_by_role("link", name="Begin at the bench").click()
         page.get_by_role("button", name=kind).click()
-        page.wait_for_url("**/visits/*")
-        self.visit = open_visit(self.studio, 1)
+        page.wait_for_url("**/bench-sessions/*")
+        self.bench = self.read(running_session, 1)
 
     def answers(self):
-        return visit_view(self.studio, self.visit.id).answers
+        return self.read(bench_state, self.bench.id).answers
 
     def handed_over(self, page):
         page.wait_for_timeout(150)
@@ -50,7 +49,7 @@ class VisitTest(BrowserCase):
 
         self.served.start()
         page = context.new_page()
-        page.goto(f"/visits/{self.visit.id}")
+        page.goto(f"/bench-sessions/{self.bench.id}")
         self.assertTrue(page.get_by_label("Rot", exact=True).is_checked())
         self.handed_over(page)
         answers = self.answers()
@@ -65,9 +64,9 @@ class VisitTest(BrowserCase):
         self.handed_over(page)
         page.get_by_role("button", name="Close and write the record").tap()
         page.wait_for_url("**/sessions/*")
-        [session] = sessions_of_tree(self.studio, 1)
+        [session] = self.sessions_of(1)
         self.assertEqual((session.slice_mm, session.next_time), (20.0, "The left side is bare."))
-        self.assertEqual([root["label"] for root in session.roots], ["A"])
+        self.assertEqual(list(self.cuts_of(session)), ["A"])
         page.get_by_text("Root A").first.wait_for()
 
     def test_a_whole_session_on_a_wide_screen(self):
@@ -94,9 +93,9 @@ class VisitTest(BrowserCase):
         page.mouse.up()
         page.wait_for_timeout(300)
         self.assertGreater(self.settled(page)["root:B"]["part"], before + 0.08)
-        radiality = page.locator(".visit-side [data-after=radiality]").inner_text()
+        radiality = page.locator(".bench-side [data-after=radiality]").inner_text()
         page.locator("[data-root=C] input[value=remove]").check(force=True)
-        page.locator(".visit-side [data-after=radiality]").filter(has_not_text=radiality).wait_for()
+        page.locator(".bench-side [data-after=radiality]").filter(has_not_text=radiality).wait_for()
         page.locator("[data-root=C] summary").click()
         page.locator("[name='why:C']").fill("it hides a better one")
         page.keyboard.press("Tab")
@@ -113,8 +112,8 @@ class VisitTest(BrowserCase):
         self.settled(page)
         page.get_by_role("button", name="Close and write the record").click()
         page.wait_for_url("**/sessions/*")
-        [session] = sessions_of_tree(self.studio, 1)
-        self.assertEqual(session.details["decided"]["C"]["why"], "it hides a better one")
+        [session] = self.sessions_of(1)
+        self.assertEqual(self.cuts_of(session)["C"].why, "it hides a better one")
         page.get_by_text("it hides a better one").wait_for()
 
     def settled(self, page):
@@ -141,9 +140,9 @@ class VisitTest(BrowserCase):
         page.close()
         self.served.start()
         page = self.page.context.new_page()
-        page.goto(f"/visits/{self.visit.id}")
+        page.goto(f"/bench-sessions/{self.bench.id}")
         page.locator("#inspect img").wait_for()
-        self.assertEqual(len(visit_view(self.studio, self.visit.id).photos), 1)
+        self.assertEqual(len(self.read(bench_state, self.bench.id).photos), 1)
 
     def test_roots_bare_are_misted(self):
         page = self.page

@@ -5,7 +5,6 @@ import re
 from playwright.sync_api import expect
 from sqlalchemy import select
 
-from mirvo.records.database import reading
 from mirvo.records.models import Measurement, Photo
 from tests.browser.stage import BrowserCase
 
@@ -30,8 +29,8 @@ class WholeWayTest(BrowserCase):
         page.get_by_role("link", name="Put in a photo").click()
         page.get_by_role("button", name="Take a photo with the simulated camera").click()
         page.locator("[data-image]").wait_for()
-        with reading(self.studio.engine) as unit:
-            return unit.scalar(select(Photo))
+        with self.studio.reading() as db:
+            return db.scalar(select(Photo))
 
     def mark(self, known):
         page, marks = self.page, known["marks"]
@@ -77,10 +76,10 @@ class WholeWayTest(BrowserCase):
         shown = page.locator("[data-figure=spread-flare] .figure").inner_text()
         self.assertLess(abs(float(shown) / truth["flare_mean_mm"] - 1), 0.015)
         self.assertEqual(page.locator("[data-root]").count(), len(truth["roots"]))
-        with reading(self.studio.engine) as unit:
-            found = unit.scalar(select(Measurement)).figures["roots"]
+        with self.studio.reading() as db:
+            found = db.scalar(select(Measurement)).top.roots
         for root, known in zip(found, truth["roots"], strict=True):
-            away = abs((root["azimuth_deg"]["value"] - known["azimuth_deg"] + 180) % 360 - 180)
+            away = abs((root.azimuth_deg.value - known["azimuth_deg"] + 180) % 360 - 180)
             self.assertLess(away, 2.5)
 
     def record_session(self):
@@ -98,7 +97,7 @@ class WholeWayTest(BrowserCase):
         page.get_by_label("For next time").fill("Old soil stays at 9 o'clock.")
         row = page.get_by_role("radiogroup", name="Root A")
         row.get_by_label("removed").check()
-        share = page.locator("#reckoning .figure").first
+        share = page.locator("#share .figure").first
         expect(share).to_have_text(re.compile(r"^(3[4-9]|[4-9]\d) %$"))
         page.get_by_role("button", name="Record the session").click()
         page.get_by_role("heading", name="Aftercare").wait_for()

@@ -10,10 +10,10 @@ from mirvo.core.errors import BadInput
 from mirvo.formats.bundle import MANIFEST, bundle_pieces, unpack_bundle
 from mirvo.records.database import FILE_NAME
 from mirvo.records.snapshots import keep_snapshot
-from mirvo.studio.backups import backup_is_due, days_since_backup, restore, write_backup
 from mirvo.studio.context import Studio
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photos import truth_of
+from mirvo.studio.measuring.desk import open_desk, save_marks
+from mirvo.studio.photos.simulated import truth_of
+from mirvo.studio.yard.backups import backup_is_due, days_since_backup, restore, write_backup
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -36,7 +36,7 @@ class BundleCase(StudioCase):
             for name, content in files.items():
                 packed.writestr(name, content)
 
-    def told(self, **changes):
+    def manifest(self, **changes):
         def change(files):
             files[MANIFEST] = json.dumps({**json.loads(files[MANIFEST]), **changes}).encode()
 
@@ -57,14 +57,16 @@ class BundleTest(BundleCase):
         self.assertEqual((found.trees, found.photos, found.missing), (1, 1, 0))
         again = Studio(self.folder / "again", clock=lambda: TODAY)
         self.addCleanup(again.close)
-        before, after = open_desk(self.studio, 1), open_desk(again, 1)
-        self.assertEqual((after.marks, after.figures), (before.marks, before.figures))
+        before = self.open_desk(1)
+        with again.reading() as db:
+            after = open_desk(db, again, 1)
+        self.assertEqual((after.marks, after.found), (before.marks, before.found))
         digest = before.photo.digest
         self.assertEqual(again.photos.read(digest), self.studio.photos.read(digest))
         self.assertEqual(truth_of(again, after.photo), truth_of(self.studio, before.photo))
 
     def test_a_photo_whose_file_is_gone_is_told_of_and_the_rest_is_kept(self):
-        self.studio.photos.original(open_desk(self.studio, 1).photo.digest).unlink()
+        self.studio.photos.original(self.open_desk(1).photo.digest).unlink()
         write_backup(self.studio, self.bundle)
         found = unpack_bundle(self.bundle, self.folder / "again")
         self.assertEqual((found.photos, found.missing), (0, 1))
@@ -87,7 +89,7 @@ class BundleTest(BundleCase):
             self.assertTrue((folder / FILE_NAME).exists())
 
     def test_damage_is_found_and_nothing_is_left(self):
-        photo = f"photos/{open_desk(self.studio, 1).photo.digest}"
+        photo = f"photos/{self.open_desk(1).photo.digest}"
         for change, words in (
             (lambda files: files.update({photo: files[photo][:-1] + b"x"}), "is damaged"),
             (lambda files: files.pop(photo), "is missing"),
@@ -112,7 +114,7 @@ class BundleTest(BundleCase):
             ({"format": "zip"}, "no bundle of Mirvo"),
         ):
             write_backup(self.studio, self.bundle)
-            self.told(**changes)
+            self.manifest(**changes)
             with self.subTest(words=words):
                 self.refused(words)
 
@@ -144,10 +146,10 @@ class BundleTest(BundleCase):
 
 class LastBackupTest(StudioCase):
     def test_it_is_due_until_one_is_made_and_again_after_a_month(self):
-        self.assertTrue(backup_is_due(self.studio))
+        self.assertTrue(self.read(backup_is_due, self.studio.now))
         write_backup(self.studio, self.folder / "yard.zip")
-        self.assertEqual(days_since_backup(self.studio), 0)
-        self.assertFalse(backup_is_due(self.studio))
+        self.assertEqual(self.read(days_since_backup, self.studio.now), 0)
+        self.assertFalse(self.read(backup_is_due, self.studio.now))
         with self.assertRaises(BadInput):
             write_backup(self.studio, self.folder / "nowhere" / "yard.zip")
 

@@ -5,18 +5,15 @@ from datetime import date, timedelta
 from sqlalchemy import func, select
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.records.database import reading
-from mirvo.records.models import Care, Measurement, Photo, Session, Table, Tree
-from mirvo.studio import compost
-from mirvo.studio.care import tasks_of_session
+from mirvo.records.models import CareTask, Measurement, Photo, RootSession, Table, Tree
 from mirvo.studio.context import Studio
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photo_facts import PhotoForm, edit_photo
-from mirvo.studio.photos import get_photo, photos_of_tree
-from mirvo.studio.sessions import SessionForm, record_session, sessions_of_tree
-from mirvo.studio.sheet import sheet_of
-from mirvo.studio.trees import get_tree, list_trees
-from mirvo.studio.years import years_of
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.years import years_of
+from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
+from mirvo.studio.records.aftercare import tasks_of_session
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.yard import compost
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -39,49 +36,47 @@ class CompostCase(StudioCase):
         self.studio = Studio(self.folder / "data", clock=lambda: TODAY + timedelta(days=days))
 
     def left(self, table):
-        with reading(self.studio.engine) as unit:
+        with self.studio.reading() as db:
             count = select(func.count()).select_from(table)
-            return unit.scalar(count, execution_options=compost.ALL)
+            return db.scalar(count)
 
 
 class HeapTest(CompostCase):
     def test_a_photo_goes_with_its_measurement_and_comes_back_with_it(self):
         old, new = self.measured(date(2022, 3, 1)), self.measured(date(2025, 3, 1), 4)
-        figures = sheet_of(self.studio, self.here.id).measurement.figures
+        figures = self.sheet_of(self.here.id).base.record
         laid = compost.lay_on_heap(self.studio, "photo", new.id)
         self.assertEqual((laid.kind, laid.until), ("photo", date(2026, 12, 23)))
-        self.assertEqual([one.id for one, _ in photos_of_tree(self.studio, self.here.id)], [old.id])
-        self.assertEqual(len(years_of(self.studio, self.here.id).measurements), 1)
-        self.assertNotEqual(sheet_of(self.studio, self.here.id).measurement.figures, figures)
+        self.assertEqual([one.id for one in self.photos_of(self.here.id)], [old.id])
+        self.assertEqual(len(self.read(years_of, self.here.id).measurements), 1)
+        self.assertNotEqual(self.sheet_of(self.here.id).base.record, figures)
         with self.assertRaises(NotFound):
-            open_desk(self.studio, new.id)
-        self.assertEqual([one.number for one in compost.heap(self.studio)], [new.id])
+            self.open_desk(new.id)
+        self.assertEqual([one.number for one in self.read(compost.heap)], [new.id])
         compost.put_back(self.studio, "photo", new.id)
-        self.assertEqual(sheet_of(self.studio, self.here.id).measurement.figures, figures)
-        self.assertEqual(compost.heap(self.studio), [])
+        self.assertEqual(self.sheet_of(self.here.id).base.record, figures)
+        self.assertEqual(self.read(compost.heap), [])
 
     def test_a_session_goes_with_its_aftercare_and_the_tree_stands_as_before_it(self):
         self.session(date(2024, 3, 1), "wide training pot")
         last = self.session(date(2026, 11, 20), "usual pot")
-        self.assertTrue(tasks_of_session(self.studio, last.id))
+        self.assertTrue(self.read(tasks_of_session, last.id))
         compost.lay_on_heap(self.studio, "session", last.id)
-        self.assertEqual(len(sessions_of_tree(self.studio, self.here.id)), 1)
-        self.assertEqual(get_tree(self.studio, self.here.id).container, "wide training pot")
-        self.assertEqual(tasks_of_session(self.studio, last.id), [])
+        self.assertEqual(len(self.sessions_of(self.here.id)), 1)
+        self.assertEqual(self.load_tree(self.here.id).container, "wide training pot")
+        self.assertEqual(self.read(tasks_of_session, last.id), [])
         compost.put_back(self.studio, "session", last.id)
-        self.assertEqual(get_tree(self.studio, self.here.id).container, "usual pot")
-        self.assertTrue(tasks_of_session(self.studio, last.id))
+        self.assertEqual(self.load_tree(self.here.id).container, "usual pot")
+        self.assertTrue(self.read(tasks_of_session, last.id))
 
     def test_a_tree_goes_with_all_it_has(self):
         session = self.session(date(2024, 3, 1), "usual pot")
         compost.lay_on_heap(self.studio, "tree", self.here.id)
-        self.assertEqual(list_trees(self.studio), [])
+        self.assertEqual(self.list_trees(), [])
         with self.assertRaises(NotFound):
-            get_tree(self.studio, self.here.id)
+            self.load_tree(self.here.id)
         compost.put_back(self.studio, "tree", self.here.id)
-        self.assertEqual(
-            [one.id for one in sessions_of_tree(self.studio, self.here.id)], [session.id]
-        )
+        self.assertEqual([one.id for one in self.sessions_of(self.here.id)], [session.id])
 
     def test_what_cannot_be_is_refused(self):
         photo = self.measured(date(2022, 3, 1))
@@ -108,7 +103,7 @@ class HeapTest(CompostCase):
         self.studio.photos.derivative(photo.digest, "thumb")
         self.assertEqual(compost.clear_heap(self.studio), 2)
         self.assertEqual([self.left(table) for table in (Photo, Measurement)], [1, 1])
-        self.assertEqual([self.left(table) for table in (Session, Care)], [0, 0])
+        self.assertEqual([self.left(table) for table in (RootSession, CareTask)], [0, 0])
         with self.assertRaises(NotFound):
             self.studio.photos.read(photo.digest)
         self.assertEqual(list(self.studio.photos.derived.rglob(f"{photo.digest}*")), [])
@@ -123,7 +118,7 @@ class HeapTest(CompostCase):
         self.assertEqual(compost.clear_heap(self.studio), 1)
         left = {one.name: self.left(one) for one in Table.metadata.sorted_tables}
         self.assertEqual({name for name, count in left.items() if count}, {"trees"})
-        self.assertEqual([row.tree.id for row in list_trees(self.studio)], [other.id])
+        self.assertEqual([row.tree.id for row in self.list_trees()], [other.id])
         self.assertEqual(self.left(Tree), 1)
 
 
@@ -135,8 +130,8 @@ class PhotoFactsTest(CompostCase):
         photo = self.measured(self.studio.today)
         self.measured(date(2024, 3, 1), 4)
         self.put_right(photo, date(2019, 4, 2))
-        self.assertEqual(get_photo(self.studio, photo.id).taken_on, date(2019, 4, 2))
-        days = [one.measured_on for one in years_of(self.studio, self.here.id).measurements]
+        self.assertEqual(self.load_photo(photo.id).taken_on, date(2019, 4, 2))
+        days = [one.measured_on for one in self.read(years_of, self.here.id).measurements]
         self.assertEqual(days, [date(2019, 4, 2), date(2024, 3, 1)])
 
     def test_a_day_to_come_and_another_view_of_a_marked_photo_are_refused(self):
@@ -149,9 +144,9 @@ class PhotoFactsTest(CompostCase):
             with self.subTest(kind=kind), self.assertRaises(BadInput) as said:
                 self.put_right(photo, day, kind)
             self.assertEqual(said.exception.field, field)
-        self.assertEqual(get_photo(self.studio, photo.id).kind, "top")
+        self.assertEqual(self.load_photo(photo.id).kind, "top")
 
     def test_a_photo_not_marked_yet_may_be_of_another_view(self):
         photo, _ = self.photo(self.here)
         self.put_right(photo, photo.taken_on, "side")
-        self.assertEqual(open_desk(self.studio, photo.id).marks["view"], "side")
+        self.assertEqual(self.open_desk(photo.id).marks.view, "side")

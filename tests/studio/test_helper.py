@@ -1,13 +1,14 @@
-"""The helper process: watched, left in the middle, stopped, and asked again."""
+"""The process that looks at photos: watched, left in the middle, stopped, and asked again."""
 
 import threading
 
 from mirvo.core.errors import BadInput
-from mirvo.studio import assist
+from mirvo.studio.measuring import assist
+from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
 from tests.studio_case import StudioCase
 
 
-class HelperTest(StudioCase):
+class VisionWorkerTest(StudioCase):
     def setUp(self):
         super().setUp()
         self.row, marks = self.photo(self.tree(), size=(1200, 900))
@@ -17,26 +18,26 @@ class HelperTest(StudioCase):
         return assist.propose(self.studio, self.row.id, self.marks)
 
     def test_progress_rises_and_a_result_ends_it(self):
-        *told, last = self.propose()
-        shares = [one["share"] for one in told]
+        *stages, last = self.propose()
+        shares = [one.share for one in stages]
         self.assertEqual(shares, sorted(shares))
-        self.assertIn("result", last)
+        self.assertIsInstance(last, Answer)
 
     def test_a_photo_set_up_ahead_is_not_set_up_again(self):
         assist.make_ready(self.studio, self.row.id, self.marks)
-        stages = [one.get("stage") for one in self.propose()]
+        stages = [getattr(one, "stage", None) for one in self.propose()]
         while "Learning bark from soil" in stages:  # the first question may have come before it
-            stages = [one.get("stage") for one in self.propose()]
+            stages = [getattr(one, "stage", None) for one in self.propose()]
         self.assertEqual(stages, ["Following the roots", None])
 
     def test_whoever_leaves_in_the_middle_disturbs_nobody(self):
         begun = self.propose()
-        self.assertIn("stage", next(begun))
+        self.assertIsInstance(next(begun), Stage)
         begun.close()
         rough = self.marks["trunk"]["outline"]
         found = assist.outline(self.studio, self.row.id, rough)
-        self.assertGreaterEqual(len(found["outline"]), len(rough))
-        self.assertIn("result", list(self.propose())[-1])
+        self.assertGreaterEqual(len(found.outline), len(rough))
+        self.assertIsInstance(list(self.propose())[-1], Answer)
 
     def test_stopping_ends_the_work_and_the_next_is_done(self):
         begun = self.propose()
@@ -45,8 +46,8 @@ class HelperTest(StudioCase):
         stopper.start()
         last = list(begun)[-1]
         stopper.join()
-        self.assertTrue("problem" in last or "result" in last)
-        self.assertIn("result", list(self.propose())[-1])
+        self.assertIsInstance(last, (Answer, Refusal))
+        self.assertIsInstance(list(self.propose())[-1], Answer)
 
     def test_one_task_at_a_time_in_turn(self):
         rough = self.marks["trunk"]["outline"]

@@ -5,31 +5,24 @@ from datetime import date, timedelta
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.records.database import reading
+from mirvo.core.plan.default_target import default_target
 from mirvo.records.models import Plan
-from mirvo.studio.desk import save_marks
-from mirvo.studio.materials import season_list
-from mirvo.studio.path import path_view
-from mirvo.studio.plans import (
-    levers_of,
-    name_plan,
-    path_of_school,
-    planned_and_done,
-    plans_of,
-    take_up,
-)
-from mirvo.studio.sessions import RootDone, SessionForm, record_session
-from mirvo.studio.sheet import sheet_of
-from mirvo.studio.target import (
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.path.plans import name_plan, planned_and_done, plans_of, take_up, work_out_levers
+from mirvo.studio.path.target import (
     TargetForm,
     choose_containers,
     choose_gap_methods,
-    default_target,
-    expect_back,
     hold_year,
+    holds_of,
+    regrowth_of,
     release_year,
+    set_regrowth,
     set_target,
 )
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import RootDone, SessionForm
+from mirvo.studio.shelf.materials import season_list
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -41,8 +34,8 @@ class PathCase(StudioCase):
 
     def setUp(self):
         super().setUp()
-        self.sheet = sheet_of(self.studio, 1)
-        self.figures = self.sheet.measurement.figures
+        self.sheet = self.sheet_of(1)
+        self.figures = self.sheet.base.record
 
     def record(self, **changes):
         values = {
@@ -52,12 +45,12 @@ class PathCase(StudioCase):
         return record_session(self.studio, 1, SessionForm.model_validate(values))
 
     def target(self, **changes):
-        ratio = self.figures["spread"]["flare"]["ratio"]["value"] + 0.3
+        ratio = self.figures.spread.flare.ratio.value + 0.3
         values = {"spread_ratio": ratio, "largest_gap_deg": 100, "pot_depth_mm": 60, **changes}
         return set_target(self.studio, 1, TargetForm.model_validate(values))
 
     def steady(self):
-        return path_of_school(path_view(self.studio, 1).result, "steady")
+        return self.planned(1).result.path_of("steady")
 
     def at(self, **time):
         self.studio.clock = lambda: TODAY + timedelta(**time)
@@ -66,21 +59,21 @@ class PathCase(StudioCase):
 class TargetTest(PathCase):
     def test_planning_says_what_it_needs_first(self):
         self.target()
-        self.assertIn("Record a root session", path_view(self.studio, 1).missing)
+        self.assertIn("Record a root session", self.planned(1).missing)
 
     def test_a_plan_is_made_kept_and_made_anew_when_records_change(self):
         self.target()
         self.record()
-        first = path_view(self.studio, 1)
-        self.assertFalse(sheet_of(self.studio, 1).path_outdated)
+        first = self.planned(1)
+        self.assertFalse(self.sheet_of(1).path_outdated)
         self.at(minutes=5)
-        self.assertEqual([p["school"] for p in first.result["paths"]], ["gentle", "steady", "bold"])
-        self.assertEqual(path_view(self.studio, 1, compute=False).result, first.result)
+        self.assertEqual([path.school for path in first.result.paths], ["gentle", "steady", "bold"])
+        self.assertEqual(self.path_view(1).result, first.result)
         self.record(done_on=date(2026, 3, 28), ball_depth_before=60, slice_mm=10)
-        self.assertTrue(path_view(self.studio, 1, compute=False).stale)
-        self.assertTrue(sheet_of(self.studio, 1).path_outdated)
-        second = path_view(self.studio, 1)
-        self.assertEqual(second.case["state"]["last_session_year"], 2026)
+        self.assertTrue(self.path_view(1).stale)
+        self.assertTrue(self.sheet_of(1).path_outdated)
+        second = self.planned(1)
+        self.assertEqual(second.case.state.last_session_year, 2026)
 
     def test_a_target_in_the_past_is_refused(self):
         with self.assertRaises(BadInput) as said:
@@ -88,13 +81,13 @@ class TargetTest(PathCase):
         self.assertEqual(said.exception.field, "year")
 
     def test_a_first_target_comes_with_its_reasons(self):
-        offered = default_target(self.sheet.tree, self.sheet.measurement)
-        now = self.figures["spread"]["flare"]["ratio"]["value"]
+        offered = default_target(self.figures)
+        now = self.figures.spread.flare.ratio.value
         self.assertGreaterEqual(offered.spread_ratio, max(2.0, round(now + 0.25, 1)))
-        trunk = self.figures["trunk_diameter_mm"]["value"]
+        trunk = self.figures.trunk_diameter_mm.value
         self.assertEqual(offered.pot_depth_mm, max(40, round(trunk)))
         self.assertEqual(len(offered.reasons), 3)
-        self.assertEqual(default_target(self.sheet.tree, None).reasons, [])
+        self.assertEqual(default_target(None).reasons, ())
 
 
 class FixedByHandTest(PathCase):
@@ -104,33 +97,34 @@ class FixedByHandTest(PathCase):
         self.target()
 
     def test_a_held_year_gets_no_session_and_is_freed_again(self):
-        year = self.steady()["steps"][0]["year"]
+        year = self.steady().steps[0].year
         hold_year(self.studio, 1, year, "travelling")
-        held = path_view(self.studio, 1)
-        for path in held.result["paths"]:
-            self.assertNotIn(year, [step["year"] for step in path["steps"]])
-        old = plans_of(self.studio, 1)[1]
-        self.assertEqual((old.case["holds"], held.case["holds"][0]["year"]), ([], year))
-        self.assertEqual(held.target.holds, [{"year": year, "why": "travelling", "allow": "none"}])
+        held = self.planned(1)
+        for path in held.result.paths:
+            self.assertNotIn(year, [step.year for step in path.steps])
+        old = self.read(plans_of, 1)[1]
+        self.assertEqual((old.case.holds, held.case.holds[0].year), ((), year))
+        [hold] = self.read(holds_of, 1)
+        self.assertEqual((hold.year, hold.why, hold.allow), (year, "travelling", "none"))
         self.target()
-        self.assertEqual(path_view(self.studio, 1).target.holds[0]["year"], year)
+        self.assertEqual(self.read(holds_of, 1)[0].year, year)
         release_year(self.studio, 1, year)
-        self.assertEqual(self.steady()["steps"][0]["year"], year)
+        self.assertEqual(self.steady().steps[0].year, year)
 
     def test_a_repot_owed_and_the_show_pot_by_a_year(self):
-        self.target(spread_ratio=self.figures["spread"]["flare"]["ratio"]["value"] + 0.45)
+        self.target(spread_ratio=self.figures.spread.flare.ratio.value + 0.45)
         free = self.steady()
-        year = next(y for y in range(2027, 2040) if y not in [s["year"] for s in free["steps"]])
-        self.assertLess(year, free["reached_year"])
+        year = next(y for y in range(2027, 2040) if y not in [step.year for step in free.steps])
+        self.assertLess(year, free.reached_year)
         hold_year(self.studio, 1, year, "demonstration", "session")
-        self.assertIn(year, [step["year"] for step in self.steady()["steps"]])
+        self.assertIn(year, [step.year for step in self.steady().steps])
         release_year(self.studio, 1, year)
         hold_year(self.studio, 1, 2032, "exhibition", "final pot")
-        stands = {one["year"]: one["container"] for one in self.steady()["forecast"]}
+        stands = {one.year: one.container for one in self.steady().forecast}
         self.assertEqual(stands[2032], "final pot")
         hold_year(self.studio, 1, 2034, "a later one", "final pot")
-        holds = path_view(self.studio, 1).target.holds
-        self.assertEqual([one["year"] for one in holds], [2034])
+        holds = self.read(holds_of, 1)
+        self.assertEqual([one.year for one in holds], [2034])
 
     def test_what_makes_no_sense_is_refused(self):
         for year, allow in ((1999, "none"), (2030, "whatever"), (2300, "session")):
@@ -140,28 +134,29 @@ class FixedByHandTest(PathCase):
             with self.assertRaises(BadInput):
                 choose_containers(self.studio, 1, names)
         with self.assertRaises(BadInput):
-            choose_gap_methods(self.studio, 1, {"A-B": "glue"})
+            choose_gap_methods(self.studio, 1, {("A", "B"): "glue"})
         with self.assertRaises(BadInput):
-            choose_gap_methods(self.studio, 1, {"A-" * 40: "graft"})
+            choose_gap_methods(self.studio, 1, {("A" * 40, "B"): "graft"})
         with self.assertRaises(BadInput):
-            expect_back(self.studio, 1, {"A": 0})
-        expect_back(self.studio, 1, {"A" * 40: 3})
-        self.assertEqual(path_view(self.studio, 1).target.returns, {})
+            set_regrowth(self.studio, 1, {"A": 0})
+        with self.assertRaises(BadInput):
+            set_regrowth(self.studio, 1, {"A" * 40: 3})
+        self.assertEqual(self.read(regrowth_of, 1), {})
 
     def test_only_containers_at_hand_are_planned_with(self):
         choose_containers(self.studio, 1, ["usual pot"])
-        self.assertEqual(path_view(self.studio, 1).case["containers"], ["usual pot", "final pot"])
-        used = {step["container"] for step in self.steady()["steps"]}
+        self.assertEqual(self.planned(1).case.containers, ("usual pot", "final pot"))
+        used = {step.container for step in self.steady().steps}
         self.assertLessEqual(used, {"usual pot", "final pot"})
 
     def test_a_gap_is_closed_the_way_that_was_chosen(self):
         self.target(largest_gap_deg=40)
-        gaps = path_view(self.studio, 1).case["gaps"]
-        self.assertEqual({gap["method"] for gap in gaps}, {"graft"})
-        choose_gap_methods(self.studio, 1, {gaps[0]["between"]: "fork"})
-        again = path_view(self.studio, 1).case["gaps"]
-        self.assertEqual(again[0]["method"], "fork")
-        self.assertEqual({gap["method"] for gap in again[1:]} or {"graft"}, {"graft"})
+        gaps = self.planned(1).case.gaps
+        self.assertEqual({gap.method for gap in gaps}, {"graft"})
+        choose_gap_methods(self.studio, 1, {gaps[0].sides: "fork"})
+        again = self.planned(1).case.gaps
+        self.assertEqual(again[0].method, "fork")
+        self.assertEqual({gap.method for gap in again[1:]} or {"graft"}, {"graft"})
 
 
 class PlansTest(PathCase):
@@ -169,72 +164,72 @@ class PlansTest(PathCase):
         super().setUp()
         self.record()
         self.target()
-        path_view(self.studio, 1)
+        self.planned(1)
 
     def test_a_plan_is_kept_under_its_name_and_taken_up_again(self):
-        first = plans_of(self.studio, 1)[0]
+        first = self.read(plans_of, 1)[0]
         name_plan(self.studio, first.id, "  The slow way ")
         self.at(hours=1)
         self.target(pot_depth_mm=80)
         hold_year(self.studio, 1, 2030, "moving house")
-        path_view(self.studio, 1)
-        newest, *_, kept = plans_of(self.studio, 1)
-        self.assertEqual((kept.name, newest.case["target"]["pot_depth_mm"]), ("The slow way", 80))
+        self.planned(1)
+        newest, *_, kept = self.read(plans_of, 1)
+        self.assertEqual((kept.name, newest.case.target.pot_depth_mm), ("The slow way", 80))
         with self.assertRaises(BadInput):
             name_plan(self.studio, newest.id, "The slow way")
         take_up(self.studio, kept.id)
-        again = path_view(self.studio, 1)
-        self.assertEqual(again.case["target"], kept.case["target"])
-        self.assertEqual(again.target.holds, [])
-        self.assertEqual(again.result["paths"], kept.result["paths"])
+        again = self.planned(1)
+        self.assertEqual(again.case.target, kept.case.target)
+        self.assertEqual(self.read(holds_of, 1), ())
+        self.assertEqual(again.result.paths, kept.result.paths)
         with self.assertRaises(NotFound):
             take_up(self.studio, 999)
 
     def test_named_plans_stay_however_many_follow(self):
-        first = plans_of(self.studio, 1)[0]
+        first = self.read(plans_of, 1)[0]
         name_plan(self.studio, first.id, "first")
         for depth in range(61, 76):
             self.target(pot_depth_mm=depth)
-            path_view(self.studio, 1)
-        kept = plans_of(self.studio, 1)
+            self.planned(1)
+        kept = self.read(plans_of, 1)
         self.assertEqual(kept[-1].name, "first")
-        self.assertEqual(kept[0].case["target"]["pot_depth_mm"], 75)
-        with reading(self.studio.engine) as unit:  # a day of dragging leaves no more than a dozen
-            self.assertEqual(len(list(unit.scalars(select(Plan.id).where(Plan.name == "")))), 12)
+        self.assertEqual(kept[0].case.target.pot_depth_mm, 75)
+        with self.studio.reading() as db:  # a day of dragging leaves no more than a dozen
+            self.assertEqual(len(list(db.scalars(select(Plan.id).where(Plan.name == "")))), 12)
 
     def test_levers_are_worked_out_once_and_kept(self):
-        found = levers_of(self.studio, 1, "steady")
-        self.assertTrue(all(one["gained_years"] > 0 for one in found if one["reached_year"]))
-        with reading(self.studio.engine) as unit:
-            [plan] = unit.scalars(select(Plan))
-        self.assertEqual(plan.result["forward"]["steady"], found)
-        self.assertEqual(path_view(self.studio, 1).result["paths"], plan.result["paths"])
+        found = work_out_levers(self.studio, 1, "steady")
+        self.assertTrue(all(one.gained_years > 0 for one in found if one.reached_year))
+        with self.studio.reading() as db:
+            [plan] = db.scalars(select(Plan))
+        self.assertEqual(plan.result.path_of("steady").forward, found)
+        self.assertEqual(self.planned(1).result.paths, plan.result.paths)
 
     def test_a_session_stands_beside_its_plan_and_what_it_did_to_the_year(self):
-        planned = self.steady()["steps"][0]
-        self.studio.clock = lambda: TODAY.replace(year=planned["year"], month=4, day=1)
-        ball = planned["ball_depth_mm"][0]
+        planned = self.steady().steps[0]
+        self.studio.clock = lambda: TODAY.replace(year=planned.year, month=4, day=1)
+        ball = planned.ball_before_mm
         self.record(
-            done_on=self.studio.today, ball_depth_before=ball, slice_mm=planned["slice_mm"] + 5,
+            done_on=self.studio.today, ball_depth_before=ball, slice_mm=planned.slice_mm + 5,
             container_after="usual pot", roots=[RootDone(label="A", action="remove")],
         )  # fmt: skip
-        [one] = planned_and_done(self.studio, 1)
-        self.assertEqual(one.step["year"], planned["year"])
+        [one] = self.read(planned_and_done, 1)
+        self.assertEqual(one.step.year, planned.year)
         self.assertIn("slice", [difference.code for difference in one.differences])
         self.assertIsNone(one.reached_after)
         self.at(days=600)
-        path_view(self.studio, 1)
-        [one] = planned_and_done(self.studio, 1)
-        self.assertEqual(one.reached_after, self.steady()["reached_year"])
+        self.planned(1)
+        [one] = self.read(planned_and_done, 1)
+        self.assertEqual(one.reached_after, self.steady().reached_year)
 
     def test_the_season_list_adds_up_what_each_tree_needs(self):
         hold_year(self.studio, 1, 2027, "", "session")
-        path_view(self.studio, 1)
-        season = season_list(self.studio)
+        self.planned(1)
+        season = self.read(season_list, self.studio.today)
         [one] = season.trees
-        self.assertEqual((one.row.tree.id, one.step["year"]), (1, 2027))
+        self.assertEqual((one.row.tree.id, one.step.year), (1, 2027))
         self.assertIn("soil", [item.name for item in one.items])
         self.assertEqual({item.name for item in one.items}, {i.name for i in season.together})
         hold_year(self.studio, 1, 2027, "", "none")
-        path_view(self.studio, 1)
-        self.assertEqual(season_list(self.studio).together, [])
+        self.planned(1)
+        self.assertEqual(self.read(season_list, self.studio.today).together, [])

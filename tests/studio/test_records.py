@@ -10,21 +10,17 @@ from PIL import Image
 
 from mirvo.core.almanac import species_by_key
 from mirvo.core.errors import BadInput, Conflict, NotFound
-from mirvo.studio.bench import bench, move_tree
-from mirvo.studio.calendar import calendar_of, drop_secret, entries_of, new_secret
-from mirvo.studio.care import tick
-from mirvo.studio.context import Studio, YardForm
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photos import photos_of_tree, take_in, take_simulated, truth_of
-from mirvo.studio.sessions import (
-    RootDone,
-    SessionForm,
-    record_session,
-    sessions_of_tree,
-)
-from mirvo.studio.sheet import sheet_of
-from mirvo.studio.trees import TreeForm, edit_tree, get_tree, list_trees
-from mirvo.studio.weather import expected_bud_swell, frost_watch
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.photos.intake import take_in
+from mirvo.studio.photos.simulated import take_simulated, truth_of
+from mirvo.studio.records.aftercare import tick
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import RootDone, SessionForm
+from mirvo.studio.yard.bench import bench, move_tree
+from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
+from mirvo.studio.yard.settings import YardForm, save_yard
+from mirvo.studio.yard.trees import TreeForm, edit_tree
+from mirvo.studio.yard.weather import expected_bud_swell, frost_watch
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -47,7 +43,7 @@ class TreesTest(StudioCase):
         edit_tree(self.studio, tree.id, form, 1)
         with self.assertRaises(Conflict):
             edit_tree(self.studio, tree.id, form.model_copy(update={"note": "second"}), 1)
-        self.assertEqual(get_tree(self.studio, tree.id).note, "first")
+        self.assertEqual(self.load_tree(tree.id).note, "first")
 
     def test_future_arrival_and_unknown_species(self):
         with self.assertRaises(BadInput) as said:
@@ -60,14 +56,14 @@ class TreesTest(StudioCase):
     def test_list_finds_by_name_and_species(self):
         self.tree()
         self.tree(name="Mole pine", species_key="scots-pine")
-        self.assertEqual([r.tree.name for r in list_trees(self.studio, "scots")], ["Mole pine"])
-        self.assertEqual(len(list_trees(self.studio)), 2)
+        self.assertEqual([r.tree.name for r in self.list_trees("scots")], ["Mole pine"])
+        self.assertEqual(len(self.list_trees()), 2)
 
     def test_opened_again_everything_is_there(self):
         self.tree()
-        again = Studio(self.folder / "data", clock=lambda: TODAY)
-        self.addCleanup(again.close)
-        self.assertEqual(len(list_trees(again)), 1)
+        self.studio.close()
+        self.studio = self.opened()
+        self.assertEqual(len(self.list_trees()), 1)
 
 
 class PhotosTest(StudioCase):
@@ -94,7 +90,7 @@ class PhotosTest(StudioCase):
             self.assertTrue(said.startswith(name), said)
         self.assertIn("0 bytes", refused["empty.jpg"])
         self.assertIn("megapixels", refused["huge.png"])
-        self.assertEqual(len(photos_of_tree(self.studio, tree.id)), 2)
+        self.assertEqual(len(self.photos_of(tree.id)), 2)
 
     def test_orientation_focal_length_and_date_come_from_exif(self):
         exif = Image.Exif()
@@ -154,28 +150,28 @@ class DeskTest(StudioCase):
 
     def test_marks_give_figures_and_are_there_again(self):
         state = self.save()
-        self.assertIsNone(state.problem)
-        self.assertEqual(len(state.figures["roots"]), len(self.marks["roots"]))
-        again = open_desk(self.studio, self.photo_row.id)
-        self.assertEqual((again.marks, again.revision), (self.marks, 1))
-        self.assertEqual(again.figures, state.figures)
+        self.assertIsNone(state.found.problem)
+        self.assertEqual(len(state.found.top.roots), len(self.marks["roots"]))
+        again = self.open_desk(self.photo_row.id)
+        self.assertEqual((again.marks.as_json(), again.revision), (self.marks, 1))
+        self.assertEqual(again.found.top, state.found.top)
 
     def test_a_mark_in_hand_is_kept_and_does_not_hinder_the_figures(self):
         state = self.save(draft={"tool": "root", "points": [[10.0, 10.0]]})
-        self.assertIsNone(state.problem)
-        self.assertIsNotNone(state.figures)
-        self.assertIn("draft", open_desk(self.studio, self.photo_row.id).marks)
+        self.assertIsNone(state.found.problem)
+        self.assertIsNotNone(state.found.top)
+        self.assertIsNotNone(self.open_desk(self.photo_row.id).marks.draft)
 
     def test_a_yard_of_careless_clicks_has_wider_error_bars(self):
-        careful = self.save().figures["trunk_diameter_mm"]["plus_minus"]
-        self.studio.save_yard(YardForm(click_sd_px=8))
-        careless = self.save(1).figures["trunk_diameter_mm"]["plus_minus"]
+        careful = self.save().found.top.trunk_diameter_mm.plus_minus
+        save_yard(self.studio, YardForm(click_sd_px=8))
+        careless = self.save(1).found.top.trunk_diameter_mm.plus_minus
         self.assertGreater(careless, 1.5 * careful)
 
     def test_incomplete_marks_are_kept_and_the_next_step_is_said(self):
-        self.assertIn("Calibrate", self.save(calibration=None).missing)
-        self.assertIn("outline", self.save(1, trunk=None).missing)
-        self.assertIn("each root", self.save(2, roots=[]).missing)
+        self.assertIn("Calibrate", self.save(calibration=None).found.missing)
+        self.assertIn("outline", self.save(1, trunk=None).found.missing)
+        self.assertIn("each root", self.save(2, roots=[]).found.missing)
 
     def test_faulty_marks_are_kept_and_the_fault_is_said(self):
         for change, field in (
@@ -185,19 +181,17 @@ class DeskTest(StudioCase):
                 "trunk",
             ),
         ):
-            revision = open_desk(self.studio, self.photo_row.id).revision
+            revision = self.open_desk(self.photo_row.id).revision
             state = self.save(revision, **change)
-            self.assertTrue(state.problem["field"].startswith(field))
-            kept = open_desk(self.studio, self.photo_row.id)
-            self.assertEqual(kept.marks, self.marks | change)
+            self.assertTrue(state.found.problem.field.startswith(field))
+            kept = self.open_desk(self.photo_row.id)
+            self.assertEqual(kept.marks.as_json(), self.marks | change)
 
     def test_another_window_is_not_overwritten(self):
         self.save()
         with self.assertRaises(Conflict):
             self.save(0, front=None)
-        self.assertEqual(
-            open_desk(self.studio, self.photo_row.id).marks["front"], self.marks["front"]
-        )
+        self.assertEqual(self.open_desk(self.photo_row.id).marks.front, tuple(self.marks["front"]))
 
     def test_what_is_no_set_of_marks_is_refused(self):
         for junk in (None, [], {"roots": 3}, "x"):
@@ -210,7 +204,7 @@ class SessionsTest(StudioCase):
         super().setUp()
         self.tree_row = self.tree(container="wide training pot")
         photo, marks = self.photo(self.tree_row, taken_on=date(2025, 3, 20))
-        self.figures = save_marks(self.studio, photo.id, marks, 0).figures
+        self.figures = save_marks(self.studio, photo.id, marks, 0).found.top
 
     def record(self, **changes):
         values = {
@@ -225,19 +219,17 @@ class SessionsTest(StudioCase):
 
     def test_share_is_computed_from_slice_and_roots(self):
         session = self.record(roots=[RootDone(label="A", action="remove")])
-        by_width = {r["label"]: r["base_width_mm"]["value"] for r in self.figures["roots"]}
-        feeders = {r["label"]: r["feeders"] for r in self.figures["plan"]["roots"]}
+        by_width = {r.label: r.width_mm for r in self.figures.roots}
+        feeders = {r.label: r.feeders for r in self.figures.roots}
         weights = {label: w * feeders[label] for label, w in by_width.items()}
         root = 0.4 * weights["A"] / sum(weights.values())
         self.assertAlmostEqual(session.share_computed, 1 - (1 - root) * (2 / 3), 3)
         self.assertAlmostEqual(session.budget, 0.5)
-        self.assertEqual(session.ball_after["depth_mm"], 60)
+        self.assertEqual(session.ball_depth_after, 60)
 
     def test_a_removed_root_no_longer_stands(self):
         self.record(roots=[RootDone(label="A", action="remove")])
-        self.assertNotIn(
-            "A", [root["label"] for root in sheet_of(self.studio, self.tree_row.id).roots]
-        )
+        self.assertNotIn("A", [root.label for root in self.sheet_of(self.tree_row.id).base.roots])
 
     def test_what_cannot_be_is_refused_and_nothing_is_kept(self):
         for field, change in (
@@ -251,7 +243,7 @@ class SessionsTest(StudioCase):
             with self.subTest(field=field), self.assertRaises(BadInput) as said:
                 self.record(**change)
             self.assertEqual(said.exception.field, field)
-        self.assertEqual(sessions_of_tree(self.studio, self.tree_row.id), [])
+        self.assertEqual(self.sessions_of(self.tree_row.id), ())
 
     def test_emergency_and_collection_have_their_own_budgets(self):
         self.assertEqual(self.record(kind="emergency", slice_mm=0).budget, 0)
@@ -263,19 +255,25 @@ class SessionsTest(StudioCase):
     def test_cold_nights_concern_worked_and_tender_trees_but_not_those_under_glass(self):
         self.studio.clock = lambda: TODAY.replace(month=2, day=10)
         tender = self.tree(name="Glass gardenia", species_key="gardenia")
-        names = {one.tree.name: one for one in frost_watch(self.studio)}
+        names = {one.tree.name: one for one in self.read(frost_watch, self.studio.today)}
         self.assertIn("nights above 15", names["Glass gardenia"].why)
         values = {name: getattr(tender, name) for name in TreeForm.model_fields}
         housed = TreeForm.model_validate({**values, "under_glass": True})
         edit_tree(self.studio, tender.id, housed, tender.version)
-        self.assertNotIn("Glass gardenia", [one.tree.name for one in frost_watch(self.studio)])
+        self.assertNotIn(
+            "Glass gardenia", [one.tree.name for one in self.read(frost_watch, self.studio.today)]
+        )
         self.record(done_on=date(2026, 2, 1), bud_stage="buds swelling", slice_mm=0)
-        worked = [one for one in frost_watch(self.studio) if one.tree.id == self.tree_row.id]
+        worked = [
+            one
+            for one in self.read(frost_watch, self.studio.today)
+            if one.tree.id == self.tree_row.id
+        ]
         self.assertIn("worked on 1 February", worked[0].why)
         self.assertTrue(all(night.low_c <= 1 for night in worked[0].nights))
 
     def test_buds_are_expected_before_the_last_frost_in_either_hemisphere(self):
-        yard = self.studio.yard()
+        yard = self.yard()
         north = expected_bud_swell(yard, species_by_key("zelkova"), 2027)
         self.assertTrue(date(2027, 3, 1) < north < date(2027, 4, 25), north)
         yard.last_frost = "09-20"
@@ -286,21 +284,25 @@ class SessionsTest(StudioCase):
     def test_the_calendar_holds_windows_and_aftercare_behind_a_secret(self):
         self.record(done_on=date(2026, 11, 10), bud_stage="", slice_mm=0)
         secret = new_secret(self.studio)
-        found = icalendar.Calendar.from_ical(calendar_of(self.studio, secret)).walk("VEVENT")
+        found = icalendar.Calendar.from_ical(self.read(calendar_of, self.studio, secret)).walk(
+            "VEVENT"
+        )
         titles = [str(event["SUMMARY"]) for event in found]
         self.assertIn(f"{self.tree_row.name}: window for root work", titles)
         self.assertIn(f"{self.tree_row.name}: Out of the shade after 14 days", titles)
         for wrong in ("", "guess", new_secret(self.studio) + "x", secret):
             with self.assertRaises(NotFound):
-                calendar_of(self.studio, wrong)
+                self.read(calendar_of, self.studio, wrong)
         drop_secret(self.studio)
         with self.assertRaises(NotFound):
-            calendar_of(self.studio, "")
+            self.read(calendar_of, self.studio, "")
 
     def test_windows_of_the_calendar_fit_the_southern_year_too(self):
         save = YardForm(name="South", last_frost="09-20")
-        self.studio.save_yard(save)
-        [window] = [one for one in entries_of(self.studio) if one.key.startswith("window")]
+        save_yard(self.studio, save)
+        [window] = [
+            one for one in self.read(entries_of, self.studio.today) if one.key.startswith("window")
+        ]
         self.assertIn(window.first.month, (7, 8, 9))
 
     def test_a_window_over_new_year_and_one_over_a_leap_day_stand_in_the_calendar(self):
@@ -310,34 +312,39 @@ class SessionsTest(StudioCase):
             ("11-10", date(2027, 12, 8), date(2028, 2, 3)),
             ("01-20", date(2028, 2, 17), date(2028, 4, 14)),
         ):
-            self.studio.save_yard(YardForm(name="Elsewhere", last_frost=last_frost))
-            content = calendar_of(self.studio, new_secret(self.studio))
+            save_yard(self.studio, YardForm(name="Elsewhere", last_frost=last_frost))
+            content = self.read(calendar_of, self.studio, new_secret(self.studio))
             events = icalendar.Calendar.from_ical(content).walk("VEVENT")
             [event] = [one for one in events if "gardenia" in str(one["SUMMARY"])]
             self.assertEqual((event.decoded("dtstart"), event.decoded("dtend")), (first, after))
 
     def test_the_weeks_hold_what_is_soon_and_a_tree_is_moved_within_its_window(self):
-        [week] = bench(self.studio).weeks
+        [week] = self.read(bench, self.studio.today).weeks
         [(row, offered)] = week.trees
         self.assertEqual((row.tree.id, week.room), (self.tree_row.id, 6))
         move_tree(self.studio, self.tree_row.id, offered[0])
-        [moved] = bench(self.studio).weeks
+        [moved] = self.read(bench, self.studio.today).weeks
         self.assertEqual(moved.monday, offered[0])
         with self.assertRaises(BadInput):
             move_tree(self.studio, self.tree_row.id, date(2027, 8, 2))
         move_tree(self.studio, self.tree_row.id, None)
-        self.assertEqual(bench(self.studio).weeks[0].monday, week.monday)
+        self.assertEqual(self.read(bench, self.studio.today).weeks[0].monday, week.monday)
 
     def test_the_bench_shows_aftercare_and_what_is_due(self):
-        self.assertEqual([row.tree.id for row in bench(self.studio).soon], [self.tree_row.id])
+        self.assertEqual(
+            [row.tree.id for row in self.read(bench, self.studio.today).soon], [self.tree_row.id]
+        )
         self.record(done_on=date(2026, 11, 10), bud_stage="", slice_mm=0)
-        due = bench(self.studio).aftercare
+        due = self.read(bench, self.studio.today).aftercare
         self.assertEqual({one.tree.id for one in due}, {self.tree_row.id})
         self.assertEqual(
             [(one.task.code, one.task.due.isoformat()) for one in due],
             [("photo", "2026-11-24"), ("shade", "2026-11-24"), ("cold", "2026-11-25")],
         )
         tick(self.studio, due[0].task.id)
-        self.assertEqual([one.task.code for one in bench(self.studio).aftercare], ["shade", "cold"])
+        self.assertEqual(
+            [one.task.code for one in self.read(bench, self.studio.today).aftercare],
+            ["shade", "cold"],
+        )
         tick(self.studio, due[0].task.id, done=False)
-        self.assertEqual(len(bench(self.studio).aftercare), 3)
+        self.assertEqual(len(self.read(bench, self.studio.today).aftercare), 3)

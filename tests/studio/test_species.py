@@ -1,14 +1,14 @@
 """The studio's almanac: own figures of shipped species, own species, and taking both back."""
 
-from datetime import date, timedelta
+from datetime import timedelta
 
 from mirvo.core.almanac import Entry, figures_of, species, species_by_key
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.studio import species as use
-from mirvo.studio.context import YardForm
-from mirvo.studio.effects import effects_on
-from mirvo.studio.practice import save_practice
-from mirvo.studio.trees import TreeForm, edit_tree, get_tree, list_trees
+from mirvo.studio.almanac import species as use
+from mirvo.studio.almanac.practice import save_practice
+from mirvo.studio.almanac.practice_effects import effects_on
+from mirvo.studio.yard.settings import YardForm, save_yard
+from mirvo.studio.yard.trees import TreeForm, edit_tree
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -22,29 +22,29 @@ class ShippedSpeciesTest(StudioCase):
         self.row = self.tree()
 
     def zelkova(self):
-        return use.entry_of(self.studio, "zelkova")
+        return self.read(use.entry_of, "zelkova")
 
     def test_only_what_differs_is_kept_and_holds_for_its_trees(self):
-        before = effects_on(self.studio, self.row).budget
+        before = effects_on(self.yard(), self.row, self.studio.today).budget
         use.keep_entry(self.studio, "zelkova", entry(budget_steady=40, note="Ours sulks."))
-        kept = self.studio.yard().own_species["zelkova"]["figures"]
+        kept = self.yard().own_species["zelkova"].figures
         self.assertEqual(kept, {"budget_steady": 40.0, "note": "Ours sulks."})
         self.assertEqual(self.zelkova().changed, ["budget_steady", "note"])
-        after = effects_on(self.studio, get_tree(self.studio, self.row.id)).budget
+        after = effects_on(self.yard(), self.load_tree(self.row.id), self.studio.today).budget
         self.assertAlmostEqual(after / before, 0.40 / 0.50)
         self.assertEqual(species_by_key("zelkova").budget.steady, 0.50)
 
     def test_its_window_and_interval_move_what_is_due(self):
-        [usual] = list_trees(self.studio)
+        [usual] = self.list_trees()
         use.keep_entry(self.studio, "zelkova", entry(first_week=-1, best_week=1, last_week=3))
-        [moved] = list_trees(self.studio)
+        [moved] = self.list_trees()
         self.assertEqual(moved.window.start - usual.window.start, timedelta(weeks=4))
         self.assertEqual(moved.window.end - usual.window.end, timedelta(weeks=3))
 
     def test_figures_as_shipped_are_nothing_of_its_own(self):
         use.keep_entry(self.studio, "zelkova", entry(vigour="slow"))
         use.keep_entry(self.studio, "zelkova", entry())
-        self.assertEqual(self.studio.yard().own_species, {})
+        self.assertEqual(self.yard().own_species, {})
 
     def test_shipped_figures_again_and_own_ones_back(self):
         use.keep_entry(self.studio, "zelkova", entry(vigour="slow"))
@@ -63,14 +63,14 @@ class ShippedSpeciesTest(StudioCase):
         for days, left in ((30, True), (31, False)):
             self.studio.clock = lambda days=days: TODAY + timedelta(days=days)
             use.keep_entry(self.studio, "privet", entry("privet", interval_young=1.5 + days / 100))
-            self.assertEqual("zelkova" in self.studio.yard().own_species, left)
+            self.assertEqual("zelkova" in self.yard().own_species, left)
 
     def test_the_yard_and_the_practice_leave_it_alone(self):
         use.keep_entry(self.studio, "zelkova", entry(vigour="slow"))
-        self.studio.save_yard(YardForm(name="Saltgate Yard"))
+        save_yard(self.studio, YardForm(name="Saltgate Yard"))
         save_practice(self.studio, {"wounds": "open"})
         self.assertEqual(self.zelkova().species.vigour, "slow")
-        self.assertEqual(self.studio.yard().name, "Saltgate Yard")
+        self.assertEqual(self.yard().name, "Saltgate Yard")
 
     def test_names_are_not_given_twice(self):
         with self.assertRaises(BadInput) as said:
@@ -83,7 +83,7 @@ class ShippedSpeciesTest(StudioCase):
 class OwnSpeciesTest(StudioCase):
     def test_it_begins_like_another_and_goes_its_own_way(self):
         key = use.add_entry(self.studio, "  Saltgate elm ", "chinese-elm")
-        added = use.entry_of(self.studio, key)
+        added = self.read(use.entry_of, key)
         self.assertEqual(added.species.name, "Saltgate elm")
         self.assertEqual(added.species.budget, species_by_key("chinese-elm").budget)
         self.assertIsNone(added.shipped)
@@ -93,9 +93,9 @@ class OwnSpeciesTest(StudioCase):
             entry("chinese-elm", name="Saltgate elm", interval_young=3, interval_mature=4),
         )
         row = self.tree(species_key=key)
-        [listed] = list_trees(self.studio, "saltgate")
+        [listed] = self.list_trees("saltgate")
         self.assertEqual((listed.tree.id, listed.species.interval_for("young")), (row.id, 3))
-        self.assertEqual(len(use.all_species(self.studio.yard())), len(species()) + 1)
+        self.assertEqual(len(use.all_species(self.yard())), len(species()) + 1)
 
     def test_it_stays_while_trees_are_of_it(self):
         key = use.add_entry(self.studio, "Saltgate elm", "chinese-elm")
@@ -105,12 +105,12 @@ class OwnSpeciesTest(StudioCase):
         self.assertIn("one tree is of this species", said.exception.message)
         edit_tree(self.studio, row.id, TreeForm(name="Ferry elm", species_key="chinese-elm"), 1)
         use.lay_aside(self.studio, key)
-        self.assertEqual(use.laid_aside(self.studio), [(key, "Saltgate elm")])
+        self.assertEqual(self.read(use.laid_aside), [(key, "Saltgate elm")])
         with self.assertRaises(BadInput) as said:
             self.tree(species_key=key)
         self.assertEqual(said.exception.field, "species_key")
         use.put_back(self.studio, key)
-        self.assertEqual(use.laid_aside(self.studio), [])
+        self.assertEqual(self.read(use.laid_aside), [])
         self.tree(species_key=key)
 
     def test_names_that_cannot_be(self):
@@ -119,7 +119,7 @@ class OwnSpeciesTest(StudioCase):
             with self.subTest(name=name), self.assertRaises(BadInput) as said:
                 use.add_entry(self.studio, name, "zelkova")
             self.assertEqual(said.exception.field, "new_name")
-        with self.assertRaises(NotFound):
+        with self.assertRaises(BadInput):
             use.add_entry(self.studio, "Nowhere elm", "triffid")
         with self.assertRaises(NotFound):
             use.put_back(self.studio, "zelkova")
@@ -128,7 +128,7 @@ class OwnSpeciesTest(StudioCase):
         first = use.add_entry(self.studio, "欅", "zelkova")
         second = use.add_entry(self.studio, "楓", "zelkova")
         self.assertNotEqual(first, second)
-        self.assertEqual(use.entry_of(self.studio, second).species.name, "楓")
+        self.assertEqual(self.read(use.entry_of, second).species.name, "楓")
 
     def test_a_name_put_back_may_have_been_taken_meanwhile(self):
         key = use.add_entry(self.studio, "Saltgate elm", "chinese-elm")
@@ -136,6 +136,4 @@ class OwnSpeciesTest(StudioCase):
         use.add_entry(self.studio, "Saltgate elm", "chinese-elm")
         with self.assertRaises(BadInput):
             use.put_back(self.studio, key)
-        self.assertEqual(
-            date.fromisoformat(self.studio.yard().own_species[key]["laid_aside"]), self.studio.today
-        )
+        self.assertEqual(self.yard().own_species[key].laid_aside, self.studio.today)

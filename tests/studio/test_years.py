@@ -1,7 +1,6 @@
 """Years: letters proposed, confirmed and kept; stories of roots; photos laid flat."""
 
 import io
-from copy import deepcopy
 from datetime import date
 
 import numpy as np
@@ -9,10 +8,11 @@ from PIL import Image
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.standins.base import grown, random_base, without
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.photos import photograph, truth_of
-from mirvo.studio.sessions import RootDone, SessionForm, record_session
-from mirvo.studio.years import confirm, plan_photo, years_of
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.years import confirm, plan_photo, years_of
+from mirvo.studio.photos.simulated import photograph, truth_of
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import RootDone, SessionForm
 from tests.studio_case import StudioCase
 
 
@@ -27,17 +27,17 @@ class YearsTest(StudioCase):
         self.second = self.measured(later, date(2025, 3, 1), 4)
 
     def measured(self, base, day, seed):
-        photo = photograph(self.studio, self.here.id, base, seed, day, "top", size=(800, 600))
+        photo = photograph(self.studio, self.here.id, base, seed, day, (800, 600))
         save_marks(self.studio, photo.id, truth_of(self.studio, photo)["marks"], 0)
         return photo
 
-    def years(self, **chosen):
-        return years_of(self.studio, self.here.id, **chosen)
+    def years(self, before=None, after=None):
+        return self.read(years_of, self.here.id, before, after)
 
     def letters(self, years):
         """As proposed: every root's old letter."""
         given = {new: old for old, new in years.comparison.match.pairs}
-        labels = [root["label"] for root in years.measurements[-1].marks["roots"]]
+        labels = years.measurements[-1].top_marks.labels
         return {label: given.get(label, "") for label in labels}
 
     def test_the_cut_root_is_gone_and_the_others_are_found_again(self):
@@ -56,15 +56,15 @@ class YearsTest(StudioCase):
         after = self.years()
         self.assertTrue(after.comparison.confirmed)
         self.assertEqual(after.waiting, [])
-        state = open_desk(self.studio, self.second.id)
-        labels = [root["label"] for root in state.marks["roots"]]
+        state = self.open_desk(self.second.id)
+        labels = state.marks.labels
         self.assertNotIn("B", labels)
-        self.assertEqual(labels, [root["label"] for root in state.figures["roots"]])
+        self.assertEqual(labels, state.found.top.labels)
         stories = {story.label: story for story in after.stories}
         self.assertEqual(stories["B"].end, "not seen again")
         self.assertEqual(len(stories["A"].seen), 2)
         for story in stories.values():
-            azimuths = [azimuth for _, _, azimuth in story.seen]
+            azimuths = [one.azimuth_deg for one in story.seen]
             self.assertLess(abs((azimuths[-1] - azimuths[0] + 180) % 360 - 180), 6)
 
     def test_a_root_cut_in_a_session_says_so_in_its_story(self):
@@ -87,7 +87,7 @@ class YearsTest(StudioCase):
         letters = self.letters(years)
         first = next(iter(letters))
         confirm(self.studio, self.here.id, newer.id, {**letters, first: ""})
-        labels = [root["label"] for root in open_desk(self.studio, self.second.id).marks["roots"]]
+        labels = self.open_desk(self.second.id).marks.labels
         self.assertIn(chr(65 + len(self.base.roots)), labels)
 
     def test_letters_that_cannot_be(self):
@@ -120,8 +120,8 @@ class YearsTest(StudioCase):
     def test_photos_are_laid_flat_in_one_frame(self):
         """The same photo, measured with its front marked elsewhere, lies the same when turned."""
         first = self.years().measurements[0]
-        straight = self.pixels(plan_photo(self.studio, first.id, 0.0, 90.0))
-        quarter = self.pixels(plan_photo(self.studio, first.id, 90.0, 90.0))
+        straight = self.pixels(self.read(plan_photo, self.studio, first.id, 0.0, 90.0))
+        quarter = self.pixels(self.read(plan_photo, self.studio, first.id, 90.0, 90.0))
         self.assertEqual(straight.shape, (720, 720, 3))
         inner = slice(150, 570)
         turned = np.rot90(straight, -1)[inner, inner]
@@ -136,8 +136,8 @@ class YearsTest(StudioCase):
         years = self.years()
         newer = years.measurements[-1]
         confirm(self.studio, self.here.id, newer.id, self.letters(years))
-        state = open_desk(self.studio, self.second.id)
-        marks = deepcopy(state.marks)
+        state = self.open_desk(self.second.id)
+        marks = state.marks.as_json()
         marks["roots"].pop()
         save_marks(self.studio, self.second.id, marks, state.revision)
         self.assertTrue(self.years().comparison.confirmed)

@@ -7,10 +7,10 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from sqlalchemy import event
 
-from mirvo.studio.bench import bench
-from mirvo.studio.care import tasks_of_session
-from mirvo.studio.sessions import SessionForm, record_session
-from mirvo.studio.trees import get_tree
+from mirvo.studio.records.aftercare import tasks_of_session
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.yard.bench import bench
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 
@@ -32,18 +32,20 @@ class BenchPagesTest(StudioCase):
         return record_session(self.studio, self.tree_row.id, form)
 
     def test_a_week_is_chosen_and_a_wrong_one_refused(self):
-        monday = bench(self.studio).weeks[0].monday
+        monday = self.read(bench, self.studio.today).weeks[0].monday
         sent = self.client.post("/trees/1/week", data={"week": monday.isoformat()})
         self.assertEqual(sent.status_code, 303)
-        self.assertEqual(get_tree(self.studio, 1).moved_to, monday)
+        self.assertEqual(self.load_tree(1).moved_to, monday)
         for week, status in (("someday", 422), ("2027-08-02", 422), ("", 303)):
             answer = self.client.post("/trees/1/week", data={"week": week})
             self.assertEqual(answer.status_code, status)
-        self.assertIsNone(get_tree(self.studio, 1).moved_to)
+        self.assertIsNone(self.load_tree(1).moved_to)
 
     def test_more_trees_cost_no_more_questions_of_the_database(self):
         asked = []
-        event.listen(self.studio.engine, "before_cursor_execute", lambda *told: asked.append(told))
+        event.listen(
+            self.studio.engine, "before_cursor_execute", lambda *asked_now: asked.append(asked_now)
+        )
 
         def questions():
             counts = []
@@ -63,19 +65,21 @@ class BenchPagesTest(StudioCase):
     def test_a_trees_pages_ask_at_most_twelve_questions(self):
         self.session()
         asked = []
-        event.listen(self.studio.engine, "before_cursor_execute", lambda *told: asked.append(told))
+        event.listen(
+            self.studio.engine, "before_cursor_execute", lambda *asked_now: asked.append(asked_now)
+        )
         for place in ("/trees/1", "/trees/1/path", "/trees/1/years", "/trees/1/time"):
             with self.subTest(place=place):
                 asked.clear()
                 self.assertEqual(self.client.get(place).status_code, 200)
-                self.assertLessEqual(sum(told[2] != "BEGIN" for told in asked), 12)
+                self.assertLessEqual(sum(one[2] != "BEGIN" for one in asked), 12)
 
     def test_a_task_is_ticked_and_opened_again(self):
-        task = tasks_of_session(self.studio, self.session().id)[0]
+        task = self.read(tasks_of_session, self.session().id)[0]
         self.assertEqual(self.client.post(f"/care/{task.id}").headers["location"], "/")
-        self.assertIsNotNone(tasks_of_session(self.studio, task.session_id)[0].done_at)
+        self.assertIsNotNone(self.read(tasks_of_session, task.session_id)[0].done_at)
         self.client.post(f"/care/{task.id}", data={"open": "1"})
-        self.assertIsNone(tasks_of_session(self.studio, task.session_id)[0].done_at)
+        self.assertIsNone(self.read(tasks_of_session, task.session_id)[0].done_at)
         away = {"referer": "https://elsewhere.example/x"}
         self.assertEqual(
             self.client.post(f"/care/{task.id}", headers=away).headers["location"], "/"
@@ -84,12 +88,12 @@ class BenchPagesTest(StudioCase):
 
     def test_practice_is_answered_by_preset_singly_and_for_a_tree(self):
         self.client.post("/almanac/practice", data={"preset": "gentle"})
-        self.assertEqual(self.studio.yard().school, "gentle")
+        self.assertEqual(self.yard().school, "gentle")
         self.client.post("/almanac/practice", data={"wounds": "open", "budget": "bold"})
-        self.assertEqual(self.studio.yard().practice["wounds"], "open")
-        self.assertEqual(self.studio.yard().school, "bold")
+        self.assertEqual(self.yard().practice["wounds"], "open")
+        self.assertEqual(self.yard().school, "bold")
         self.client.post("/trees/1/practice", data={"wounds": "sealed", "budget": ""})
-        self.assertEqual(get_tree(self.studio, 1).practice, {"wounds": "sealed"})
+        self.assertEqual(self.load_tree(1).practice, {"wounds": "sealed"})
         for place in ("/almanac/practice", "/trees/1/practice"):
             for wrong in ({"wounds": "painted"}, {"colour": "red"}):
                 self.assertEqual(self.client.post(place, data=wrong).status_code, 422)
@@ -111,7 +115,7 @@ class BenchPagesTest(StudioCase):
     def test_the_calendar_is_a_file_and_its_address_a_secret(self):
         self.assertTrue(self.client.get("/kit/calendar.ics").text.startswith("BEGIN:VCALENDAR"))
         self.client.post("/kit/calendar")
-        secret = self.studio.yard().calendar_secret
+        secret = self.yard().calendar_secret
         self.assertEqual(self.client.get(f"/calendar/{secret}.ics").status_code, 200)
         self.client.post("/kit/calendar", data={"stop": "1"})
         self.assertEqual(self.client.get(f"/calendar/{secret}.ics").status_code, 404)

@@ -7,15 +7,14 @@ from math import atan2, degrees, hypot
 from fastapi.testclient import TestClient
 from sqlalchemy import select
 
-from mirvo.core.rootwork.cases import RootCase
+from mirvo.core.measure.figure import Figure
+from mirvo.core.rootwork.cuts import RootCase
 from mirvo.core.rootwork.root_path import along_mm, path_length_mm
-from mirvo.records.database import writing
 from mirvo.records.models import Plan
-from mirvo.studio.desk import save_marks
-from mirvo.studio.path import path_view
-from mirvo.studio.sessions import SessionForm, record_session
-from mirvo.studio.sheet import sheet_of
-from mirvo.studio.target import TargetForm, hold_year, set_target
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.path.target import TargetForm, hold_year, set_target
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import SessionForm
 from mirvo.web.app import create_app
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon
@@ -24,7 +23,7 @@ from mirvo.web.drawings.sheet import CSS_PX_PER_MM, draw_section, draw_sheet
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered, wheel_reach_mm
 from mirvo.web.drawings.years import years_chart, years_charts
-from mirvo.web.pages import signed
+from mirvo.web.templating import signed
 from tests.studio_case import StudioCase
 
 
@@ -44,24 +43,24 @@ class DrawnTree(StudioCase):
         super().setUp()
         self.tree_row = self.tree(container="wide training pot")
         photo, marks = self.photo(self.tree_row, taken_on=date(2025, 3, 20))
-        self.figures = save_marks(self.studio, photo.id, marks, 0).figures
+        self.figures = save_marks(self.studio, photo.id, marks, 0).found.top
         form = SessionForm(
             done_on=date(2025, 3, 28), bud_stage="buds swelling", ball_depth_before=90,
             slice_mm=30, woody_depth_mm=50, pot_length_mm=300, pot_depth_mm=80,
         )  # fmt: skip
         record_session(self.studio, self.tree_row.id, form)
-        ratio = self.figures["spread"]["flare"]["ratio"]["value"] + 0.3
+        ratio = self.figures.spread.flare.ratio.value + 0.3
         target = TargetForm(spread_ratio=ratio, largest_gap_deg=120, pot_depth_mm=60)
         set_target(self.studio, self.tree_row.id, target)
-        path_view(self.studio, self.tree_row.id)
-        self.sheet = sheet_of(self.studio, self.tree_row.id)
+        self.planned(self.tree_row.id)
+        self.sheet = self.sheet_of(self.tree_row.id)
 
 
 class OldPlanTest(DrawnTree):
     def test_a_plan_from_before_years_could_be_held_is_still_shown(self):
-        with writing(self.studio.engine) as unit:
-            for plan in unit.scalars(select(Plan)):
-                plan.case = {key: value for key, value in plan.case.items() if key != "holds"}
+        with self.studio.writing() as db:
+            for plan in db.scalars(select(Plan)):
+                plan.case = plan.case.model_copy(update={"holds": ()})
         hold_year(self.studio, self.tree_row.id, 2029, "travelling")
         page = TestClient(create_app(self.studio)).get(f"/trees/{self.tree_row.id}/path")
         self.assertEqual(page.status_code, 200)
@@ -69,7 +68,7 @@ class OldPlanTest(DrawnTree):
 
 class CutsTest(DrawnTree):
     def test_a_root_is_hatched_from_its_cut_on_with_a_knob_at_the_cut(self):
-        label = self.figures["roots"][0]["label"]
+        label = self.figures.roots[0].label
         scene = draw_cuts(self.figures, self.figures, {label: 0.25}, 400.0, (6,))
         self.assertEqual(len(of_role(scene, "root-cut")), 1)
         self.assertEqual(len(of_role(scene, "old-soil")), 1)
@@ -79,11 +78,11 @@ class CutsTest(DrawnTree):
         self.assertAlmostEqual(along_mm(way, at) / path_length_mm(way), 0.75, 2)
 
     def test_a_removed_root_has_no_knob_and_no_error_bars(self):
-        label = self.figures["roots"][0]["label"]
-        after = {**self.figures, "roots": self.figures["roots"][1:]}
+        label = self.figures.roots[0].label
+        after = self.figures.model_copy(update={"roots": self.figures.roots[1:]})
         scene = draw_cuts(self.figures, after, {label: 1.0}, 400.0)
         self.assertEqual(of_role(scene, "knob"), [])
-        self.assertEqual(len(of_role(scene, "plus-minus-mark")), 6 * len(after["roots"]))
+        self.assertEqual(len(of_role(scene, "plus-minus-mark")), 6 * len(after.roots))
 
     def test_the_ball_is_drawn_to_scale_with_what_goes(self):
         answers = {"ball_length_before": 300.0, "ball_depth_before": 60.0, "slice_mm": 15.0}
@@ -108,34 +107,34 @@ class CutsTest(DrawnTree):
 
 class WheelTest(DrawnTree):
     def test_the_plus_minus_of_azimuth_and_reach_are_drawn_to_scale(self):
-        first = self.figures["roots"][0]
+        first = self.figures.roots[0]
         scene = draw_wheel(self.figures, 400.0)
         drawn = of_role(scene, "plus-minus-mark")
-        self.assertEqual(len(drawn), 6 * len(self.figures["roots"]))
+        self.assertEqual(len(drawn), 6 * len(self.figures.roots))
         ends = re.search(r"M([\d.]+) ([\d.]+) A.* ([\d.]+) ([\d.]+)$", drawn[0].attributes["d"])
         ax, ay, bx, by = (float(value) - 200 for value in ends.groups())
         swept = (degrees(atan2(bx, -by)) - degrees(atan2(ax, -ay))) % 360
-        self.assertAlmostEqual(swept, 2 * first["azimuth_deg"]["plus_minus"], delta=0.15)
+        self.assertAlmostEqual(swept, 2 * first.azimuth_deg.plus_minus, delta=0.15)
         (cx, cy), (dx, dy) = points(drawn[3])
         scale = (200 - 26) / wheel_reach_mm(self.figures)
-        wanted = 2 * first["reach_mm"]["plus_minus"] * scale
+        wanted = 2 * first.reach_mm.plus_minus * scale
         self.assertAlmostEqual(hypot(dx - cx, dy - cy), wanted, delta=0.2)
 
     def test_rings_and_roots_share_one_scale(self):
         scene = draw_wheel(self.figures, 400.0)
-        trunk = self.figures["trunk_diameter_mm"]["value"]
+        trunk = self.figures.trunk_diameter_mm.value
         radii = [float(ring.attributes["r"]) for ring in of_role(scene, "ring")]
         scale = (200 - 26) / wheel_reach_mm(self.figures)
         for times, radius in enumerate(radii, start=1):
             self.assertAlmostEqual(radius, times * trunk / 2 * scale, 0)
-        for root, drawn in zip(self.figures["plan"]["roots"], of_role(scene, "root"), strict=True):
+        for root, drawn in zip(self.figures.roots, of_role(scene, "root"), strict=True):
             reach = max(hypot(x - 200, y - 200) for x, y in points(drawn))
-            wanted = max(hypot(x, y) for x, y in root["path"]) * scale
-            self.assertLess(abs(reach - wanted), root["base_width_mm"] * scale)
+            wanted = max(hypot(x, y) for x, y in root.path_mm) * scale
+            self.assertLess(abs(reach - wanted), root.width_mm * scale)
 
     def test_the_rim_is_covered_or_open_all_round(self):
         scene = draw_wheel(self.figures, 400.0)
-        arcs = self.figures["radiality"]["open_arcs"]
+        arcs = self.figures.radiality.open_arcs
         self.assertEqual(len(of_role(scene, "rim-open")), len(arcs))
         self.assertEqual(len(of_role(scene, "rim-covered")), max(1, len(arcs)))
         self.assertEqual(len(of_role(scene, "gap-words")), len(arcs))
@@ -149,17 +148,23 @@ class WheelTest(DrawnTree):
 
     def test_words_say_what_is_drawn(self):
         scene = draw_wheel(self.figures, 400.0)
-        self.assertIn(f"{len(self.figures['roots'])} roots", scene.description)
+        self.assertIn(f"{len(self.figures.roots)} roots", scene.description)
 
     def test_a_base_without_roots_is_one_open_round(self):
-        bare = {**self.figures, "roots": [], "plan": {**self.figures["plan"], "roots": []}}
-        bare["radiality"] = {**self.figures["radiality"], "open_arcs": [[0.0, 360.0]]}
+        open_round = self.figures.radiality.model_copy(update={"open_arcs": ((0.0, 360.0),)})
+        bare = self.figures.model_copy(update={"roots": (), "radiality": open_round})
         scene = draw_wheel(bare, 400.0)
         self.assertEqual(of_role(scene, "rim-covered"), [])
         self.assertEqual(len(of_role(scene, "rim-open")), 1)
 
     def test_tapered_root(self):
-        root = {"path": [(0, 0), (0, 10), (0, 20)], "base_width_mm": 6.0, "end_width_mm": 2.0}
+        root = self.figures.roots[0].model_copy(
+            update={
+                "path_mm": ((0, 0), (0, 10), (0, 20)),
+                "base_width_mm": Figure(6.0, 0.1),
+                "end_width_mm": 2.0,
+            }
+        )
         outline = tapered(root)
         widths = [abs(outline[i][0] - outline[-1 - i][0]) for i in range(3)]
         self.assertEqual(widths, [6.0, 4.0, 2.0])
@@ -186,10 +191,10 @@ class SheetTest(DrawnTree):
         self.assertLess(abs((bar[2][0] - bar[1][0]) / scale - 50), 2)
 
     def test_planned_levels_are_dashed_and_named(self):
-        steps = self.sheet.path["steps"]
+        steps = self.sheet.path.steps
         planned = [shape.text for shape in of_role(draw_sheet(self.sheet), "planned-words")]
         self.assertTrue(planned)
-        self.assertIn(str(steps[-1]["year"]), " ".join(planned))
+        self.assertIn(str(steps[-1].year), " ".join(planned))
         self.assertIn("show pot", " ".join(planned))
         alone = draw_section(self.sheet, self.sheet.path)
         self.assertEqual(len(of_role(alone, "planned-words")), len(planned))
@@ -202,7 +207,7 @@ class SheetTest(DrawnTree):
             self.assertTrue(all(gap >= 14 for gap in gaps), gaps)
 
     def test_an_unmeasured_tree_still_has_its_section(self):
-        bare = sheet_of(self.studio, self.tree(name="Bare").id)
+        bare = self.sheet_of(self.tree(name="Bare").id)
         scene = draw_sheet(bare)
         self.assertEqual(of_role(scene, "root"), [])
         self.assertEqual(len(of_role(scene, "pot")), 1)

@@ -7,7 +7,7 @@ import zipfile
 from fastapi.testclient import TestClient
 
 from mirvo.web.app import create_app
-from mirvo.web.places import MOST_FOUND, find, known_places, known_tree
+from mirvo.web.places import MAX_FOUND, find, known_places, known_tree
 from tests.studio_case import StudioCase
 from tests.web.test_pages import tags
 
@@ -46,7 +46,7 @@ class FindTest(unittest.TestCase):
         for words in ("", "  ", "?!", "xyz", "rry"):
             self.assertEqual(names(words), [])
         many = [known_tree(n, f"Larch {n}", "Larch") for n in range(99)]
-        self.assertEqual(len(find("larch", [], many)), MOST_FOUND)
+        self.assertEqual(len(find("larch", [], many)), MAX_FOUND)
 
 
 class FindPagesTest(StudioCase):
@@ -69,7 +69,7 @@ class FindPagesTest(StudioCase):
 
     def test_a_backup_is_taken_from_the_kit_and_then_told_of(self):
         self.assertIn("No backup was made yet", self.client.get("/kit").text)
-        answer = self.client.get("/kit/backup.zip")
+        answer = self.client.post("/kit/backup.zip")
         self.assertEqual(answer.headers["content-type"], "application/zip")
         self.assertIn("mirvo-2026-11-23.zip", answer.headers["content-disposition"])
         with zipfile.ZipFile(io.BytesIO(answer.content)) as packed:

@@ -5,9 +5,9 @@ from copy import deepcopy
 from fastapi.testclient import TestClient
 from sqlalchemy import text
 
-from mirvo.records.database import reading
-from mirvo.studio.desk import EMPTY_MARKS, save_marks
-from mirvo.studio.photo_facts import PhotoForm, edit_photo
+from mirvo.core.measure.drafts import blank_draft
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 
@@ -56,7 +56,7 @@ class HostileMarksTest(StudioCase):
     def test_what_is_no_set_of_marks_is_refused_at_its_place(self):
         for change, place in TOP:
             with self.subTest(place=place, change=change):
-                self.refused({**deepcopy(EMPTY_MARKS["top"]), **change}, place)
+                self.refused({**blank_draft("top").as_json(), **change}, place)
         for whole in (None, [], "marks", 3):
             self.refused(whole, "marks")
 
@@ -64,7 +64,7 @@ class HostileMarksTest(StudioCase):
         edit_photo(self.studio, self.row.id, PhotoForm(taken_on=self.row.taken_on, kind="side"))
         for change, place in SIDE:
             with self.subTest(place=place, change=change):
-                self.refused({**deepcopy(EMPTY_MARKS["side"]), **change}, place)
+                self.refused({**blank_draft("side").as_json(), **change}, place)
 
     def test_marks_that_break_after_measuring_are_kept_and_break_no_page(self):
         self.assertEqual(self.put(self.marks).status_code, 200)
@@ -77,8 +77,8 @@ class HostileMarksTest(StudioCase):
             with self.subTest(part=part):
                 self.assertEqual(self.client.get(f"/trees/1{part}").status_code, 200)
         self.assertEqual(self.client.get("/trees").status_code, 200)
-        with reading(self.studio.engine) as unit:
-            kept = unit.execute(text("SELECT figures IS NULL FROM measurements")).scalar()
+        with self.studio.reading() as db:
+            kept = db.execute(text("SELECT top IS NULL FROM measurements")).scalar()
         self.assertEqual(kept, 1)
 
     def test_numbers_beyond_any_record_lead_nowhere(self):
@@ -93,5 +93,5 @@ class HostileMarksTest(StudioCase):
     def test_marks_broken_from_the_start(self):
         broken = deepcopy(self.marks)
         broken["trunk"]["outline"] = broken["trunk"]["outline"][:2]
-        self.assertIsNone(save_marks(self.studio, self.row.id, broken, 0).figures)
+        self.assertIsNone(save_marks(self.studio, self.row.id, broken, 0).found.top)
         self.assertEqual(self.client.get("/trees/1").status_code, 200)

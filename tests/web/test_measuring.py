@@ -5,8 +5,8 @@ from datetime import date
 
 from fastapi.testclient import TestClient
 
-from mirvo.studio.desk import open_desk, save_marks
-from mirvo.studio.years import years_of
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.years import years_of
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 
@@ -37,7 +37,7 @@ class HelpTest(StudioCase):
         told = [json.loads(line) for line in answer.text.splitlines()]
         self.assertIn("stage", told[0])
         self.assertIn("result", told[-1])
-        self.assertEqual(open_desk(self.studio, self.row.id).marks["roots"], [])
+        self.assertEqual(self.open_desk(self.row.id).marks.roots, ())
 
     def test_what_cannot_be_helped_is_said(self):
         for what, body, field in (
@@ -79,12 +79,12 @@ class YearsPagesTest(StudioCase):
             save_marks(self.studio, photo.id, marks, 0)
 
     def test_letters_are_confirmed_by_a_form(self):
-        years = years_of(self.studio, 1)
+        years = self.read(years_of, 1)
         newer = years.measurements[-1]
         page = self.client.get("/trees/1/years").text
         self.assertIn("Which root is which?", page)
         given = {new: old for old, new in years.comparison.match.pairs}
-        labels = [root["label"] for root in newer.marks["roots"]]
+        labels = newer.top_marks.labels
         form = {f"letter_{label}": given.get(label, "") for label in labels}
         wrong = {**form, "letter_A": "Z9"}
         refused = self.client.post(f"/trees/1/years/{newer.id}", data=wrong)

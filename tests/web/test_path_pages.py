@@ -2,10 +2,8 @@
 
 from fastapi.testclient import TestClient
 
-from mirvo.studio.path import path_view
-from mirvo.studio.plans import path_of_school, plans_of
-from mirvo.studio.sheet import sheet_of
-from mirvo.studio.target import hold_year
+from mirvo.studio.path.plans import plans_of
+from mirvo.studio.path.target import hold_year, holds_of
 from mirvo.web.app import create_app
 from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import draw_three_paths
@@ -34,63 +32,66 @@ class PathPagesTest(PathCase):
         self.assertIn("In the show pot by <strong>2030</strong>: exhibition", page)
         self.post("/trees/1/holds", hold_year="2030", release="1")
         self.assertNotIn("exhibition", self.client.get("/trees/1/path").text)
-        self.assertIn("Please give a year", self.post("/trees/1/holds", 422, hold_year="soon"))
+        self.assertIn(
+            "Please give a whole number", self.post("/trees/1/holds", 422, hold_year="soon")
+        )
 
     def test_containers_and_gap_methods_are_chosen(self):
         self.post("/trees/1/containers", container=["basket", "usual pot"])
-        case = path_view(self.studio, 1).case
-        self.assertEqual(case["containers"], ["usual pot", "basket", "final pot"])
+        case = self.planned(1).case
+        self.assertEqual(case.containers, ("usual pot", "basket", "final pot"))
         self.assertIn("tick at least one", self.post("/trees/1/containers", 422))
         self.target(largest_gap_deg=40)
-        between = path_view(self.studio, 1).case["gaps"][0]["between"]
+        between = self.planned(1).case.gaps[0].between
         self.post("/trees/1/gaps", **{between: "ground layer"})
         page = self.client.get("/trees/1/path").text
         self.assertIn("Make the <strong>ground layer</strong>", page)
         self.assertIn("is not one of", self.post("/trees/1/gaps", 422, **{between: "glue"}))
 
     def test_a_root_that_grows_back_is_cut_again(self):
-        label = path_view(self.studio, 1).case["faults"][0]["label"]
-        self.post("/trees/1/returns", **{label: "1"})
-        self.assertEqual(path_view(self.studio, 1).case["faults"][0]["returns_years"], 1)
+        label = self.planned(1).case.faults[0].label
+        self.post("/trees/1/regrowth", **{label: "1"})
+        self.assertEqual(self.planned(1).case.faults[0].returns_years, 1)
         self.assertIn("back after 1 year", self.client.get("/trees/1/path").text)
-        self.assertIn("whole years", self.post("/trees/1/returns", 422, **{label: "soon"}))
-        self.assertIn("after 1 to 15", self.post("/trees/1/returns", 422, **{label: "99"}))
-        self.post("/trees/1/returns", **{label: ""})
-        self.assertNotIn("returns_years", path_view(self.studio, 1).case["faults"][0])
+        self.assertIn("whole years", self.post("/trees/1/regrowth", 422, **{label: "soon"}))
+        self.assertIn("after 1 to 15", self.post("/trees/1/regrowth", 422, **{label: "99"}))
+        self.post("/trees/1/regrowth", **{label: ""})
+        self.assertIsNone(self.planned(1).case.faults[0].returns_years)
 
     def test_levers_come_as_a_part_and_as_a_page(self):
-        part = self.client.get("/trees/1/path/forward", headers={"HX-Request": "true"}).text
-        page = self.client.get("/trees/1/path/forward?school=bold").text
+        self.post("/trees/1/path")
+        part = self.client.post("/trees/1/path/forward", headers={"HX-Request": "true"}).text
+        page = self.client.post("/trees/1/path/forward", data={"school": "bold"}).text
         self.assertNotIn("<html", part)
         self.assertIn("<html", page)
         for text in (part, page):
             self.assertIn("What would bring it forward", text)
 
     def test_plans_are_named_compared_and_taken_up(self):
-        path_view(self.studio, 1)
+        self.planned(1)
         hold_year(self.studio, 1, 2028, "")
-        path_view(self.studio, 1)
-        newest, first = plans_of(self.studio, 1)
+        self.planned(1)
+        newest, first = self.read(plans_of, 1)
         self.post(f"/plans/{first.id}/name", name="calm")
         self.assertIn("already", self.post(f"/plans/{newest.id}/name", 422, name="calm"))
         page = self.client.get(f"/trees/1/plans?plan={first.id}&plan={newest.id}").text
         self.assertEqual(page.count('class="path-year'), 2)
         self.post(f"/plans/{first.id}/take-up")
-        self.assertEqual(path_view(self.studio, 1).target.holds, [])
+        self.assertEqual(self.read(holds_of, 1), ())
         self.assertEqual(self.client.post("/plans/99/take-up").status_code, 404)
         self.assertEqual(self.client.get("/trees/99/plans").status_code, 404)
 
     def test_materials_and_buds(self):
-        path_view(self.studio, 1)
+        self.planned(1)
         self.assertEqual(self.client.get("/materials").status_code, 200)
         self.post("/trees/1/buds", stage="buds swelling")
-        sheet = sheet_of(self.studio, 1)
+        sheet = self.sheet_of(1)
         self.assertEqual(
             (sheet.tree.buds_seen, sheet.tree.buds_seen_on), ("buds swelling", self.studio.today)
         )
         self.post("/trees/1/buds", 422, stage="purple")
         self.post("/trees/1/buds", stage="", from_tree="1")
-        self.assertIsNone(sheet_of(self.studio, 1).tree.buds_seen_on)
+        self.assertIsNone(self.sheet_of(1).tree.buds_seen_on)
 
     def test_without_a_target_the_page_offers_one_with_reasons(self):
         tree = self.tree(name="New one")
@@ -102,14 +103,14 @@ class DrawingsTest(PathCase):
         super().setUp()
         self.record()
         self.target()
-        self.result = path_view(self.studio, 1).result
-        self.sheet = sheet_of(self.studio, 1)
+        self.result = self.planned(1).result
+        self.sheet = self.sheet_of(1)
 
     def test_ring_and_floor_stand_to_one_scale_where_their_knobs_are(self):
         scene = draw_target(self.sheet, None, Wish(2.0, 60.0))
         [ring], [floor] = of_role(scene, "target-ring"), of_role(scene, "target-floor")
         knobs = {knob.attributes["data-knob"]: knob.attributes for knob in of_role(scene, "knob")}
-        trunk = self.figures["trunk_diameter_mm"]["value"]
+        trunk = self.figures.trunk_diameter_mm.value
         scale = float(ring.attributes["r"]) / trunk  # a ring of two trunks has one as radius
         at = float(knobs["ring"]["cx"]) - float(ring.attributes["cx"])
         self.assertAlmostEqual(at, float(ring.attributes["r"]), delta=0.2)
@@ -122,20 +123,22 @@ class DrawingsTest(PathCase):
         self.assertEqual(scene.role, "group")
 
     def test_no_drawing_before_a_measurement(self):
-        bare = sheet_of(self.studio, self.tree(name="Unmeasured").id)
+        bare = self.sheet_of(self.tree(name="Unmeasured").id)
         self.assertIsNone(draw_target(bare, None, Wish(2.0, 60.0)))
 
     def test_each_path_has_its_sessions_flag_and_chances(self):
-        rows = [(path["school"], path) for path in self.result["paths"]]
+        rows = [(path.school, path) for path in self.result.paths]
         scene = draw_three_paths(rows, 2026, 15, 2030)
-        sessions = sum(len(path["steps"]) for _, path in rows)
+        sessions = sum(len(path.steps) for _, path in rows)
         self.assertEqual(len(of_role(scene, "session-disc")), sessions)
-        reached = [path for _, path in rows if path["reached_year"]]
+        reached = [path for _, path in rows if path.reached_year]
         self.assertEqual(len(of_role(scene, "arrival-flag")), len(reached))
-        bars = sum(len(path["chance_by_year"]) for path in reached)
+        bars = sum(len(path.chance_by_year) for path in reached)
         self.assertEqual(len(of_role(scene, "chance-bar")), bars)
-        self.assertIn(f"there in {reached[0]['reached_year']}", scene.description)
-        lost = {**path_of_school(self.result, "bold"), "reached_year": None, "chance_by_year": {}}
+        self.assertIn(f"there in {reached[0].reached_year}", scene.description)
+        lost = self.result.path_of("bold").model_copy(
+            update={"reached_year": None, "chance_by_year": {}}
+        )
         self.assertIn(
             "out of reach", draw_three_paths([("bold", lost)], 2026, 15, None).description
         )

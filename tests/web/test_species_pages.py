@@ -3,7 +3,7 @@
 from fastapi.testclient import TestClient
 
 from mirvo.core.almanac import figures_of, species_by_key
-from mirvo.studio import species as use
+from mirvo.studio.almanac import species as use
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 from tests.web.test_pages import tags
@@ -40,7 +40,7 @@ class SpeciesPagesTest(StudioCase):
         self.assertIn("As shipped: 50", answer.text)
         self.assertIn("2 of its figures are your own", answer.text)
         self.assertEqual(self.shown()["budget_steady"], "42.5")
-        self.assertFalse(use.species_of(self.studio.yard(), "zelkova").root_cuttings)
+        self.assertFalse(use.species_of(self.yard(), "zelkova").root_cuttings)
         again = self.client.post(f"{self.PAGE}/aside")
         self.assertIn("Put your figures back", again.text)
         self.assertIn("As shipped: 50", self.client.post(f"{self.PAGE}/back").text)
@@ -54,7 +54,7 @@ class SpeciesPagesTest(StudioCase):
         answer = self.client.post(self.PAGE, data={**sent, "budget_bold": "75"})
         [wrong] = [tag for tag in tags(answer, "input") if tag.get("aria-invalid")]
         self.assertEqual((wrong["name"], wrong["value"]), ("best_week", "30"))
-        self.assertEqual(self.studio.yard().own_species, {})
+        self.assertEqual(self.yard().own_species, {})
 
     def test_a_species_of_the_studio_from_adding_to_putting_back(self):
         data = {"new_name": "Saltgate elm", "like": "chinese-elm"}
@@ -76,7 +76,7 @@ class SpeciesPagesTest(StudioCase):
         key = use.add_entry(self.studio, "Saltgate elm", "chinese-elm")
         self.tree(name="Ferry elm", species_key=key)
         answer = self.client.post(f"/almanac/species/{key}/aside")
-        self.assertEqual(answer.status_code, 409)
+        self.assertEqual(answer.status_code, 422)
         self.assertIn("one tree is of this species", answer.text)
 
     def test_unknown_species(self):

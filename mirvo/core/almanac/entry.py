@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
 from mirvo.core.almanac.loader import Budgets, GrowthPrior, Species, rules
 from mirvo.core.errors import BadInput
+from mirvo.core.forms import FormModel
 
 Vigour = Literal["strong", "moderate", "slow"]
 Percent = Annotated[float, Field(gt=0, le=85, allow_inf_nan=False)]
@@ -18,7 +19,7 @@ Week = Annotated[int, Field(ge=-26, le=40)]
 Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
 
 
-class Entry(BaseModel):
+class Entry(FormModel):
     """All figures of a species.
 
     interval : years between sessions. budget : % of the feeding root in one session.
@@ -26,7 +27,6 @@ class Entry(BaseModel):
     last_week, best_week : from the usual last frost. night_floor_c : °C.
     """
 
-    model_config = ConfigDict(extra="ignore")
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
     group: str
     vigour: Vigour = "moderate"

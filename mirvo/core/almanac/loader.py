@@ -68,11 +68,15 @@ class Container(Data):
 
 
 class BudgetRules(Data):
+    """collected_recently : factor within recent_days of collection from one of the origins."""
+
     strength: dict[str, float]
     age: dict[str, float]
     season: dict[str, float]
     collected_recently: float
-    never_above: float
+    collected_origins: list[str]
+    recent_days: int
+    max_budget: float
     worth: dict[str, float]
 
 
@@ -92,7 +96,7 @@ class PlanRules(Data):
 
     offered: list[str]
     ball_growth_mm: float
-    least_ball_mm: float
+    min_ball_mm: float
     slice_step_mm: float
     soil_layer_mm: float
     rim_clearance_mm: float
@@ -132,43 +136,58 @@ class MaterialRules(Data):
     trunks_long: dict[str, float]
 
 
+class TargetLimits(Data):
+    """The least and the most that may be wished for."""
+
+    spread_ratio: tuple[float, float]
+    largest_gap_deg: tuple[float, float]
+    pot_depth_mm: tuple[float, float]
+
+
 class TargetRules(Data):
     """What a target begins with; spread_step : in trunks beyond what there is now."""
 
     spread_ratio: float
     spread_step: float
     largest_gap_deg: float
-    least_pot_mm: float
+    min_pot_mm: float
+    limits: TargetLimits
 
 
 class AdviserRules(Data):
     """straight_deg : what strays more from outward is a bend. Lengths in trunk diameters."""
 
     straight_deg: float
-    least_stub_trunks: float
+    min_stub_trunks: float
     bendable_trunks: float
     crossing_clear_mm: float
 
 
 class TopReductionRules(Data):
-    most_factor: float
+    max_factor: float
     full_at_percent: float
 
 
 class WeighingRules(Data):
-    least_ratio: float
-    most_ratio: float
+    min_ratio: float
+    max_ratio: float
 
 
 class SeasonRules(Data):
     """Days about a usual window in which buds seen concern it; how far warmth may move it;
-    usual daily highs, by group, at which windows close."""
+    usual daily highs, by group, at which windows close.
+
+    edge_days : how far outside its window a tree may still be worked, at an edge budget.
+    worked_dormant : groups whose dormant work depends on the practice.
+    """
 
     under_glass_weeks: int
+    edge_days: int
+    worked_dormant: list[str]
     dormant_wait_days: int
     buds_before_days: int
     buds_after_days: int
-    most_shift_days: int
+    max_shift_days: int
     heat_ceiling_c: dict[str, float]
 
 
@@ -188,7 +207,7 @@ class TriageRules(Data):
     look_from: int
     press_from: int
     dries_faster_share: float
-    most_delays: int
+    max_delays: int
 
 
 class FollowUp(Data):

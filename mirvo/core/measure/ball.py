@@ -2,30 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from mirvo.core.measure.elevation import Elevation
+from mirvo.core.measure.figure import Figure
+from mirvo.core.measure.records import BallRecord
 from mirvo.core.measure.side_marks import Ball
-from mirvo.core.measure.uncertainty import Figure, figure
+from mirvo.core.measure.uncertainty import figure
 
 WOOD_SHARE_OF_TRUNK = 1 / 8
-LEAST_WOOD_MM = 3.0
-
-
-@dataclass(frozen=True)
-class BallMeasure:
-    """Ball seen from the side, mm. woody_depth_mm is None where no wood is marked."""
-
-    width_mm: Figure
-    depth_mm: Figure
-    woody_depth_mm: Figure | None
+MIN_WOOD_MM = 3.0
 
 
 def measure_ball(
     ball: Ball, frame: Elevation, root_plane_mm: float, narrowest_mm: float
-) -> BallMeasure:
+) -> BallRecord:
     """Width and depth of the ball and the depth of its wood.
 
     Parameters
@@ -39,7 +30,7 @@ def measure_ball(
     outline = frame.points(ball.outline)
     depth = root_plane_mm - outline[..., 1].min(axis=1)
     trunk_mm = ball.trunk_diameter_mm or narrowest_mm
-    return BallMeasure(
+    return BallRecord(
         width_mm=figure(np.ptp(outline[..., 0], axis=1)),
         depth_mm=figure(np.maximum(depth, 0.0)),
         woody_depth_mm=_woody_depth(ball, frame, root_plane_mm, trunk_mm),
@@ -54,7 +45,7 @@ def _woody_depth(
     ends = frame.points([point for pair in ball.wood for point in pair])
     first, second = ends[:, ::2], ends[:, 1::2]
     thick = np.hypot(*np.moveaxis(second - first, 2, 0))
-    counted = thick[0] >= max(LEAST_WOOD_MM, trunk_mm * WOOD_SHARE_OF_TRUNK)
+    counted = thick[0] >= max(MIN_WOOD_MM, trunk_mm * WOOD_SHARE_OF_TRUNK)
     depth = root_plane_mm - (first + second)[..., 1] / 2
     if not counted.any():
         return Figure(0.0, 0.0)

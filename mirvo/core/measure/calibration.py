@@ -35,7 +35,7 @@ USUAL_CAMERA_HEIGHT_MM = 735.0
 USUAL_CAMERA_HEIGHT_LOG_SD = 0.25
 CARD_CORNER_SD_PX = 0.25
 VAGUE_FOCAL_LOG_SD = 0.05
-LEAST_POINT_SD_PX = 0.1
+MIN_POINT_SD_PX = 0.1
 UNKNOWN_HEIGHT = (
     "The camera's height is unknown, so heights above the root plane cannot be allowed for; "
     "the ± is wider for it. Enter the camera's height or the focal length."
@@ -146,7 +146,7 @@ def _from_known_points(
     picture = draws.points(seen, sd)
     size = float(np.ptp(known, axis=0).max())
     prior = _prior(cal.camera_height_mm, photo)
-    pose = solve_pose(known, picture, max(sd, LEAST_POINT_SD_PX), photo.centre, prior, draws)
+    pose = solve_pose(known, picture, max(sd, MIN_POINT_SD_PX), photo.centre, prior, draws)
     straight = unbend(picture[:1], photo.centre, pose.focal[:1], pose.radial[:1])
     misfit = _rms(apply_homography(pose.to_plane[:1], straight)[0] - known)
     if misfit < POSE_MISFIT * size:

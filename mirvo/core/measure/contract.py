@@ -9,26 +9,30 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.drafts import Point
 
-Point = tuple[FiniteFloat, FiniteFloat]
 Pair = tuple[Point, Point]
+Outline = Annotated[tuple[Point, ...], Field(min_length=3, max_length=2000)]
 Millimetres = Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)]
 Offset = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
-Stray = Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)]
+Deviation = Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)]
 Focal = Annotated[float, Field(ge=8, le=1200, allow_inf_nan=False)]
+
+
+STRICT = ConfigDict(extra="forbid", frozen=True)
 
 
 class Contract(BaseModel):
     """Base of the file contracts: unknown names are refused, so typing errors show."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = STRICT
 
 
-AnyContract = TypeVar("AnyContract", bound=Contract)
+AnyContract = TypeVar("AnyContract", bound=BaseModel)
 
 
 class _Reference(Contract):
@@ -58,7 +62,7 @@ class RectangleCalibration(_Reference):
 
 class EllipseCalibration(_Reference):
     kind: Literal["ellipse"]
-    points: Annotated[list[Point], Field(min_length=5, max_length=400)]
+    points: Annotated[tuple[Point, ...], Field(min_length=5, max_length=400)]
     length_mm: Millimetres
     width_mm: Millimetres
     long_axis: Pair | None = None

@@ -9,9 +9,9 @@ import numpy as np
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.uncertainty import Array
 
-FEWEST = 6
+MIN_PLACES = 6
 STRAY_PX = 60.0
-LEAST_DEVIATION_PX = 0.3
+MIN_DEVIATION_PX = 0.3
 
 
 @dataclass(frozen=True)
@@ -46,7 +46,7 @@ def eye_result(first: Array, second: Array, truth: Array) -> EyeResult:
     """
     off = np.stack([first - truth, second - truth])
     sound = (np.hypot(off[..., 0], off[..., 1]) <= STRAY_PX).all(axis=0)
-    if sound.sum() < FEWEST:
+    if sound.sum() < MIN_PLACES:
         raise BadInput("points", "too many clicks lie far from what was asked; mark them again")
     kept = off[:, sound]
     twice = kept[1] - kept[0]
@@ -57,7 +57,7 @@ def eye_result(first: Array, second: Array, truth: Array) -> EyeResult:
         bias_down=float(bias[1]),
         bias_plus_minus=1.96 * spread / float(np.sqrt(kept[0].shape[0] * 2)),
         repeat=float(np.sqrt((twice**2).mean() / 2)),
-        deviation=max(float(np.sqrt((kept**2).mean())), LEAST_DEVIATION_PX),
+        deviation=max(float(np.sqrt((kept**2).mean())), MIN_DEVIATION_PX),
         clicks=int(kept.shape[0] * kept.shape[1]),
         strays=int((~sound).sum()) * 2,
     )

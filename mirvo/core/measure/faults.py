@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 from shapely.geometry import LineString, Point
 
+from mirvo.core.angles import angle_between
+from mirvo.core.measure.records import Fault, FaultUnit
 from mirvo.core.measure.uncertainty import Array
 
 
@@ -42,21 +43,6 @@ class RootShape:
     condition: str
 
 
-@dataclass(frozen=True)
-class Fault:
-    """What is wrong with a root: code, measured figure, threshold, unit and other root."""
-
-    code: str
-    figure: float | None = None
-    threshold: float | None = None
-    unit: str = ""
-    with_root: str | None = None
-    at_mm: tuple[float, float] | None = None
-
-    def as_json(self) -> dict[str, Any]:
-        return {key: value for key, value in asdict(self).items() if value not in (None, "")}
-
-
 def find_faults(
     roots: list[RootShape], trunk_mm: float, limits: Thresholds | None = None
 ) -> dict[str, list[Fault]]:
@@ -81,30 +67,35 @@ def find_faults(
 def _own_faults(root: RootShape, trunk_mm: float, limits: Thresholds) -> list[Fault]:
     faults = []
     if root.condition == "dead":
-        faults.append(Fault("dead"))
+        faults.append(Fault(code="dead"))
     if root.feeders == 0:
-        faults.append(Fault("no_feeders"))
+        faults.append(Fault(code="no_feeders"))
     faults += _height_fault(root.height, trunk_mm * limits.plane_share_of_trunk)
     worst = max(root.sweep_deg, root.heading_error_deg)
     if worst > limits.circling_deg:
-        faults.append(Fault("circling", round(worst, 1), limits.circling_deg, "deg"))
+        faults.append(_measured("circling", worst, limits.circling_deg, "deg"))
     if root.looped_share > limits.looping_share:
         faults.append(
-            Fault(
-                "looping_back", round(100 * root.looped_share, 1), 100 * limits.looping_share, "%"
-            )
+            _measured("looping_back", 100 * root.looped_share, 100 * limits.looping_share, "%")
         )
     if root.sharpest_turn_deg > limits.kink_deg:
-        faults.append(Fault("kinked", round(root.sharpest_turn_deg, 1), limits.kink_deg, "deg"))
+        faults.append(_measured("kinked", root.sharpest_turn_deg, limits.kink_deg, "deg"))
     return faults
+
+
+def _measured(
+    code: str, found: float, limit: float, unit: FaultUnit, with_root: str | None = None
+) -> Fault:
+    """A fault with the figure that shows it, to a tenth."""
+    return Fault(code=code, figure=round(found, 1), threshold=limit, unit=unit, with_root=with_root)
 
 
 def _height_fault(height: str | float | None, limit_mm: float) -> list[Fault]:
     if height in ("above", "below"):
-        return [Fault(f"{height}_plane")]
+        return [Fault(code=f"{height}_plane")]
     if isinstance(height, int | float) and abs(height) > limit_mm:
         code = "above_plane" if height > 0 else "below_plane"
-        return [Fault(code, float(height), round(limit_mm, 1), "mm")]
+        return [Fault(code=code, figure=float(height), threshold=round(limit_mm, 1), unit="mm")]
     return []
 
 
@@ -121,8 +112,8 @@ def _crossings(roots: list[RootShape], limits: Thresholds) -> dict[str, list[Fau
             if min(at.distance(start) for start in starts) < limits.crossing_clear_mm:
                 continue  # two roots leaving one spot fork, they do not cross
             spot = (round(at.x, 1), round(at.y, 1))
-            found[first.label].append(Fault("crossing", with_root=roots[j].label, at_mm=spot))
-            found[roots[j].label].append(Fault("crossing", with_root=first.label, at_mm=spot))
+            found[first.label].append(Fault(code="crossing", with_root=roots[j].label, at_mm=spot))
+            found[roots[j].label].append(Fault(code="crossing", with_root=first.label, at_mm=spot))
     return found
 
 
@@ -134,7 +125,7 @@ def _oversized(roots: list[RootShape], limits: Thresholds) -> list[tuple[str, Fa
     return [
         (
             root.label,
-            Fault("oversized", round(root.base_width_mm, 1), round(limit, 1), "mm"),
+            _measured("oversized", root.base_width_mm, round(limit, 1), "mm"),
         )
         for root in roots
         if root.base_width_mm is not None and root.base_width_mm > limit
@@ -153,13 +144,11 @@ def _crowded(
     found = []
     for root in roots:
         for other in roots:
-            apart = abs((root.azimuth_deg - other.azimuth_deg + 180.0) % 360.0 - 180.0)
+            apart = angle_between(root.azimuth_deg, other.azimuth_deg)
             if other is root or apart > limits.crowded_deg:
                 continue
             if (rank(root), root.label) > (rank(other), other.label):
-                fault = Fault(
-                    "crowded", round(apart, 1), limits.crowded_deg, "deg", with_root=other.label
-                )
+                fault = _measured("crowded", apart, limits.crowded_deg, "deg", other.label)
                 found.append((root.label, fault))
                 break
     return found

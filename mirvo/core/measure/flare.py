@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from mirvo.core.measure.figure import Figure
+from mirvo.core.measure.records import BothSides
 from mirvo.core.measure.silhouette import Silhouette
-from mirvo.core.measure.uncertainty import Array, Figure, figure
+from mirvo.core.measure.uncertainty import Array, figure
 
 NARROWEST_FROM, NARROWEST_TO = 0.5, 2.0
 ANGLE_OVER = 0.25
@@ -40,15 +42,16 @@ def _without_twice_the_bias(least: Array) -> Array:
     return np.concatenate([least[:1], least[1:] - offset])
 
 
-def flare_angles(outline: Silhouette, soil_width: Array) -> dict[str, Figure]:
+def flare_angles(outline: Silhouette, soil_width: Array) -> BothSides:
     """Slope of both edges over the lowest quarter of the soil-line width, from upright."""
     heights = np.linspace(0, ANGLE_OVER * float(soil_width[0]), ANGLE_STEPS)
     left, right = outline.edges_at(heights)
     away = heights - heights.mean()
-    slopes = {"left": left @ away, "right": -(right @ away)}
-    return {
-        side: figure(np.degrees(np.arctan(slope / (away @ away)))) for side, slope in slopes.items()
-    }
+    to_left, to_right = (
+        figure(np.degrees(np.arctan(slope / (away @ away))))
+        for slope in (left @ away, -(right @ away))
+    )
+    return BothSides(left=to_left, right=to_right)
 
 
 def lean(outline: Silhouette) -> Figure:

@@ -10,7 +10,7 @@ from mirvo.core.measure.uncertainty import Array
 RAYS = 360
 DRAWN_RAY_STEP = 4
 CLOSE_SHARE = 0.04
-MOST_BULGE = 0.01
+MAX_BULGE = 0.01
 Indices = npt.NDArray[np.intp]
 
 
@@ -57,23 +57,13 @@ def bulged(outline: Array, share: Array) -> Array:
     sides = np.hypot(*(np.roll(outline[0], -1, axis=0) - outline[0]).T)
     area, middle = area_and_centroid(outline)
     radius = float(np.sqrt(area[0] / np.pi))
-    most = min(float((sides**3).sum() / sides.sum()) / (12.0 * radius**2), MOST_BULGE)
+    most = min(float((sides**3).sum() / sides.sum()) / (12.0 * radius**2), MAX_BULGE)
     return scaled(middle, away_from(middle, outline), (1.0 + most * share)[:, None])
 
 
 def direction_deg(vectors: Array) -> Array:
     """Clockwise direction of (..., 2) vectors seen from above, 0 = up in the picture, degrees."""
     return np.degrees(np.arctan2(vectors[..., 0], -vectors[..., 1]))
-
-
-def clock(azimuth_deg: float) -> float:
-    """Hour on the clock for an azimuth: back 12, right 3, front 6, left 9.
-
-    >>> clock(0.0), clock(90.0), clock(265.0)
-    (12.0, 3.0, 8.8)
-    """
-    hour = round(azimuth_deg % 360.0 / 30.0, 1)
-    return 12.0 if hour in (0.0, 12.0) else hour
 
 
 def arc_lengths(path: Array) -> Array:

@@ -12,10 +12,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from mirvo.core.measure.uncertainty import Array, Figure
+from mirvo.core.angles import angle_between, signed_turn
+from mirvo.core.measure.figure import Figure
+from mirvo.core.measure.uncertainty import Array
 
 GATE_DEG = 20.0
-MOST_TURN_DEG = 45.0
+MAX_TURN_DEG = 45.0
 TURN_STEP_DEG = 1.5
 WIDTH_WEIGHT, REACH_WEIGHT = 0.5, 0.35
 UNMATCHED = 1.0
@@ -81,7 +83,7 @@ def match_roots(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> Matc
     """
     if not before or not after:
         return Match(0.0, [], [r.label for r in before], [r.label for r in after])
-    turns = np.arange(-MOST_TURN_DEG, MOST_TURN_DEG + 1e-9, TURN_STEP_DEG)
+    turns = np.arange(-MAX_TURN_DEG, MAX_TURN_DEG + 1e-9, TURN_STEP_DEG)
     costs = [_assign(before, after, float(turn))[0] for turn in turns]
     turn = float(turns[int(np.argmin(costs))])
     for _ in range(SETTLE):
@@ -122,7 +124,7 @@ def _assign(
 def _away(before: Sequence[RootTrace], after: Sequence[RootTrace], turn: float) -> Array:
     old = np.array([root.azimuth_deg for root in before])
     new = np.array([root.azimuth_deg for root in after]) + turn
-    return np.asarray(np.abs((new[None] - old[:, None] + 180.0) % 360.0 - 180.0))
+    return np.asarray(angle_between(new[None], old[:, None]))
 
 
 def _unlike(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> Array:
@@ -149,5 +151,5 @@ def _turn_of(
 ) -> float:
     """Median rotation of the pairs, degrees."""
     turns = np.array([before[i].azimuth_deg - after[j].azimuth_deg for i, j in pairs])
-    about = (turns - turns[0] + 180.0) % 360.0 - 180.0
-    return float((np.median(about) + turns[0] + 180.0) % 360.0 - 180.0)
+    about = signed_turn(turns - turns[0])
+    return float(signed_turn(np.median(about) + turns[0]))

@@ -17,13 +17,14 @@ from shapely.validation import explain_validity, make_valid
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.contract import (
+    STRICT,
     AnyCalibration,
     Contract,
+    Deviation,
     Focal,
     Offset,
+    Outline,
     Pair,
-    Point,
-    Stray,
     calibration_points,
     check_calibration,
     check_inside,
@@ -31,42 +32,46 @@ from mirvo.core.measure.contract import (
     numbered,
     read_contract,
 )
+from mirvo.core.measure.drafts import FlareDraft, Point, RootDraft, TrunkDraft
 
 TINY_LOOP = 0.05
-MOST_BASE_SHARE = 0.8
-LEAST_JUDGED_PX = 16.0
-LEAST_ACROSS_SINE = 0.31
-MOST_WIDTH_TO_TRUNKS = 3.0
+MAX_BASE_SHARE = 0.8
+MIN_JUDGED_PX = 16.0
+MIN_ACROSS_SINE = 0.31
+MAX_WIDTH_TO_TRUNKS = 3.0
 FAR_FROM_TRUNK, AT_TRUNK = 0.5, 0.25
 
 
-class Trunk(Contract):
+class Trunk(TrunkDraft):
     """outline_sd_px : how far the whole outline may lie off, where it was not clicked round."""
 
-    outline: Annotated[list[Point], Field(min_length=3, max_length=2000)]
+    model_config = STRICT
+    outline: Outline
     height_mm: Offset = 0.0
-    outline_sd_px: Stray = 0.0
+    outline_sd_px: Deviation = 0.0
 
 
-class Flare(Contract):
-    outline: Annotated[list[Point], Field(min_length=3, max_length=2000)]
+class Flare(FlareDraft):
+    model_config = STRICT
+    outline: Outline
 
 
-class RootMark(Contract):
+class RootMark(RootDraft):
     """points_sd_px : how far each point strays, where the root was found in the picture and so
     strays further than a click. base_width_sd_px : how far the base width may be off beyond its
     clicks, where it alone was found."""
 
+    model_config = STRICT
     label: Annotated[str, Field(min_length=1, max_length=12)]
-    path: Annotated[list[Point], Field(min_length=2, max_length=2000)]
+    path: Annotated[tuple[Point, ...], Field(min_length=2, max_length=2000)]
     base_width: Pair | None = None
     end_width: Pair | None = None
-    points_sd_px: Stray = 0.0
-    base_width_sd_px: Stray = 0.0
+    points_sd_px: Deviation = 0.0
+    base_width_sd_px: Deviation = 0.0
     height: Literal["above", "on", "below"] | FiniteFloat | None = None
     feeders: Annotated[int, Field(ge=0, le=3)] | None = None
     condition: Literal["sound", "weak", "dead"] = "sound"
-    feeds: list[str] = Field(default=[])
+    feeds: tuple[str, ...] = ()
 
 
 class TopMarks(Contract):
@@ -78,9 +83,9 @@ class TopMarks(Contract):
     click_sd_px: Annotated[float, Field(ge=0, le=50)] = 2.0
     focal_length_35mm: Focal | None = None
     trunk: Trunk | None = None
-    trunks: Annotated[list[Trunk], Field(min_length=1, max_length=20)] | None = None
+    trunks: Annotated[tuple[Trunk, ...], Field(min_length=1, max_length=20)] | None = None
     flare: Flare | None = None
-    roots: Annotated[list[RootMark], Field(max_length=60)]
+    roots: Annotated[tuple[RootMark, ...], Field(max_length=60)]
     points: dict[Annotated[str, Field(min_length=1, max_length=40)], Point] = Field(default={})
 
     def trunk_marks(self) -> list[tuple[str, Trunk]]:
@@ -141,7 +146,7 @@ def _trunks_sound(marks: TopMarks, in_set: bool) -> None:
         _outline_sound(f"{path}.outline", trunk.outline)
 
 
-def _outline_sound(path: str, outline: list[Point]) -> None:
+def _outline_sound(path: str, outline: tuple[Point, ...]) -> None:
     polygon = Polygon(outline)
     if polygon.is_valid and polygon.area > 1:
         return
@@ -162,7 +167,7 @@ def _only_kinked(polygon: Polygon) -> bool:
     return bool(abs(polygon.area - largest) <= TINY_LOOP * largest)
 
 
-def _roots_sound(roots: list[RootMark]) -> None:
+def _roots_sound(roots: tuple[RootMark, ...]) -> None:
     seen: set[str] = set()
     for i, root in enumerate(roots):
         if root.label in seen:
@@ -194,7 +199,7 @@ def _widths_sound(path: str, root: RootMark) -> None:
     end = 0.0
     if root.end_width is not None:
         end = line.project(LineString(root.end_width).centroid, normalized=True)
-    if base > MOST_BASE_SHARE and (root.end_width is None or end < 1 - MOST_BASE_SHARE):
+    if base > MAX_BASE_SHARE and (root.end_width is None or end < 1 - MAX_BASE_SHARE):
         raise BadInput(
             f"{path}.base_width",
             f"the base width of root {root.label} lies at its end: draw its path from the trunk "
@@ -222,7 +227,7 @@ def _roots_fit_trunk(marks: TopMarks) -> None:
         if root.base_width is None:
             continue
         times = hypot(*(a - b for a, b in zip(*root.base_width, strict=True))) / across
-        if times > MOST_WIDTH_TO_TRUNKS:
+        if times > MAX_WIDTH_TO_TRUNKS:
             raise BadInput(
                 f"roots.{i}.base_width",
                 f"the base width of root {root.label} is {times:.0f} times the trunk; set a point "
@@ -236,7 +241,7 @@ def _lies_along(line: LineString, across: LineString) -> bool:
     It must do so both at the place of the root nearest to it and at the root's start, so
     that a root that comes back upon itself is not misjudged.
     """
-    if not LEAST_JUDGED_PX < across.length < line.length:
+    if not MIN_JUDGED_PX < across.length < line.length:
         return False  # so short a width turns with the hand that set it
     (px, py), (qx, qy) = across.coords
     width = (qx - px, qy - py)
@@ -245,6 +250,6 @@ def _lies_along(line: LineString, across: LineString) -> bool:
         a, b = (line.interpolate(max(0.0, middle + side * reach)) for side in (-1, 1))
         run = (b.x - a.x, b.y - a.y)
         turned = abs(run[0] * width[1] - run[1] * width[0])
-        if turned >= LEAST_ACROSS_SINE * hypot(*run) * hypot(*width):
+        if turned >= MIN_ACROSS_SINE * hypot(*run) * hypot(*width):
             return False
     return True

@@ -9,12 +9,12 @@ parallel planes.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
 from mirvo.core.measure.geometry import away_from, scaled
 from mirvo.core.measure.pose import USUAL_FOCAL_35MM, unbend
+from mirvo.core.measure.records import CalibrationQuality
 from mirvo.core.measure.uncertainty import Array
 
 FULL_FRAME_DIAGONAL_MM = 43.27
@@ -102,21 +102,21 @@ class PlaneMap:
         mapped = self.to_plane(np.broadcast_to(corners, (rows, 4, 2)), 0.0)[0]
         return float(10.0 / np.sqrt(abs(_area(mapped))))
 
-    def quality(self, at: Array) -> dict[str, Any]:
+    def quality(self, at: Array) -> CalibrationQuality:
         """What is said of the map near the photo point `at` (2,): scale, pose, misfit, warnings."""
         density = self.px_per_mm(at)
         warnings = list(self.warnings)
         if density < COARSE_PX_PER_MM:
             warnings.append(f"Only {density:.1f} px per mm: go closer or use the full-size photo.")
         height = float(self.camera_height[0])
-        return {
-            "kind": self.kind,
-            "px_per_mm": round(density, 2),
-            "tilt_deg": None if self.tilt_deg is None else round(self.tilt_deg, 1),
-            "camera_height_mm": round(height) if np.isfinite(height) else None,
-            "residual_mm": None if self.residual_mm is None else round(self.residual_mm, 2),
-            "warnings": warnings,
-        }
+        return CalibrationQuality(
+            kind=self.kind,
+            px_per_mm=round(density, 2),
+            tilt_deg=None if self.tilt_deg is None else round(self.tilt_deg, 1),
+            camera_height_mm=round(height) if np.isfinite(height) else None,
+            residual_mm=None if self.residual_mm is None else round(self.residual_mm, 2),
+            warnings=tuple(warnings),
+        )
 
 
 def apply_homography(matrix: Array, points: Array) -> Array:

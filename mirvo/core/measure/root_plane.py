@@ -7,15 +7,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from mirvo.core.measure.geometry import clock
-from mirvo.core.measure.side import EmergenceMeasure, SideView
-from mirvo.core.measure.uncertainty import Array, Figure, figure
+from mirvo.core.angles import clock_hour
+from mirvo.core.measure.figure import Figure
+from mirvo.core.measure.records import EmergenceRecord, RootPlane
+from mirvo.core.measure.side import SideView
+from mirvo.core.measure.uncertainty import Array, figure
 
-LEAST_ROOTS = 3
+MIN_ROOTS = 3
 ROUNDS = 2
 OUTLIER = 2.5 * 1.4826
 SMALL_RESIDUAL_MM = 1.0
-LEAST_ANGLE_SINE = 0.17
+MIN_ANGLE_SINE = 0.17
 SETTLE = 4
 
 
@@ -27,22 +29,6 @@ class Emergences:
     x: Array
     y: Array
     z: Array
-
-
-@dataclass(frozen=True)
-class RootPlane:
-    """z = a + bx + cy through the emergences.
-
-    height_mm : at the trunk's axis. tilt_clock : the high side, to be lowered.
-    residuals_mm : of every root, left out of the fit or not. left_out : labels.
-    """
-
-    height_mm: Figure
-    tilt_deg: Figure
-    tilt_clock: float
-    residuals_mm: dict[str, float]
-    left_out: list[str]
-    advice: str
 
 
 def join_views(views: list[SideView]) -> Emergences:
@@ -70,7 +56,7 @@ def _place(sightings: list[tuple[SideView, int]]) -> tuple[Array, Array, Array]:
     cos, sin = np.cos(turns), np.sin(turns)
     flat = [view.frame.of_draws(view.emergence_px[:, [i]])[:, 0, 0] for view, i in sightings]
     nearer = [view.nearer(x[:, None])[:, 0] for (view, _), x in zip(sightings, flat, strict=True)]
-    crossed = abs(np.sin(turns[:, None] - turns[None])).max() > LEAST_ANGLE_SINE
+    crossed = abs(np.sin(turns[:, None] - turns[None])).max() > MIN_ANGLE_SINE
     for _ in range(SETTLE):
         spots = [
             view.frame.of_draws(view.emergence_px[:, [i]], view.known(depth[:, None]))[:, 0]
@@ -88,12 +74,12 @@ def _place(sightings: list[tuple[SideView, int]]) -> tuple[Array, Array, Array]:
     return x, y, np.mean([spot[:, 1] for spot in spots], axis=0)
 
 
-def joined_measures(roots: Emergences) -> list[EmergenceMeasure]:
+def joined_measures(roots: Emergences) -> tuple[EmergenceRecord, ...]:
     """Height and x at the first view of every joined root."""
-    return [
-        EmergenceMeasure(label, figure(roots.z[:, i]), figure(roots.x[:, i]))
+    return tuple(
+        EmergenceRecord(label=label, height_mm=figure(roots.z[:, i]), x_mm=figure(roots.x[:, i]))
         for i, label in enumerate(roots.labels)
-    ]
+    )
 
 
 def fit_root_plane(roots: Emergences) -> RootPlane | None:
@@ -102,7 +88,7 @@ def fit_root_plane(roots: Emergences) -> RootPlane | None:
     None with fewer than three roots, or with all of them in one line.
     """
     kept = np.ones(len(roots.labels), dtype=bool)
-    if kept.sum() < LEAST_ROOTS:
+    if kept.sum() < MIN_ROOTS:
         return None
     for _ in range(ROUNDS):
         first = _solve(roots, kept, slice(0, 1))
@@ -111,7 +97,7 @@ def fit_root_plane(roots: Emergences) -> RootPlane | None:
         away = np.abs(_residuals(roots, first, slice(0, 1))[0])
         limit = max(OUTLIER * float(np.median(away[kept])), SMALL_RESIDUAL_MM)
         still = kept & (away <= limit)
-        if still.sum() < LEAST_ROOTS:
+        if still.sum() < MIN_ROOTS:
             break
         kept = still
     planes = _solve(roots, kept, slice(None))
@@ -137,7 +123,7 @@ def _residuals(roots: Emergences, planes: Array, rows: slice) -> Array:
 def _described(roots: Emergences, planes: Array, kept: Array) -> RootPlane:
     slope = np.hypot(planes[:, 1], planes[:, 2])
     uphill = float(np.degrees(np.arctan2(planes[0, 1], planes[0, 2])) % 360.0)
-    hour = clock(uphill)
+    hour = clock_hour(uphill)
     tilt = figure(np.degrees(np.arctan(slope)))
     residuals = _residuals(roots, planes[:1], slice(0, 1))[0]
     return RootPlane(
@@ -148,7 +134,7 @@ def _described(roots: Emergences, planes: Array, kept: Array) -> RootPlane:
             label: round(float(value), 2)
             for label, value in zip(roots.labels, residuals, strict=True)
         },
-        left_out=[label for label, used in zip(roots.labels, kept, strict=True) if not used],
+        left_out=tuple(label for label, used in zip(roots.labels, kept, strict=True) if not used),
         advice=_advice(tilt, hour),
     )
 

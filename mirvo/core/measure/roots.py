@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from math import dist
 
@@ -19,12 +20,12 @@ Width = tuple[Array, Array]
 
 
 @dataclass
-class LaidRoot:
+class PlaneRoot:
     """One root on the plan for every draw.
 
     path : (rows, n, 2), mm. base : middle of the base width or first path point, (rows, 2).
     width : (rows,), mm, or None. widths_along : (rows, n), mm.
-    What follows from the trunk's centre is set by `follow`.
+    What follows from the trunk's centre is set by `measure_about_trunk`.
     """
 
     mark: RootMark
@@ -41,7 +42,7 @@ class LaidRoot:
     looped: float = 0.0
 
 
-def lay_out_roots(marks: list[RootMark], plane: PlaneMap, draws: Draws) -> list[LaidRoot]:
+def roots_on_plane(marks: Sequence[RootMark], plane: PlaneMap, draws: Draws) -> list[PlaneRoot]:
     """Rectify the roots of one photo: widths on the root plane, paths at crest height."""
     if not marks:
         return []
@@ -50,13 +51,13 @@ def lay_out_roots(marks: list[RootMark], plane: PlaneMap, draws: Draws) -> list[
     ends = _widths([root.end_width for root in marks], marks, plane, draws)
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
-    pixels = [draws.points(root.path, _stray(root, draws)) for root in marks]
+    pixels = [draws.points(root.path, _sd_px(root, draws)) for root in marks]
     along = [_widths_along(*one, median) for one in zip(pixels, bases, ends, strict=True)]
     paths = _at_crest(pixels, along, plane)
     roots = []
     for root, base, path, widths in zip(marks, bases, paths, along, strict=True):
         middle, width = (path[:, 0], None) if base is None else base
-        roots.append(LaidRoot(root, path, middle, width, widths))
+        roots.append(PlaneRoot(root, path, middle, width, widths))
     return roots
 
 
@@ -69,14 +70,14 @@ def _at_crest(pixels: list[Array], along: list[Array], plane: PlaneMap) -> list[
 
 
 def _widths(
-    pairs: list[Pair | None], marks: list[RootMark], plane: PlaneMap, draws: Draws
+    pairs: list[Pair | None], marks: Sequence[RootMark], plane: PlaneMap, draws: Draws
 ) -> list[Width | None]:
     """Middle (rows, 2) and distance (rows,) of width points, mm; edges lie on the plane.
 
     All pairs are mapped at once; a root whose width is not marked has none.
     """
     clicked = [
-        draws.points(pair, _stray(root, draws))
+        draws.points(pair, _sd_px(root, draws))
         for pair, root in zip(pairs, marks, strict=True)
         if pair is not None
     ]
@@ -90,7 +91,7 @@ def _widths(
     return [None if pair is None else next(found) for pair in pairs]
 
 
-def _stray(root: RootMark, draws: Draws) -> float:
+def _sd_px(root: RootMark, draws: Draws) -> float:
     """How far a point of the root strays, px: where it was found, further than a click does."""
     return max(root.points_sd_px or 0.0, draws.click_sd_px)
 
@@ -119,7 +120,7 @@ def _widths_along(
     return np.asarray(first[:, None] + (last - first)[:, None] * share)
 
 
-def follow(root: LaidRoot, centre: Array, diameter: Array, north: Array) -> None:
+def measure_about_trunk(root: PlaneRoot, centre: Array, diameter: Array, north: Array) -> None:
     """Azimuth, heading error, sweep, turns and looping of one root about the trunk's centre."""
     root.azimuth = (geometry.direction_deg(root.base - centre) - north) % 360.0
     path = root.path

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.ball import BallMeasure, measure_ball
+from mirvo.core.measure.ball import measure_ball
 from mirvo.core.measure.elevation import Elevation, elevation
 from mirvo.core.measure.flare import (
     NARROWEST_TO,
@@ -19,46 +18,18 @@ from mirvo.core.measure.flare import (
     undercut,
 )
 from mirvo.core.measure.plane_map import PhotoInfo
+from mirvo.core.measure.records import (
+    CalibrationQuality,
+    EmergenceRecord,
+    SideRecord,
+    SoilLineTrial,
+)
 from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.silhouette import Silhouette, silhouette
-from mirvo.core.measure.tried import TriedLine, try_line
-from mirvo.core.measure.uncertainty import Array, Draws, Figure, figure
+from mirvo.core.measure.soil_line_trial import try_soil_line
+from mirvo.core.measure.uncertainty import Array, Draws, figure
 
 DEPTH_SD_SHARE = 0.15
-
-
-@dataclass(frozen=True)
-class EmergenceMeasure:
-    """Where one root leaves the trunk: mm from the trunk's middle and above the soil line."""
-
-    label: str
-    height_mm: Figure
-    x_mm: Figure
-
-
-@dataclass(frozen=True)
-class SideMeasure:
-    """Everything measured on one side photo; figures that the marks do not reach are None.
-
-    flare_angle_deg : left and right, from upright, positive where the base widens downward.
-    lean_deg : of the trunk's middle line from upright, positive to the right.
-    reverse_taper : heights in mm; reverse_taper_sure : whether at any of them it is beyond
-    the measuring error. widths : height and width in mm, every 5 mm.
-    """
-
-    calibration: dict[str, Any]
-    flare_ratio: Figure | None
-    soil_line_width_mm: Figure
-    narrowest_width_mm: Figure | None
-    flare_angle_deg: dict[str, Figure]
-    lean_deg: Figure
-    reverse_taper: list[float]
-    reverse_taper_sure: bool
-    undercut: bool
-    emergences: list[EmergenceMeasure]
-    widths: list[tuple[float, float]]
-    ball: BallMeasure | None
-    tried: list[TriedLine]
 
 
 @dataclass
@@ -114,7 +85,7 @@ def measure_side(
     photo: PhotoInfo,
     card_corners: Array | None = None,
     draws: Draws | None = None,
-) -> SideMeasure:
+) -> SideRecord:
     """Measure one photo from the side.
 
     Parameters
@@ -131,7 +102,7 @@ def measure_side(
     return measure_view(read_view(marks, photo, draws, card_corners))
 
 
-def measure_view(view: SideView) -> SideMeasure:
+def measure_view(view: SideView) -> SideRecord:
     """The figures of a view already set up."""
     outline, soil_width = view.outline, view.soil_width
     least = narrowest(outline, soil_width)
@@ -140,26 +111,26 @@ def measure_view(view: SideView) -> SideMeasure:
     width = widths[0]
     tapered = reverse_taper(z, widths, float(soil_width[0]))
     places = _emergence_places(view)
-    measured = SideMeasure(
+    measured = SideRecord(
         calibration=_quality(view),
         flare_ratio=None if least is None else figure(soil_width / least),
         soil_line_width_mm=figure(soil_width),
         narrowest_width_mm=None if least is None else figure(least),
         flare_angle_deg=flare_angles(outline, soil_width),
         lean_deg=lean(outline),
-        reverse_taper=[height for height, _ in tapered],
+        reverse_taper=tuple(height for height, _ in tapered),
         reverse_taper_sure=any(sure for _, sure in tapered),
         undercut=undercut(z, width, float(soil_width[0])),
-        emergences=[_emergence(label, place) for label, place in places.items()],
-        widths=[(float(h), round(float(w), 2)) for h, w in zip(z, width, strict=True)],
-        ball=None,
-        tried=_tried(view, places),
+        emergences=tuple(_emergence(label, place) for label, place in places.items()),
+        widths=tuple((float(h), round(float(w), 2)) for h, w in zip(z, width, strict=True)),
+        soil_line_trials=_trials(view, places),
     )
     if view.marks.ball is None:
         return measured
     plane_z = _root_plane_height(measured.emergences)
     trunk = measured.narrowest_width_mm or measured.soil_line_width_mm
-    return replace(measured, ball=measure_ball(view.marks.ball, view.frame, plane_z, trunk.value))
+    ball = measure_ball(view.marks.ball, view.frame, plane_z, trunk.value)
+    return measured.model_copy(update={"ball": ball})
 
 
 def _emergence_places(view: SideView) -> dict[str, Array]:
@@ -171,33 +142,35 @@ def _emergence_places(view: SideView) -> dict[str, Array]:
     return {one.label: places[:, i] for i, one in enumerate(view.marks.emergences)}
 
 
-def _emergence(label: str, place: Array) -> EmergenceMeasure:
-    return EmergenceMeasure(label, figure(place[:, 1]), figure(place[:, 0]))
+def _emergence(label: str, place: Array) -> EmergenceRecord:
+    return EmergenceRecord(label=label, height_mm=figure(place[:, 1]), x_mm=figure(place[:, 0]))
 
 
-def _tried(view: SideView, places: dict[str, Array]) -> list[TriedLine]:
+def _trials(view: SideView, places: dict[str, Array]) -> tuple[SoilLineTrial, ...]:
     if not view.marks.tried:
-        return []
+        return ()
     heights = view.frame.points([one.point for one in view.marks.tried])[..., 1]
     above = {label: place[:, 1] for label, place in places.items()}
-    return [
-        try_line(one, view.outline, heights[:, i], above) for i, one in enumerate(view.marks.tried)
-    ]
+    return tuple(
+        try_soil_line(trial, view.outline, heights[:, i], above)
+        for i, trial in enumerate(view.marks.tried)
+    )
 
 
-def _root_plane_height(emergences: list[EmergenceMeasure]) -> float:
+def _root_plane_height(emergences: tuple[EmergenceRecord, ...]) -> float:
     """Median emergence height, the soil line where none is marked, mm."""
     heights = [one.height_mm.value for one in emergences]
     return float(np.median(heights)) if heights else 0.0
 
 
-def _quality(view: SideView) -> dict[str, Any]:
+def _quality(view: SideView) -> CalibrationQuality:
     plane = view.frame.plane
     at = np.mean(np.asarray(view.marks.soil_line), axis=0)
-    said = plane.quality(at)
-    if view.outline.top < NARROWEST_TO * float(view.soil_width[0]):
-        said["warnings"].append(
-            f"The edges end {view.outline.top:.0f} mm above the soil line; the narrowest width is "
-            f"sought up to {NARROWEST_TO * float(view.soil_width[0]):.0f} mm. Mark them higher."
-        )
-    return said
+    quality = plane.quality(at)
+    sought_to = NARROWEST_TO * float(view.soil_width[0])
+    if view.outline.top >= sought_to:
+        return quality
+    return quality.warned(
+        f"The edges end {view.outline.top:.0f} mm above the soil line; the narrowest width is "
+        f"sought up to {sought_to:.0f} mm. Mark them higher."
+    )

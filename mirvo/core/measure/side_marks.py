@@ -8,46 +8,49 @@ from pydantic import Field
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.contract import (
+    STRICT,
     AnyCalibration,
     Contract,
     Focal,
     Millimetres,
+    Outline,
     Pair,
-    Point,
     calibration_points,
     check_calibration,
     check_inside,
     numbered,
     read_contract,
 )
+from mirvo.core.measure.drafts import BallDraft, EmergenceDraft, Point, SoilLineTrialDraft
 
-LEAST_SOIL_LINE_PX = 10.0
-Edge = Annotated[list[Point], Field(min_length=2, max_length=2000)]
+MIN_SOIL_LINE_PX = 10.0
+Edge = Annotated[tuple[Point, ...], Field(min_length=2, max_length=2000)]
 
 
-class Emergence(Contract):
+class Emergence(EmergenceDraft):
     """Where a root leaves the trunk, as seen from this side."""
 
+    model_config = STRICT
     label: Annotated[str, Field(min_length=1, max_length=12)]
-    point: Point
 
 
-class Ball(Contract):
+class Ball(BallDraft):
     """The bare or soil-clad ball out of the pot, and wood seen in it.
 
     `wood` are widths across woody roots, two points each, as deep as such wood is seen.
     """
 
-    outline: Annotated[list[Point], Field(min_length=3, max_length=2000)]
-    wood: Annotated[list[Pair], Field(max_length=60)] = Field(default=[])
+    model_config = STRICT
+    outline: Outline
+    wood: Annotated[tuple[Pair, ...], Field(max_length=60)] = ()
     trunk_diameter_mm: Millimetres | None = None
 
 
-class Tried(Contract):
+class Tried(SoilLineTrialDraft):
     """A soil line or pot rim tried at another height: level with `point`."""
 
+    model_config = STRICT
     line: Literal["soil line", "pot rim"] = "soil line"
-    point: Point
 
 
 class SideMarks(Contract):
@@ -58,9 +61,9 @@ class SideMarks(Contract):
     soil_line: Pair
     left_edge: Edge
     right_edge: Edge
-    emergences: Annotated[list[Emergence], Field(max_length=60)] = Field(default=[])
+    emergences: Annotated[tuple[Emergence, ...], Field(max_length=60)] = ()
     ball: Ball | None = None
-    tried: Annotated[list[Tried], Field(max_length=8)] = Field(default=[])
+    tried: Annotated[tuple[Tried, ...], Field(max_length=8)] = ()
     turntable_deg: Annotated[float, Field(ge=-720, le=720, allow_inf_nan=False)] = 0.0
     click_sd_px: Annotated[float, Field(ge=0, le=50)] = 2.0
     focal_length_35mm: Focal | None = None
@@ -105,13 +108,13 @@ def _all_points(marks: SideMarks) -> list[tuple[str, Point]]:
 def _soil_line_sound(marks: SideMarks) -> None:
     (ax, ay), (bx, by) = marks.soil_line
     across, down = abs(bx - ax), abs(by - ay)
-    if max(across, down) < LEAST_SOIL_LINE_PX:
+    if max(across, down) < MIN_SOIL_LINE_PX:
         raise BadInput("soil_line", "its two points lie on each other; set them left and right")
     if down > across:
         raise BadInput("soil_line", "it runs more up than across; turn the photo upright first")
 
 
-def _emergences_sound(emergences: list[Emergence]) -> None:
+def _emergences_sound(emergences: tuple[Emergence, ...]) -> None:
     seen: set[str] = set()
     for i, one in enumerate(emergences):
         if one.label in seen:

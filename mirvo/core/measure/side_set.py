@@ -10,14 +10,9 @@ from pydantic import Field
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.contract import Contract, read_contract
 from mirvo.core.measure.plane_map import PhotoInfo
-from mirvo.core.measure.root_plane import RootPlane, fit_root_plane, join_views, joined_measures
-from mirvo.core.measure.side import (
-    EmergenceMeasure,
-    SideMeasure,
-    SideView,
-    measure_view,
-    read_view,
-)
+from mirvo.core.measure.records import EmergenceRecord, RootPlane, SideRecord
+from mirvo.core.measure.root_plane import fit_root_plane, join_views, joined_measures
+from mirvo.core.measure.side import SideView, measure_view, read_view
 from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.uncertainty import Array, Draws
 
@@ -57,8 +52,8 @@ class SideSetMeasure:
     emergences : x at the first view. root_plane : None with fewer than three roots.
     """
 
-    views: list[tuple[str, float, SideMeasure]]
-    emergences: list[EmergenceMeasure]
+    views: list[tuple[str, float, SideRecord]]
+    emergences: tuple[EmergenceRecord, ...]
     root_plane: RootPlane | None
 
 
@@ -85,7 +80,7 @@ def measure_side_set(photos: list[MarkedSide]) -> SideSetMeasure:
         for photo, view in zip(photos, views, strict=True)
     ]
     if not any(view.marks.emergences for view in views):
-        return SideSetMeasure(measured, [], None)
+        return SideSetMeasure(measured, (), None)
     roots = join_views(views)
     return SideSetMeasure(measured, joined_measures(roots), fit_root_plane(roots))
 

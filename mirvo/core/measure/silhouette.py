@@ -12,7 +12,7 @@ from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.uncertainty import Array
 
 STEP_MM = 5.0
-MOST_GAP_MM = 10.0
+MAX_GAP_MM = 10.0
 SMOOTH_MM = 6.0
 
 
@@ -78,7 +78,7 @@ def silhouette(frame: Elevation, marks: SideMarks) -> Silhouette:
     edges = {name: frame.points(getattr(marks, name)) for name in ("left_edge", "right_edge")}
     for name, edge in edges.items():
         low, high = float(edge[0, :, 1].min()), float(edge[0, :, 1].max())
-        if low > MOST_GAP_MM:
+        if low > MAX_GAP_MM:
             raise BadInput(
                 name, f"the edge ends {low:.0f} mm above the soil line; mark it down to it"
             )

@@ -3,72 +3,33 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
+from mirvo.core.angles import clock_hour
 from mirvo.core.errors import BadInput
 from mirvo.core.measure import geometry
 from mirvo.core.measure.calibration import calibrate_by
-from mirvo.core.measure.faults import Fault, RootShape, Thresholds, find_faults
+from mirvo.core.measure.faults import RootShape, Thresholds, find_faults
 from mirvo.core.measure.marks import TopMarks, Trunk
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.radiality import RadialityDraws, radiality
-from mirvo.core.measure.roots import LaidRoot, follow, lay_out_roots
-from mirvo.core.measure.uncertainty import Array, Draws, Figure, figure, figure_of_angle
+from mirvo.core.measure.records import (
+    CalibrationQuality,
+    Fault,
+    Outline,
+    Radiality,
+    RootRecord,
+    Spread,
+    Spreads,
+    TopRecord,
+    TrunkRecord,
+)
+from mirvo.core.measure.roots import PlaneRoot, measure_about_trunk, roots_on_plane
+from mirvo.core.measure.uncertainty import Array, Draws, figure, figure_of_angle
 
 ROOTS_COUNT_TO_TRUNKS = 2.0
 DISC_POINTS = 36
-
-
-@dataclass(frozen=True)
-class Spread:
-    """Spread of one outline: across, least and mean diameter in mm, and mean / D."""
-
-    across_mm: Figure
-    least_mm: Figure
-    mean_mm: Figure
-    ratio: Figure
-
-
-@dataclass(frozen=True)
-class RootMeasure:
-    """Figures of one root; `path_mm` and widths are in the plan frame for drawing."""
-
-    label: str
-    azimuth_deg: Figure
-    clock: float
-    base_width_mm: Figure | None
-    end_width_mm: float | None
-    reach_mm: Figure
-    heading_error_deg: Figure
-    sweep_deg: float
-    turn_deg: float
-    taper: float | None
-    faults: list[Fault]
-    path_mm: list[tuple[float, float]]
-    feeders: int | None
-    condition: str
-    height: str | float | None
-    feeds: tuple[str, ...] = ()
-    photo: str | None = None
-
-
-@dataclass(frozen=True)
-class TopMeasure:
-    """Everything measured on one photo from above; outlines in the plan frame, mm."""
-
-    calibration: dict[str, Any]
-    trunk_diameter_mm: Figure
-    trunk_diameters_mm: list[Figure]
-    flare: Spread | None
-    roots_spread: Spread
-    roots: list[RootMeasure]
-    radiality: dict[str, Figure]
-    largest_gap_clock: float | None
-    open_arcs: list[tuple[float, float]]
-    trunk_outlines_mm: list[list[tuple[float, float]]]
-    flare_outline_mm: list[tuple[float, float]] | None
 
 
 def measure_top(
@@ -78,7 +39,7 @@ def measure_top(
     leave_out: frozenset[str] = frozenset(),
     limits: Thresholds | None = None,
     draws: Draws | None = None,
-) -> TopMeasure:
+) -> TopRecord:
     """Measure one photo from above.
 
     Parameters
@@ -107,9 +68,9 @@ class Scene:
 
     trunks: list[Array]
     flare: Array | None
-    roots: list[LaidRoot]
+    roots: list[PlaneRoot]
     front: Array
-    quality: dict[str, Any]
+    quality: CalibrationQuality
     front_is_marked: bool = True
 
 
@@ -132,7 +93,7 @@ def read_scene(
         flare=_outline(plane.to_plane(draws.points(marks.flare.outline)), draws)
         if marks.flare
         else None,
-        roots=lay_out_roots(marks.roots, plane, draws),
+        roots=roots_on_plane(marks.roots, plane, draws),
         front=plane.to_plane(np.broadcast_to(np.array([[front]]), (draws.rows, 1, 2)))[:, 0],
         quality=plane.quality(middle),
         front_is_marked=marks.front is not None,
@@ -164,7 +125,7 @@ def measure_scene(
     scene: Scene,
     leave_out: frozenset[str] = frozenset(),
     limits: Thresholds | None = None,
-) -> TopMeasure:
+) -> TopRecord:
     """The figures of one plan, from one photo or joined from several.
 
     Raises
@@ -175,26 +136,30 @@ def measure_scene(
     diameter = 2.0 * np.sqrt(np.sum(areas, axis=0) / np.pi)
     north = _front_direction(scene, centre) + 180.0
     for root in scene.roots:
-        follow(root, centre, diameter, north)
+        measure_about_trunk(root, centre, diameter, north)
     standing = [r for r in scene.roots if r.mark.label not in leave_out]
     spread = _roots_spread(standing, scene.trunks, centre, diameter)
     round_about = _radiality(standing)
     faults = _faults(scene.roots, centre, float(diameter[0]), limits)
     turned = _PlanFrame(centre[0], float(north[0]))
     flare = scene.flare
-    return TopMeasure(
+    return TopRecord(
         calibration=scene.quality,
         trunk_diameter_mm=figure(diameter),
-        trunk_diameters_mm=[figure(2.0 * np.sqrt(one / np.pi)) for one in areas],
-        flare=None if flare is None else _spread(flare, _hull(flare), centre, diameter),
-        roots_spread=spread,
-        roots=[
-            _root_measure(root, centre, faults[root.mark.label], turned) for root in scene.roots
-        ],
-        radiality=_radiality_figures(round_about),
-        largest_gap_clock=_gap_clock(round_about),
-        open_arcs=round_about.open_arcs,
-        trunk_outlines_mm=[turned.points(trunk[0]) for trunk in scene.trunks],
+        trunks=tuple(
+            TrunkRecord(
+                diameter_mm=figure(2.0 * np.sqrt(area / np.pi)), outline_mm=turned.points(trunk[0])
+            )
+            for area, trunk in zip(areas, scene.trunks, strict=True)
+        ),
+        spread=Spreads(
+            flare=None if flare is None else _spread(flare, _hull(flare), centre, diameter),
+            roots=spread,
+        ),
+        roots=tuple(
+            _root_record(root, centre, faults[root.mark.label], turned) for root in scene.roots
+        ),
+        radiality=_radiality_record(round_about),
         flare_outline_mm=None if flare is None else turned.points(flare[0]),
     )
 
@@ -228,12 +193,14 @@ class _PlanFrame:
     centre: Array
     north_deg: float
 
-    def points(self, points: Array) -> list[tuple[float, float]]:
+    def points(self, points: Array) -> Outline:
         turn = np.radians(self.north_deg)
         x, y = (points - self.centre).T
         right = x * np.cos(turn) + y * np.sin(turn)
         down = -x * np.sin(turn) + y * np.cos(turn)
-        return [(round(float(a), 2), round(float(-b), 2)) for a, b in zip(right, down, strict=True)]
+        return tuple(
+            (round(float(a), 2), round(float(-b), 2)) for a, b in zip(right, down, strict=True)
+        )
 
 
 def _hull(outline: Array) -> Array:
@@ -244,11 +211,16 @@ def _hull(outline: Array) -> Array:
 def _spread(outline: Array, hull: Array, centre: Array, diameter: Array) -> Spread:
     greatest, least = geometry.feret(hull)
     mean = 2.0 * geometry.mean_radius(outline, centre)
-    return Spread(figure(greatest), figure(least), figure(mean), figure(mean / diameter))
+    return Spread(
+        across_mm=figure(greatest),
+        least_mm=figure(least),
+        mean_mm=figure(mean),
+        ratio=figure(mean / diameter),
+    )
 
 
 def _roots_spread(
-    roots: list[LaidRoot], trunks: list[Array], centre: Array, diameter: Array
+    roots: list[PlaneRoot], trunks: list[Array], centre: Array, diameter: Array
 ) -> Spread:
     """Spread of the hull of trunk and roots widened by half their width, cut at 2 D."""
     centres, radii = [*trunks], [np.zeros(trunk.shape[:2]) for trunk in trunks]
@@ -271,7 +243,7 @@ def _hull_of_discs(centres: Array, radii: Array) -> Array:
     return np.stack([x, y], axis=-1)
 
 
-def _radiality(roots: list[LaidRoot]) -> RadialityDraws:
+def _radiality(roots: list[PlaneRoot]) -> RadialityDraws:
     living = [root for root in roots if root.mark.condition != "dead"]
     if not living:
         return radiality(np.zeros((2, 0)), np.zeros((2, 0)), np.zeros((2, 0)))
@@ -284,7 +256,7 @@ def _radiality(roots: list[LaidRoot]) -> RadialityDraws:
 
 
 def _faults(
-    roots: list[LaidRoot], centre: Array, trunk_mm: float, limits: Thresholds | None
+    roots: list[PlaneRoot], centre: Array, trunk_mm: float, limits: Thresholds | None
 ) -> dict[str, list[Fault]]:
     shapes = [
         RootShape(
@@ -305,18 +277,18 @@ def _faults(
     return find_faults(shapes, trunk_mm, limits)
 
 
-def _root_measure(
-    root: LaidRoot, centre: Array, faults: list[Fault], turned: _PlanFrame
-) -> RootMeasure:
+def _root_record(
+    root: PlaneRoot, centre: Array, faults: list[Fault], turned: _PlanFrame
+) -> RootRecord:
     away = geometry.length_of(geometry.away_from(centre, root.path))
     azimuth = figure_of_angle(root.azimuth)
     width = None if root.width is None else figure(root.width)
     end = None if root.mark.end_width is None else float(root.widths_along[0, -1])
     taper = None if width is None or end is None else round(1.0 - end / width.value, 3)
-    return RootMeasure(
+    return RootRecord(
         label=root.mark.label,
         azimuth_deg=azimuth,
-        clock=geometry.clock(azimuth.value),
+        clock=clock_hour(azimuth.value),
         base_width_mm=width,
         end_width_mm=end,
         reach_mm=figure(away.max(axis=1)),
@@ -324,7 +296,7 @@ def _root_measure(
         sweep_deg=round(root.sweep, 1),
         turn_deg=round(root.turn, 1),
         taper=taper,
-        faults=faults,
+        faults=tuple(faults),
         path_mm=turned.points(root.path[0]),
         feeders=root.mark.feeders,
         condition=root.mark.condition,
@@ -334,11 +306,15 @@ def _root_measure(
     )
 
 
-def _radiality_figures(parts: RadialityDraws) -> dict[str, Figure]:
-    names = ("index", "coverage", "evenness", "balance", "heading", "largest_gap_deg")
-    return {name: figure(getattr(parts, name)) for name in names}
-
-
-def _gap_clock(parts: RadialityDraws) -> float | None:
+def _radiality_record(parts: RadialityDraws) -> Radiality:
     middle = parts.largest_gap_middle_deg
-    return None if middle is None else geometry.clock(middle)
+    return Radiality(
+        index=figure(parts.index),
+        coverage=figure(parts.coverage),
+        evenness=figure(parts.evenness),
+        balance=figure(parts.balance),
+        heading=figure(parts.heading),
+        largest_gap_deg=figure(parts.largest_gap_deg),
+        largest_gap_clock=None if middle is None else clock_hour(middle),
+        open_arcs=tuple((round(a, 1), round(b, 1)) for a, b in parts.open_arcs),
+    )

@@ -15,14 +15,15 @@ from mirvo.core.measure.contract import Contract, read_contract
 from mirvo.core.measure.faults import Thresholds
 from mirvo.core.measure.marks import TopMarks
 from mirvo.core.measure.plane_map import PhotoInfo
-from mirvo.core.measure.roots import LaidRoot
-from mirvo.core.measure.top import Scene, TopMeasure, measure_scene, read_scene
+from mirvo.core.measure.records import TopRecord
+from mirvo.core.measure.roots import PlaneRoot
+from mirvo.core.measure.top import Scene, measure_scene, read_scene
 from mirvo.core.measure.uncertainty import Array, Draws
 
-LEAST_SHARED = 2
+MIN_SHARED = 2
 CARD_MOVED_MM = 6.0
 SCALES_DIFFER = 0.02
-LEAST_APART_MM = 5.0
+MIN_APART_MM = 5.0
 
 
 class SetPhoto(Contract):
@@ -70,7 +71,7 @@ def measure_top_set(
     photos: list[MarkedPhoto],
     leave_out: frozenset[str] = frozenset(),
     limits: Thresholds | None = None,
-) -> TopMeasure:
+) -> TopRecord:
     """Measure one plan from several photos.
 
     Photos share the frame of the card left in place; with two or more `points` or roots of
@@ -96,6 +97,9 @@ class _Seen:
     photo: MarkedPhoto
     scene: Scene
     shared: dict[str, Array]
+
+    def warn(self, sentence: str) -> None:
+        self.scene.quality = self.scene.quality.warned(sentence)
 
 
 def _see(index: int, photo: MarkedPhoto, draws: Draws) -> _Seen:
@@ -161,7 +165,7 @@ def _attach(one: _Seen, joined: list[_Seen]) -> bool:
     for named_only in (True, False):
         for other in joined:
             names = _in_both(one, other, named_only)
-            if len(names) >= LEAST_SHARED and _far_apart(one, names):
+            if len(names) >= MIN_SHARED and _far_apart(one, names):
                 _fit(one, other, names, rigid_needed=named_only or not _share_card(one, other))
                 return True
         if named_only and any(_share_card(one, other) for other in joined):
@@ -178,7 +182,7 @@ def _in_both(one: _Seen, other: _Seen, named_only: bool) -> list[str]:
 
 def _far_apart(one: _Seen, names: list[str]) -> bool:
     places = np.stack([one.shared[name][0] for name in names])
-    return bool(np.hypot(*np.ptp(places, axis=0)) > LEAST_APART_MM)
+    return bool(np.hypot(*np.ptp(places, axis=0)) > MIN_APART_MM)
 
 
 def _share_card(one: _Seen, other: _Seen) -> bool:
@@ -199,7 +203,7 @@ def _fit(one: _Seen, other: _Seen, names: list[str], rigid_needed: bool) -> None
         return
     off = np.hypot(*(mine[0] - theirs[0]).T)
     if float(np.median(off)) > CARD_MOVED_MM:
-        one.scene.quality["warnings"].append(
+        one.warn(
             f"{one.photo.name}: roots marked in both lie {float(np.median(off)):.0f} mm apart; the "
             "card seems to have moved. Mark two points by name in both photos."
         )
@@ -223,7 +227,7 @@ def _rigid(mine: Array, theirs: Array) -> tuple[Array, Array]:
 def _warn_of_scale(one: _Seen, mine: Array, theirs: Array) -> None:
     size, other = (float(np.linalg.norm(p - p.mean(axis=0))) for p in (mine, theirs))
     if abs(size / max(other, 1e-9) - 1) > SCALES_DIFFER:
-        one.scene.quality["warnings"].append(
+        one.warn(
             f"{one.photo.name}: the points shared with another photo lie "
             f"{abs(size / other - 1) * 100:.0f} % nearer or farther apart than there; check both "
             "calibrations."
@@ -235,24 +239,24 @@ def _one_plan(joined: list[_Seen]) -> Scene:
     ordered = sorted(joined, key=lambda one: one.index)
     base = next(one for one in ordered if one.scene.trunks).scene
     front = next((one.scene for one in ordered if one.scene.front_is_marked), base)
-    best: dict[str, LaidRoot] = {}
+    best: dict[str, PlaneRoot] = {}
     for one in ordered:
         for root in one.scene.roots:
             label = root.mark.label
             if label not in best or _doubt(root) < _doubt(best[label]):
                 best[label] = root
-    warnings = [said for one in ordered for said in one.scene.quality["warnings"]]
+    warnings = [said for one in ordered for said in one.scene.quality.warnings]
     flare = next((one.scene.flare for one in ordered if one.scene.flare is not None), None)
     return replace(
         base,
         flare=flare,
         roots=list(best.values()),
         front=front.front,
-        quality={**base.quality, "warnings": list(dict.fromkeys(warnings))},
+        quality=base.quality.model_copy(update={"warnings": ()}).warned(*warnings),
     )
 
 
-def _doubt(root: LaidRoot) -> tuple[bool, float]:
+def _doubt(root: PlaneRoot) -> tuple[bool, float]:
     """How badly a photo shows a root: without a width first, then by the scatter of its base."""
     scatter = np.hypot(*(root.base - root.base[0]).T)
     extent = geometry.arc_lengths(root.path[:1])[0, -1]

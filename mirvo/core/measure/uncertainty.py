@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import lru_cache
 from threading import Lock
 from typing import Any
@@ -11,22 +10,14 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from mirvo.core.angles import angle_between
+from mirvo.core.measure.figure import Figure
+
 Array = npt.NDArray[np.float64]
 
 DRAWS = 400
 SEED = 20_240_229
 COVER = 0.95
-
-
-@dataclass(frozen=True)
-class Figure:
-    """A measured value and the half-width of its 95 % interval, in the value's own unit."""
-
-    value: float
-    plus_minus: float
-
-    def as_json(self, digits: int = 2) -> dict[str, float]:
-        return {"value": round(self.value, digits), "plus_minus": round(self.plus_minus, digits)}
 
 
 class Draws:
@@ -115,8 +106,7 @@ def figure(samples: Array) -> Figure:
 
 def figure_of_angle(samples: Array) -> Figure:
     """As `figure` for azimuths in degrees, differences taken round the circle."""
-    away = np.abs((samples[1:] - samples[0] + 180.0) % 360.0 - 180.0)
-    return Figure(float(samples[0] % 360.0), _covering(away))
+    return Figure(float(samples[0] % 360.0), _covering(angle_between(samples[1:], samples[0])))
 
 
 def _covering(away: Array) -> float:

@@ -9,8 +9,8 @@ from __future__ import annotations
 from functools import cache
 from math import ceil, exp, log, log1p
 
-from mirvo.core.plan.ground import BOARD, CLOSE, FINAL, Ground
-from mirvo.core.plan.label import UNGRAFTED, Label
+from mirvo.core.plan.problem import BOARD, CLOSE, FINAL, PlanningProblem
+from mirvo.core.plan.tree_state import UNGRAFTED, TreeState
 
 CONVEX_TO = 0.5
 
@@ -22,87 +22,87 @@ class Bounds:
     most_share : of the feeding root that one session may take.
     """
 
-    def __init__(self, ground: Ground, year: int, most_share: float) -> None:
-        self.ground, self.year, self.most_share = ground, year, most_share
+    def __init__(self, problem: PlanningProblem, year: int, most_share: float) -> None:
+        self.problem, self.year, self.most_share = problem, year, most_share
         self.load = -log1p(-min(most_share + CLOSE, 0.999))
-        self.fastest = max(ground.containers[name].growth for name in ground.offered_or_now)
+        self.fastest = max(problem.containers[name].growth for name in problem.offered_or_now)
         self.fastest_off_board = max(
-            ground.containers[name].growth for name in ground.offered_or_now if name != BOARD
+            problem.containers[name].growth for name in problem.offered_or_now if name != BOARD
         )
-        self.slowest = ground.containers[FINAL].growth
-        self.step = int(-(-ground.case.interval // 1))
+        self.slowest = problem.containers[FINAL].growth
+        self.step = int(-(-problem.case.interval // 1))
         self.must = cache(self._must)
         self.least_loss = cache(self._least_loss)
 
-    def may_arrive(self, label: Label) -> bool:
-        """False when the label can surely not arrive by the year."""
-        ground, left = self.ground, self.year - label.year
-        if _graft_counts_too_late(ground, label, left):
+    def may_arrive(self, tree: TreeState) -> bool:
+        """False when the tree can surely not arrive by the year."""
+        problem, left = self.problem, self.year - tree.year
+        if _graft_counts_too_late(problem, tree, left):
             return False
-        must, wait = self.must(label.halves, label.ball), self._wait(label)
-        if label.container != FINAL and not self._potted_in_time(label, wait):
+        must, wait = self.must(tree.halves, tree.ball), self._wait(tree)
+        if tree.container != FINAL and not self._potted_in_time(tree, wait):
             return False
         sessions = self._sessions_left(left, wait)
-        if label.container != FINAL and sessions == 0:
+        if tree.container != FINAL and sessions == 0:
             return False
         if must > sessions * self.load + CLOSE:
             return False
-        return not ground.ratio_rises or self._grows_in_time(label, left, wait, must)
+        return not problem.ratio_rises or self._grows_in_time(tree, left, wait, must)
 
-    def least_strain(self, label: Label) -> float:
+    def least_strain(self, tree: TreeState) -> float:
         """Lower bound of the strain still to come: the load spread evenly, where convex."""
-        must = self.must(label.halves, label.ball)
-        sessions = self._sessions_left(self.year - label.year, self._wait(label))
+        must = self.must(tree.halves, tree.ball)
+        sessions = self._sessions_left(self.year - tree.year, self._wait(tree))
         if must <= 0 or sessions == 0 or self.most_share > CONVEX_TO:
             return 0.0
         share = 1.0 - exp(-must / sessions)
-        return sessions * 100.0 * (share / self.ground.budget) ** 2
+        return sessions * 100.0 * (share / self.problem.budget) ** 2
 
     def _sessions_left(self, left: int, wait: int) -> int:
         return int((left - wait) // self.step) + 1 if left >= wait else 0
 
-    def _potted_in_time(self, label: Label, wait: int) -> bool:
+    def _potted_in_time(self, tree: TreeState, wait: int) -> bool:
         """Whether the ball can still be brought to need by the year fixed for the pot."""
-        if self.ground.potted_from is None:
+        if self.problem.potted_from is None:
             return True
-        left = self.ground.potted_from - label.year
+        left = self.problem.potted_from - tree.year
         sessions = self._sessions_left(left, wait)
-        slices = self.must(self.ground.all_halves, label.ball)
+        slices = self.must(self.problem.all_halves, tree.ball)
         return sessions > 0 and slices <= sessions * self.load + CLOSE
 
     def _must(self, halves: int, ball: float) -> float:
         """What must still be cut, as a sum of logarithms that sessions multiply to."""
-        need = self.ground.case.need_mm
+        need = self.problem.case.need_mm
         slices = log(ball / need) if ball > need else 0.0
-        return self.ground.fault_share(halves, self.ground.all_halves) + slices
+        return self.problem.fault_share(halves, self.problem.all_halves) + slices
 
-    def _wait(self, label: Label) -> int:
+    def _wait(self, tree: TreeState) -> int:
         """Years until the next session may be: 1 is next year."""
-        return 1 if label.last is None else max(1, label.last + self.step - label.year)
+        return 1 if tree.last is None else max(1, tree.last + self.step - tree.year)
 
-    def _grows_in_time(self, label: Label, left: int, wait: int, must: float) -> bool:
+    def _grows_in_time(self, tree: TreeState, left: int, wait: int, must: float) -> bool:
         """Whether growth can still suffice: as now until the next session, then the fastest
         that may be, the last year in the final pot, less the least that cuts cost in vigour."""
-        lacking = self.ground.growth_needed - label.grown - CLOSE
+        lacking = self.problem.growth_needed - tree.grown - CLOSE
         if lacking <= 0:
             return True
-        now = self.ground.containers[label.container].growth
-        if label.container == FINAL and left * now >= lacking:
+        now = self.problem.containers[tree.container].growth
+        if tree.container == FINAL and left * now >= lacking:
             return True
         before = min(wait - 1, left)
         moved, off_board = before * now, 0
         if left > before:
-            off_board = min(left - before - 1, self._years_off_board(label, left))
+            off_board = min(left - before - 1, self._years_off_board(tree, left))
             fast = left - before - 1 - off_board
             moved += off_board * self.fastest_off_board + fast * self.fastest + self.slowest
         return moved - self.least_loss(must, off_board > 0) >= lacking
 
-    def _years_off_board(self, label: Label, left: int) -> int:
+    def _years_off_board(self, tree: TreeState, left: int) -> int:
         """Years after the next session in which the underside is surely not flat yet."""
-        flat = self.ground.trunk_mm(label.grown + left * self.fastest)
-        if label.woody <= flat + CLOSE or not self.ground.board_offered:
+        flat = self.problem.trunk_mm(tree.grown + left * self.fastest)
+        if tree.woody <= flat + CLOSE or not self.problem.board_offered:
             return 0
-        sessions = ceil(log(label.ball / flat) / self.load - CLOSE) if self.load > 0 else left
+        sessions = ceil(log(tree.ball / flat) / self.load - CLOSE) if self.load > 0 else left
         return max(0, sessions - 1) * self.step
 
     def _least_loss(self, must: float, off_board: bool) -> float:
@@ -116,13 +116,13 @@ class Bounds:
         last = min(must, self.load)
         others = self.fastest_off_board if off_board else self.fastest
         lost = last * self.slowest + (must - last) * min(others, self.fastest)
-        return float(self.ground.rules.session_growth_loss * lost * self.most_share / self.load)
+        return float(self.problem.rules.session_growth_loss * lost * self.most_share / self.load)
 
 
-def _graft_counts_too_late(ground: Ground, label: Label, left: int) -> bool:
+def _graft_counts_too_late(problem: PlanningProblem, tree: TreeState, left: int) -> bool:
     """Whether grafts the target depends on cannot count any more by then."""
-    if not ground.needs_grafts:
+    if not problem.needs_grafts:
         return False
-    if label.graft_age == UNGRAFTED:
-        return left < ground.rules.graft_years + 1
-    return label.graft_age + left < ground.rules.graft_years
+    if tree.graft_age == UNGRAFTED:
+        return left < problem.rules.graft_years + 1
+    return tree.graft_age + left < problem.rules.graft_years

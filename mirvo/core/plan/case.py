@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from mirvo.core.almanac import rules
+from mirvo.core.angles import clockwise_from
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
 
@@ -22,7 +23,7 @@ Allow = Literal["none", "session", "final pot"]
 
 
 class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", frozen=True)
 
 
 class SchoolBudgets(_Part):
@@ -61,7 +62,7 @@ class State(_Part):
     last_session_year: Year | None = None
     container: str = "wide training pot"
     matted: bool = False
-    root_azimuths_deg: Annotated[list[Azimuth], Field(max_length=60)] = []
+    root_azimuths_deg: Annotated[tuple[Azimuth, ...], Field(max_length=60)] = ()
     growth: Growth
 
 
@@ -90,8 +91,14 @@ class Gap(_Part):
     between: Annotated[str, Field(max_length=24)] | None = None
 
     @property
+    def sides(self) -> tuple[str, str] | None:
+        """The roots on its sides, clockwise, where they are known."""
+        first, dash, second = (self.between or "").partition("-")
+        return (first, second) if dash and first and second else None
+
+    @property
     def width_deg(self) -> float:
-        return (self.to_deg - self.from_deg) % 360.0
+        return clockwise_from(self.from_deg, self.to_deg)
 
     @property
     def new_root_deg(self) -> float:
@@ -129,12 +136,12 @@ class Case(_Part):
     origin_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
     worth: Annotated[float, Field(gt=0, le=1.2)] = 1.0
     state: State
-    faults: Annotated[list[CaseFault], Field(max_length=30)] = []
-    gaps: Annotated[list[Gap], Field(max_length=12)] = []
+    faults: Annotated[tuple[CaseFault, ...], Field(max_length=30)] = ()
+    gaps: Annotated[tuple[Gap, ...], Field(max_length=12)] = ()
     target: Target
-    holds: Annotated[list[Hold], Field(max_length=60)] = []
+    holds: Annotated[tuple[Hold, ...], Field(max_length=60)] = ()
     horizon_years: Annotated[int, Field(ge=1, le=30)] = 15
-    containers: list[str] | None = None
+    containers: tuple[str, ...] | None = None
 
     @property
     def interval(self) -> float:
@@ -155,7 +162,8 @@ class Case(_Part):
 
     @property
     def offered(self) -> list[str]:
-        return rules().plan.offered if self.containers is None else self.containers
+        """Containers the tree may be moved into."""
+        return rules().plan.offered if self.containers is None else list(self.containers)
 
 
 def read_case(data: Any) -> Case:
@@ -183,7 +191,7 @@ def _sound(case: Case) -> None:
     ]:
         if name not in known:
             raise BadInput(where, f"'{name}' is not one of {', '.join(known)}")
-    least = rules().plan.least_ball_mm
+    least = rules().plan.min_ball_mm
     if case.need_mm < least:
         raise BadInput(
             "target.pot_depth_mm",

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from mirvo.core.almanac import rules
 from mirvo.core.plan.case import Case
-from mirvo.core.plan.ground import FINAL, Ground, open_gaps
+from mirvo.core.plan.label_setting import Unsettled
 from mirvo.core.plan.layering import reached_year
-from mirvo.core.plan.sweep import Unsettled
+from mirvo.core.plan.problem import FINAL, PlanningProblem, open_gaps
+from mirvo.core.plan.records import Binding, Lever
 from mirvo.core.plan.unreachable import with_target
 
 RELIEF = {
@@ -19,11 +18,11 @@ RELIEF = {
     "hold": "without them",
 }
 PATIENCE = 2000
-UNTOLD = 9999
+NEVER = 9999
 EASIER = {"spread_ratio": (-0.1, -0.2, -0.4), "pot_depth_mm": (10, 20), "largest_gap_deg": (15, 30)}
 
 
-def binding(case: Case, school: str, reached: int, first: int) -> list[dict[str, Any]]:
+def binding(case: Case, school: str, reached: int, first: int) -> list[Binding]:
     """What holds the year back: each limit whose lifting alone would bring it forward.
 
     first : year of the first session.
@@ -37,20 +36,20 @@ def binding(case: Case, school: str, reached: int, first: int) -> list[dict[str,
         if year is not None:
             gained = reached - year
             found.append(
-                {
-                    "code": code,
-                    "text": text,
-                    "gained_years": gained,
-                    "eased": f"{RELIEF[code]} {_years(gained)} sooner",
-                }
+                Binding(
+                    code=code,
+                    text=text,
+                    gained_years=gained,
+                    eased=f"{RELIEF[code]} {_years(gained)} sooner",
+                )
             )
     if not found:
         text = "No single limit: each alone leaves the year as it is."
-        found.append({"code": "together", "text": text, "gained_years": 0, "eased": ""})
+        found.append(Binding(code="together", text=text, gained_years=0, eased=""))
     return found
 
 
-def levers(case: Case, school: str, reached: int | None) -> list[dict[str, Any]]:
+def levers(case: Case, school: str, reached: int | None) -> tuple[Lever, ...]:
     """What could be done, each alone, with the years it gains; most gained first.
 
     reached : year of the path as it is, None when it is out of reach; then a lever is named
@@ -58,12 +57,12 @@ def levers(case: Case, school: str, reached: int | None) -> list[dict[str, Any]]
     be given up has no `reached_year`. `value` is what it sets, where it sets something.
     """
     found = [one for code, steps in _levers(case) if (one := _least(code, steps, school, reached))]
-    return sorted(found, key=lambda lever: lever["reached_year"] or UNTOLD)
+    return tuple(sorted(found, key=lambda lever: lever.reached_year or NEVER))
 
 
 def _least(
     code: str, steps: list[tuple[str, Case]], school: str, reached: int | None
-) -> dict[str, Any] | None:
+) -> Lever | None:
     """The least step of a lever that helps, or None when none does."""
     by = None if reached is None else reached - 1
     for text, eased in steps:
@@ -75,13 +74,13 @@ def _least(
             if year is None:
                 continue
         gained = None if reached is None or year is None else reached - year
-        return {
-            "code": code,
-            "text": text,
-            "value": _value(code, eased),
-            "reached_year": year,
-            "gained_years": gained,
-        }
+        return Lever(
+            code=code,
+            text=text,
+            value=_value(code, eased),
+            reached_year=year,
+            gained_years=gained,
+        )
     return None
 
 
@@ -106,7 +105,7 @@ def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]
     growth, budget = case.state.growth, case.species.budget
     faster = growth.model_copy(update={"spread_mm_per_year": growth.spread_mm_per_year * 1.5})
     larger = budget.model_copy(update={school: min(1.0, 1.5 * budget.of(school))})
-    share = Ground(case, school).budget
+    share = PlanningProblem(case, school).budget
     eased = [
         (
             "budget",

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 PRIOR_RELATIVE_SD = 0.4
-LEAST_YEARS = 0.5
+MIN_YEARS = 0.5
 YEARLY_RELATIVE_SD = 0.25
 
 
@@ -50,7 +50,7 @@ def growth_rate(
     mean = prior_per_trunk * trunk_mm
     sd = PRIOR_RELATIVE_SD * mean
     order = sorted(seen, key=lambda one: one.year)
-    if len(order) < 2 or order[-1].year - order[0].year < LEAST_YEARS or factor <= 0:
+    if len(order) < 2 or order[-1].year - order[0].year < MIN_YEARS or factor <= 0:
         return Rate(mean, sd, 0, (mean, sd))
     first, last = order[0], order[-1]
     exposure = (last.year - first.year) * factor

@@ -13,9 +13,9 @@ from datetime import date
 
 from mirvo.core.almanac import rules
 from mirvo.core.plan.case import Case, Hold
-from mirvo.core.plan.ground import Ground, open_gaps
-from mirvo.core.plan.label import UNGRAFTED, Label, grow, start_label
+from mirvo.core.plan.problem import PlanningProblem, open_gaps
 from mirvo.core.plan.search import earliest_year
+from mirvo.core.plan.tree_state import UNGRAFTED, TreeState, grow, start_state
 
 TRAINING = "wide training pot"
 
@@ -24,16 +24,16 @@ TRAINING = "wide training pot"
 class Layered:
     """A ground layer in a plan.
 
-    before : labels of the years up to the separation, on the old roots. first : the year of
+    before : states of the years up to the separation, on the old roots. first : the year of
     the separation, on the new ones. after : the case from the end of that year.
     """
 
     made: int
     separated: int
-    old: Ground
-    before: list[Label]
-    new: Ground
-    first: Label
+    old: PlanningProblem
+    before: list[TreeState]
+    new: PlanningProblem
+    first: TreeState
     after: Case
 
 
@@ -44,7 +44,7 @@ def wants_layer(case: Case) -> bool:
 
 def lay(case: Case, school: str) -> Layered | None:
     """The case with its ground layer made and separated; None when the horizon is too short."""
-    old, table = Ground(case, school), rules().plan
+    old, table = PlanningProblem(case, school), rules().plan
     end = case.today.year + case.horizon_years
     made = _next_session(old, case.today.year + 1, case.state.last_session_year, end)
     if made is None:
@@ -52,17 +52,17 @@ def lay(case: Case, school: str) -> Layered | None:
     separated = _next_session(old, made + table.layer_years, None, end - 1)
     if separated is None:
         return None
-    label, before = start_label(old), []
-    while label.year < separated - 1:
-        label = grow(old, label, label.container, None, UNGRAFTED)
-        before.append(label)
-    trunk = old.trunk_mm(label.grown)
+    tree, before = start_state(old), []
+    while tree.year < separated - 1:
+        tree = grow(old, tree, tree.container, None, UNGRAFTED)
+        before.append(tree)
+    trunk = old.trunk_mm(tree.grown)
     container = TRAINING if TRAINING in case.offered else case.state.container
     state = case.state.model_copy(
         update={
             "trunk_diameter_mm": trunk,
             "spread_mm": trunk,
-            "woody_depth_mm": table.least_ball_mm,
+            "woody_depth_mm": table.min_ball_mm,
             "ball_depth_mm": table.layer_ball_mm,
             "last_session_year": separated,
             "container": container,
@@ -80,8 +80,8 @@ def lay(case: Case, school: str) -> Layered | None:
             "holds": [*case.holds, *_rest_after(case, separated)],
         }
     )
-    new = Ground(start, school)
-    first = grow(new, start_label(new), container, None, UNGRAFTED)
+    new = PlanningProblem(start, school)
+    first = grow(new, start_state(new), container, None, UNGRAFTED)
     grown = state.model_copy(
         update={
             "trunk_diameter_mm": new.trunk_mm(first.grown),
@@ -111,13 +111,13 @@ def reached_year(
         if layered is None:
             return None
         case = layered.after
-    return earliest_year(Ground(case, school), by, patience)
+    return earliest_year(PlanningProblem(case, school), by, patience)
 
 
-def _next_session(ground: Ground, year: int, last: int | None, end: int) -> int | None:
+def _next_session(problem: PlanningProblem, year: int, last: int | None, end: int) -> int | None:
     """First year from `year` to `end` in which a session may be, before the final pot is fixed."""
-    may = (y for y in range(year, end + 1) if ground.session_allowed(y, last))
-    return next((y for y in may if not ground.must_be_potted(y)), None)
+    may = (y for y in range(year, end + 1) if problem.session_allowed(y, last))
+    return next((y for y in may if not problem.must_be_potted(y)), None)
 
 
 def _rest_after(case: Case, separated: int) -> list[Hold]:

@@ -9,16 +9,16 @@ from functools import cache
 import numpy as np
 import numpy.typing as npt
 
-from mirvo.core.plan.ground import CLOSE, FINAL, Ground
 from mirvo.core.plan.growth import YEARLY_RELATIVE_SD
-from mirvo.core.plan.label import Label, graft_counts
+from mirvo.core.plan.problem import CLOSE, FINAL, PlanningProblem
+from mirvo.core.plan.tree_state import TreeState, graft_counts
 
 OUTCOME_DRAWS = 500
 SEED = 7_919
-SUCCESS: dict[str, Callable[[Ground], float]] = {
-    "graft": lambda ground: ground.rules.graft_success,
+SUCCESS: dict[str, Callable[[PlanningProblem], float]] = {
+    "graft": lambda problem: problem.rules.graft_success,
     "fork": lambda _: 1.0,
-    "ground layer": lambda ground: ground.case.layer_success,
+    "ground layer": lambda problem: problem.case.layer_success,
 }
 BAND = (0.10, 0.90)
 Array = npt.NDArray[np.float64]
@@ -34,22 +34,24 @@ class Outcomes:
     chance: list[float]
 
 
-def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) -> Outcomes:
+def outcomes(
+    problem: PlanningProblem, states: list[TreeState], draws: int = OUTCOME_DRAWS
+) -> Outcomes:
     """Follow one path under drawn growth, each graft taking with its own luck.
 
     A tree's rate is drawn once, and every year strays from it by a quarter. Rates said to be
     known for certain (sd 0) do not stray.
     """
     rng = np.random.default_rng(SEED)
-    growth, state = ground.case.state.growth, ground.case.state
-    share = ground.rules.growth_relative_sd
+    growth, state = problem.case.state.growth, problem.case.state
+    share = problem.rules.growth_relative_sd
     spread_sd = share * growth.spread_mm_per_year if growth.spread_sd is None else growth.spread_sd
     trunk_sd = share * growth.trunk_mm_per_year if growth.trunk_sd is None else growth.trunk_sd
     spread_rate = np.maximum(0, rng.normal(growth.spread_mm_per_year, spread_sd, draws))
     trunk_rate = np.maximum(0, rng.normal(growth.trunk_mm_per_year, trunk_sd, draws))
-    luck = [SUCCESS[gap.method](ground) for gap in ground.open_gaps]
+    luck = [SUCCESS[gap.method](problem) for gap in problem.open_gaps]
     takes = rng.random((draws, len(luck))) < np.array(luck)
-    grown = np.array([label.grown for label in labels])
+    grown = np.array([tree.grown for tree in states])
     moved = np.diff(grown, prepend=0.0)
     spread = spread_rate[:, None] * grown + _strayed(
         rng, growth.spread_mm_per_year, spread_sd, moved, draws
@@ -60,10 +62,10 @@ def outcomes(ground: Ground, labels: list[Label], draws: int = OUTCOME_DRAWS) ->
     ratio = (state.spread_mm + np.maximum(0, spread)) / (
         state.trunk_diameter_mm + np.maximum(0, trunk)
     )
-    good = ratio >= ground.case.target.spread_ratio - 1e-9
-    good &= _gaps_hold(ground, labels, takes)
+    good = ratio >= problem.case.target.spread_ratio - 1e-9
+    good &= _gaps_hold(problem, states, takes)
     good &= np.array(
-        [label.container == FINAL and label.halves == ground.all_halves for label in labels]
+        [tree.container == FINAL and tree.halves == problem.all_halves for tree in states]
     )
     arrived = np.logical_or.accumulate(good, axis=1)
     low, high = np.quantile(ratio, BAND, axis=0)
@@ -78,18 +80,18 @@ def _strayed(rng: np.random.Generator, rate: float, sd: float, moved: Array, dra
     return np.asarray(each.cumsum(axis=1))
 
 
-def _gaps_hold(ground: Ground, labels: list[Label], takes: Flags) -> Flags:
+def _gaps_hold(problem: PlanningProblem, states: list[TreeState], takes: Flags) -> Flags:
     """Whether the largest gap holds (draws, years), with the new roots each draw has."""
-    limit = ground.case.target.largest_gap_deg + CLOSE
+    limit = problem.case.target.largest_gap_deg + CLOSE
     patterns, which = np.unique(takes, axis=0, return_inverse=True)
-    roots = [gap.new_root_deg for gap in ground.open_gaps]
+    roots = [gap.new_root_deg for gap in problem.open_gaps]
     taken = [[a for a, took in zip(roots, row, strict=True) if took] for row in patterns]
 
     @cache
     def per_pattern(halves: int, counts: bool) -> Flags:
         if not counts:
-            return np.full(len(taken), ground.largest_gap(halves, False) <= limit)
-        return np.array([ground.largest_gap_with(halves, new) <= limit for new in taken])
+            return np.full(len(taken), problem.largest_gap(halves, False) <= limit)
+        return np.array([problem.largest_gap_with(halves, new) <= limit for new in taken])
 
-    held = [per_pattern(x.halves, graft_counts(ground, x.graft_age)) for x in labels]
+    held = [per_pattern(x.halves, graft_counts(problem, x.graft_age)) for x in states]
     return np.stack(held, axis=1)[which.reshape(-1)]

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from mirvo.core.plan.case import Case
-from mirvo.core.plan.ground import FINAL, Ground
+from mirvo.core.plan.problem import FINAL, PlanningProblem
+from mirvo.core.plan.records import NearestTarget, TargetPart, Unreachable
 from mirvo.core.plan.search import earliest_year, reachable_at_horizon
 
 DEEPEST_POT_MM = 400
@@ -16,82 +15,81 @@ def with_target(case: Case, **changes: float) -> Case:
     return case.model_copy(update={"target": case.target.model_copy(update=changes)})
 
 
-def why_unreachable(case: Case, school: str) -> dict[str, Any]:
+def why_unreachable(case: Case, school: str) -> Unreachable:
     """What fails for one school within the horizon.
 
-    Returns
-    -------
-    school, text, fails (part, by, unit) and nearest (a target that is reachable, or None).
+    The nearest target is one that is reachable, or None where none is.
     """
     if case.strength == "weak":
         return _answer(
             school,
             "The tree is weak: no root session is planned before its strength is at least fair.",
-            [{"part": "strength"}],
+            [TargetPart(part="strength")],
             None,
         )
     if FINAL not in {*case.offered, case.state.container}:
         text = f"The containers offered hold no {FINAL}, so the tree never stands in its target."
-        return _answer(school, text, [{"part": "containers"}], None)
+        return _answer(school, text, [TargetPart(part="containers")], None)
     found = _by_part(case, school)
     if case.holds:
-        free = earliest_year(Ground(case.model_copy(update={"holds": []}), school))
+        free = earliest_year(PlanningProblem(case.model_copy(update={"holds": []}), school))
         if free is not None:
-            found["text"] = (
+            text = (
                 "The years fixed by hand leave no way: without them the target is reached in "
-                f"{free}. {found['text']}"
+                f"{free}. {found.text}"
             )
-            found["fails"].insert(0, {"part": "holds"})
+            fails = (TargetPart(part="holds"), *found.fails)
+            found = found.model_copy(update={"text": text, "fails": fails})
     return found
 
 
-def _by_part(case: Case, school: str) -> dict[str, Any]:
+def _by_part(case: Case, school: str) -> Unreachable:
     for parts in (_ratio_alone, _gap_alone, _pot_alone, _all_together):
         found = parts(case, school)
         if found is not None:
             return found
     if case.faults:
         text = f"The faults cannot all be taken within {case.horizon_years} years on this budget."
-        return _answer(school, text, [{"part": "faults"}], None)
+        return _answer(school, text, [TargetPart(part="faults")], None)
     text = (
         f"No target can be met within {case.horizon_years} years with this budget, these "
         "containers and the years fixed by hand."
     )
-    return _answer(school, text, [{"part": "together"}], None)
+    return _answer(school, text, [TargetPart(part="together")], None)
 
 
 def _answer(
-    school: str, text: str, fails: list[dict[str, Any]], nearest: dict[str, float] | None
-) -> dict[str, Any]:
-    return {"school": school, "text": text, "fails": fails, "nearest": nearest}
+    school: str, text: str, fails: list[TargetPart], nearest: NearestTarget | None
+) -> Unreachable:
+    return Unreachable(school=school, text=text, fails=tuple(fails), nearest=nearest)
 
 
-def _nearest(case: Case, **changes: float) -> dict[str, float]:
+def _nearest(case: Case, **changes: float) -> NearestTarget:
     target = case.target
-    return {
-        "spread_ratio": target.spread_ratio,
-        "largest_gap_deg": target.largest_gap_deg,
-        "pot_depth_mm": target.pot_depth_mm,
-        **changes,
-    }
+    wished = NearestTarget(
+        spread_ratio=target.spread_ratio,
+        largest_gap_deg=target.largest_gap_deg,
+        pot_depth_mm=target.pot_depth_mm,
+    )
+    return wished.model_copy(update=changes)
 
 
-def _ratio_alone(case: Case, school: str) -> dict[str, Any] | None:
+def _ratio_alone(case: Case, school: str) -> Unreachable | None:
     best = best_ratio(case, school)
     if best is None:
         return None
-    ground = Ground(case, school)
+    problem = PlanningProblem(case, school)
     lacking = round(case.target.spread_ratio - best, 2)
     why = (
-        f"flare and trunk grow so that the ratio never passes {ground.ratio_limit:.2f}"
-        if case.target.spread_ratio > ground.ratio_limit
+        f"flare and trunk grow so that the ratio never passes {problem.ratio_limit:.2f}"
+        if case.target.spread_ratio > problem.ratio_limit
         else f"growth brings it to {best:.2f} within {case.horizon_years} years"
     )
     return _answer(
         school,
         f"A spread of {case.target.spread_ratio:.2f} trunks is out of reach "
         f"by {lacking:.2f}: {why}.",
-        [{"part": "spread_ratio", "by": lacking, "unit": "trunks"}],
+        [TargetPart(part="spread_ratio", by=lacking, unit="trunks")],
         _nearest(case, spread_ratio=best),
     )
 
@@ -102,10 +100,10 @@ def best_ratio(case: Case, school: str) -> float | None:
     A ratio that can be had shows that every lesser one can, so it is found by halving; where
     growth only helps, at the end of the horizon.
     """
-    now = Ground(case, school).ratio(0.0)
+    now = PlanningProblem(case, school).ratio(0.0)
 
     def reachable(hundredths: int) -> bool:
-        eased = Ground(with_target(case, spread_ratio=hundredths / 100), school)
+        eased = PlanningProblem(with_target(case, spread_ratio=hundredths / 100), school)
         if eased.ratio_rises:
             return reachable_at_horizon(eased)
         return earliest_year(eased) is not None
@@ -119,9 +117,9 @@ def best_ratio(case: Case, school: str) -> float | None:
     return low / 100
 
 
-def _gap_alone(case: Case, school: str) -> dict[str, Any] | None:
-    ground = Ground(case, school)
-    gap = ground.largest_gap(ground.all_halves, True)
+def _gap_alone(case: Case, school: str) -> Unreachable | None:
+    problem = PlanningProblem(case, school)
+    gap = problem.largest_gap(problem.all_halves, True)
     gap = -(-gap // 1)
     if gap <= case.target.largest_gap_deg or gap > 360:
         return None
@@ -132,17 +130,17 @@ def _gap_alone(case: Case, school: str) -> dict[str, Any] | None:
         school,
         f"A largest gap of {case.target.largest_gap_deg:.0f}° is out of reach by {lacking}°: with "
         f"all faults cut and the grafts named, {gap:.0f}° stay open. Graft into that gap too.",
-        [{"part": "largest_gap_deg", "by": lacking, "unit": "deg"}],
+        [TargetPart(part="largest_gap_deg", by=lacking, unit="deg")],
         _nearest(case, largest_gap_deg=gap),
     )
 
 
-def _with_gap(case: Case, school: str, gap: float) -> Ground:
+def _with_gap(case: Case, school: str, gap: float) -> PlanningProblem:
     """The case with a wider gap allowed but the same grafts made."""
-    return Ground(with_target(case, largest_gap_deg=gap), school, grafts_for=case)
+    return PlanningProblem(with_target(case, largest_gap_deg=gap), school, grafts_for=case)
 
 
-def _pot_alone(case: Case, school: str) -> dict[str, Any] | None:
+def _pot_alone(case: Case, school: str) -> Unreachable | None:
     wanted = int(case.target.pot_depth_mm)
     depth = _shallowest_pot(case, school, wanted)
     if depth is None:
@@ -151,7 +149,7 @@ def _pot_alone(case: Case, school: str) -> dict[str, Any] | None:
         school,
         f"A pot {case.target.pot_depth_mm:.0f} mm deep is out of reach by "
         f"{depth - wanted} mm within {case.horizon_years} years; {depth} mm can be had.",
-        [{"part": "pot_depth_mm", "by": depth - wanted, "unit": "mm"}],
+        [TargetPart(part="pot_depth_mm", by=depth - wanted, unit="mm")],
         _nearest(case, pot_depth_mm=float(depth)),
     )
 
@@ -161,7 +159,8 @@ def _shallowest_pot(case: Case, school: str, wanted: int) -> int | None:
 
     def reachable(depth: int) -> bool:
         return (
-            earliest_year(Ground(with_target(case, pot_depth_mm=float(depth)), school)) is not None
+            earliest_year(PlanningProblem(with_target(case, pot_depth_mm=float(depth)), school))
+            is not None
         )
 
     low, high = wanted, DEEPEST_POT_MM
@@ -173,13 +172,13 @@ def _shallowest_pot(case: Case, school: str, wanted: int) -> int | None:
     return high
 
 
-def _all_together(case: Case, school: str) -> dict[str, Any] | None:
+def _all_together(case: Case, school: str) -> Unreachable | None:
     """Several parts fail: keep the pot if it can be had, then the gap, then the ratio."""
-    ground = Ground(case, school)
-    gap = max(case.target.largest_gap_deg, -(-ground.largest_gap(ground.all_halves, True) // 1))
+    problem = PlanningProblem(case, school)
+    gap = max(case.target.largest_gap_deg, -(-problem.largest_gap(problem.all_halves, True) // 1))
     easy = with_target(case, spread_ratio=1.0, largest_gap_deg=min(gap, 360.0))
     depth = case.target.pot_depth_mm
-    if earliest_year(Ground(easy, school)) is None:
+    if earliest_year(PlanningProblem(easy, school)) is None:
         found = _shallowest_pot(easy, school, int(depth))
         if found is None:
             return None
@@ -195,20 +194,17 @@ def _all_together(case: Case, school: str) -> dict[str, Any] | None:
         pot_depth_mm=depth,
     )
     units = {"spread_ratio": "trunks", "largest_gap_deg": "deg", "pot_depth_mm": "mm"}
+    off = {part: getattr(nearest, part) - getattr(case.target, part) for part in units}
     fails = [
-        {
-            "part": part,
-            "by": round(abs(nearest[part] - getattr(case.target, part)), 2),
-            "unit": unit,
-        }
+        TargetPart(part=part, by=round(abs(off[part]), 2), unit=unit)
         for part, unit in units.items()
-        if abs(nearest[part] - getattr(case.target, part)) > 1e-6
+        if abs(off[part]) > 1e-6
     ]
     return _answer(
         school,
         "Several parts of the target are out of reach together; the nearest that can be had is "
-        f"{nearest['spread_ratio']:.2f} trunks, gap {nearest['largest_gap_deg']:.0f}°, "
-        f"pot {nearest['pot_depth_mm']:.0f} mm.",
+        f"{nearest.spread_ratio:.2f} trunks, gap {nearest.largest_gap_deg:.0f}°, "
+        f"pot {nearest.pot_depth_mm:.0f} mm.",
         fails,
         nearest,
     )

@@ -1,10 +1,12 @@
-"""What a session may take: budget, shares, kinds of session."""
+"""What a session may take: budget, shares, cuts and kinds of session."""
 
 from mirvo.core.rootwork.budget import (
     Ball,
     matched_top_factor,
+    origin_factor,
     removal_budget,
     root_shares,
+    session_budget,
     session_share,
     side_trim_part,
     slice_part,
@@ -12,16 +14,19 @@ from mirvo.core.rootwork.budget import (
     weighed_share,
     weighing_correction,
 )
-from mirvo.core.rootwork.kinds import KINDS, Kind, kind_by_key
+from mirvo.core.rootwork.kinds import KINDS, Kind, kind_by_key, kind_name
 
 __all__ = [
     "KINDS",
     "Ball",
     "Kind",
     "kind_by_key",
+    "kind_name",
     "matched_top_factor",
+    "origin_factor",
     "removal_budget",
     "root_shares",
+    "session_budget",
     "session_share",
     "side_trim_part",
     "slice_part",

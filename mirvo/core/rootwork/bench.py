@@ -19,8 +19,8 @@ WET_BALL_KG_PER_LITRE = 1.4
 TRENCH_TRUNKS = (5, 6)
 STAKED_FROM_MM, GUYED_FROM_MM = 250.0, 500.0
 HELD_AT_SHARE = 2 / 3
-MOST_TEXT = 4000
-MOST_NUMBER = 20_000.0
+MAX_TEXT = 4000
+MAX_NUMBER = 20_000.0
 BARE_FROM, BARE_UNTIL = "lift", "fill"
 
 Situation = dict[str, Any]
@@ -61,10 +61,10 @@ class Field(Data):
         except ValueError:
             raise BadInput(self.key, f"{self.label}: '{value}' is not a number") from None
         lowest = -500.0 if self.key in ("flare_height_mm", "new_angle_deg") else 0.0
-        if not lowest <= number <= MOST_NUMBER:
+        if not lowest <= number <= MAX_NUMBER:
             raise BadInput(
                 self.key,
-                f"{self.label}: {value} {self.unit} cannot be; give {lowest:g} to {MOST_NUMBER:g}",
+                f"{self.label}: {value} {self.unit} cannot be; give {lowest:g} to {MAX_NUMBER:g}",
             )
         return number
 
@@ -74,8 +74,8 @@ class Field(Data):
         return str(value)
 
     def _text(self, value: Any) -> str:
-        if not isinstance(value, str) or len(value) > MOST_TEXT:
-            raise BadInput(self.key, f"{self.label}: at most {MOST_TEXT} letters of text")
+        if not isinstance(value, str) or len(value) > MAX_TEXT:
+            raise BadInput(self.key, f"{self.label}: at most {MAX_TEXT} letters of text")
         return value.strip()
 
     _area = _text

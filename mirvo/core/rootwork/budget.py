@@ -4,10 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from datetime import date
 from math import prod
+from typing import Protocol
 
-from mirvo.core.almanac import rules
+from mirvo.core.almanac import Species, rules
+from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput
+from mirvo.core.rootwork.kinds import kind_by_key
+
+
+class BudgetedTree(Protocol):
+    """What the budget asks of a tree."""
+
+    @property
+    def strength(self) -> str: ...
+
+    @property
+    def age_class(self) -> str: ...
+
+    @property
+    def origin(self) -> str: ...
+
+    @property
+    def acquired_on(self) -> date | None: ...
+
+    @property
+    def worth(self) -> str: ...
 
 
 @dataclass(frozen=True)
@@ -47,7 +70,51 @@ def removal_budget(
         if value not in known:
             raise BadInput(name, f"'{value}' is not one of {', '.join(known)}")
     share = base * table.strength[strength] * table.age[age] * table.season[season]
-    return min(share * origin_factor * worth * top_reduction, table.never_above)
+    return min(share * origin_factor * worth * top_reduction, table.max_budget)
+
+
+def session_budget(
+    tree: BudgetedTree,
+    species: Species,
+    practice: Practice,
+    season: str,
+    day: date | None = None,
+    top_reduced: float = 0.0,
+    kind: str = "routine",
+) -> float:
+    """Removal budget of a tree for a session: that of its kind where it has one of its own.
+
+    Parameters
+    ----------
+    season : open, edge or shut, see `season_state`. day : of the session; None leaves the
+    tree's origin out. top_reduced : how much of the crown goes with it, %.
+    """
+    own = kind_by_key(kind).own_budget
+    if own is not None:
+        return own
+    together = practice["operations"] == "together" and species.top_work_together
+    return removal_budget(
+        species.budget.of(practice["budget"]),
+        tree.strength,
+        tree.age_class,
+        season,
+        origin_factor=origin_factor(tree.origin, tree.acquired_on, day),
+        worth=rules().budget.worth[tree.worth],
+        top_reduction=matched_top_factor(top_reduced, together),
+    )
+
+
+def origin_factor(origin: str, acquired_on: date | None, day: date | None) -> float:
+    """0.7 within two years of collection, else 1.
+
+    >>> origin_factor("dug from a garden", date(2025, 3, 1), date(2026, 3, 1))
+    0.7
+    """
+    table = rules().budget
+    if day is None or acquired_on is None or origin not in table.collected_origins:
+        return 1.0
+    recent = (day - acquired_on).days < table.recent_days
+    return table.collected_recently if recent else 1.0
 
 
 def matched_top_factor(reduced_percent: float, allowed: bool) -> float:
@@ -61,7 +128,7 @@ def matched_top_factor(reduced_percent: float, allowed: bool) -> float:
     if not allowed:
         return 1.0
     table = rules().top_reduction
-    return 1.0 + (table.most_factor - 1.0) * min(1.0, reduced_percent / table.full_at_percent)
+    return 1.0 + (table.max_factor - 1.0) * min(1.0, reduced_percent / table.full_at_percent)
 
 
 def weighed_share(offcuts_g: float, ball_g: float) -> float:
@@ -84,7 +151,7 @@ def weighing_correction(weighed: Sequence[tuple[float, float]]) -> float:
         return 1.0
     table = rules().weighing
     mean = prod(ratios) ** (1.0 / len(ratios))
-    return min(table.most_ratio, max(table.least_ratio, mean))
+    return min(table.max_ratio, max(table.min_ratio, mean))
 
 
 def root_shares(

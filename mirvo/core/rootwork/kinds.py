@@ -54,3 +54,8 @@ def kind_by_key(key: str) -> Kind:
         if kind.key == key:
             return kind
     raise BadInput("kind", f"there is no kind of session called '{key}'")
+
+
+def kind_name(key: str) -> str:
+    """How a kind is called; its key where nobody knows it any more."""
+    return next((kind.name for kind in KINDS if kind.key == key), key)

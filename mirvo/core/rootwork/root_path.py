@@ -5,14 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from math import atan2, degrees, hypot
 
+from shapely.geometry import LineString
+from shapely.geometry import Point as Place
+from shapely.ops import substring
+
 from mirvo.core.almanac import rules
+from mirvo.core.angles import angle_between
 
 Point = tuple[float, float]
+MIN_PART = 1e-6
 
 
 def path_length_mm(path: Sequence[Point]) -> float:
     """Length of a path, mm."""
-    return sum(hypot(b[0] - a[0], b[1] - a[1]) for a, b in legs(path))
+    return float(LineString(path).length)
 
 
 def straight_stretch_mm(path: Sequence[Point]) -> float:
@@ -23,41 +29,28 @@ def straight_stretch_mm(path: Sequence[Point]) -> float:
     """
     outward = degrees(atan2(path[0][0], path[0][1]))
     run = 0.0
-    for (ax, ay), (bx, by) in legs(path):
-        off = (degrees(atan2(bx - ax, by - ay)) - outward + 180.0) % 360.0 - 180.0
-        if abs(off) > rules().adviser.straight_deg:
+    for (ax, ay), (bx, by) in zip(path, path[1:], strict=False):
+        leg = degrees(atan2(bx - ax, by - ay))
+        if angle_between(leg, outward) > rules().adviser.straight_deg:
             return run
         run += hypot(bx - ax, by - ay)
     return run
 
 
-def along_mm(path: Sequence[Point], at: Sequence[float]) -> float:
+def along_mm(path: Sequence[Point], at: Point) -> float:
     """Length from the base to the place on a path nearest to a point, mm."""
-    best, run = (float("inf"), 0.0), 0.0
-    for (ax, ay), (bx, by) in legs(path):
-        leg = hypot(bx - ax, by - ay)
-        share = 0.0
-        if leg > 0:
-            share = ((at[0] - ax) * (bx - ax) + (at[1] - ay) * (by - ay)) / leg**2
-        share = min(1.0, max(0.0, share))
-        away = hypot(at[0] - ax - share * (bx - ax), at[1] - ay - share * (by - ay))
-        best = min(best, (away, run + share * leg))
-        run += leg
-    return best[1]
+    return float(LineString(path).project(Place(at)))
 
 
 def point_at_mm(path: Sequence[Point], length: float) -> Point:
     """The point of a path at a length from its base, mm; its end when it is shorter."""
-    run = 0.0
-    for (ax, ay), (bx, by) in legs(path):
-        leg = hypot(bx - ax, by - ay)
-        if run + leg >= length and leg > 0:
-            share = (length - run) / leg
-            return (ax + share * (bx - ax), ay + share * (by - ay))
-        run += leg
-    return path[-1]
+    at = LineString(path).interpolate(min(length, path_length_mm(path)))
+    return (float(at.x), float(at.y))
 
 
-def legs(path: Sequence[Point]) -> list[tuple[Point, Point]]:
-    """The straight pieces of a path."""
-    return list(zip(path, path[1:], strict=False))
+def shortened(path: Sequence[Point], part: float) -> tuple[Point, ...]:
+    """What stays of a path when a part (0 to 1) of its length is cut off its end."""
+    if part < MIN_PART:
+        return tuple(path)
+    kept = substring(LineString(path), 0.0, 1.0 - part, normalized=True)
+    return tuple((float(x), float(y)) for x, y in kept.coords)

@@ -196,19 +196,19 @@ def _due(seen: Evidence, reasons: list[str], points: int) -> Triage:
     """A repot is due: now, next season, or put off."""
     table = rules().triage
     if _may_work(seen):
-        if seen.stage == "showing" and seen.delays >= table.most_delays:
+        if seen.stage == "showing" and seen.delays >= table.max_delays:
             said = "it was delayed twice and is shown: a larger pot for good is the honest answer"
             return Triage("larger_pot", [*reasons, said], points)
         return Triage("repot", reasons, points)
     why = "it is too weak for root work" if seen.strength == "weak" else "its window is shut"
-    if points >= table.press_from and seen.delays < table.most_delays:
+    if points >= table.press_from and seen.delays < table.max_delays:
         return Triage("delay", [*reasons, f"{why}, and it presses"], points, _lesser(seen))
     return Triage("repot_next", [*reasons, why], points, _lesser(seen))
 
 
 def _lesser(seen: Evidence, force: str | None = None) -> list[Lesser]:
     refused = None
-    if seen.delays >= rules().triage.most_delays:
+    if seen.delays >= rules().triage.max_delays:
         refused = (
             f"it was delayed {seen.delays} times in a row; a third only hides what happens in the "
             "ball"

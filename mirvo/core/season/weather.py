@@ -47,12 +47,9 @@ class Station(Protocol):
 def nights_below(days: Iterable[DayWeather], floor_c: float) -> list[DayWeather]:
     """Days whose lowest temperature is at or under a floor.
 
-        >>> from datetime import date, timedelta
-    from itertools import chain
-    from statistics import NormalDist
-        >>> cold = DayWeather(date(2026, 3, 1), -2.0, 6.0)
-        >>> [one.low_c for one in nights_below([cold, DayWeather(date(2026, 3, 2), 3.0, 9.0)], 0.0)]
-        [-2.0]
+    >>> cold = DayWeather(date(2026, 3, 1), -2.0, 6.0)
+    >>> [one.low_c for one in nights_below([cold, DayWeather(date(2026, 3, 2), 3.0, 9.0)], 0.0)]
+    [-2.0]
     """
     return [one for one in days if one.low_c <= floor_c]
 

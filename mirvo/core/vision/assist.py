@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -17,14 +16,15 @@ from mirvo.core.measure.marks import TopMarks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.roots import CREST_SHARE_OF_WIDTH
 from mirvo.core.measure.uncertainty import Array, Draws
+from mirvo.core.vision.offers import FoundWidth, Spot, TracedRoot, pair, spots
 from mirvo.core.vision.plan_view import plan_view
 from mirvo.core.vision.propose import (
     Proposal,
     across_base,
     crest_seen,
     how_sure,
+    point_sd_px,
     propose_roots,
-    stray_px,
 )
 from mirvo.core.vision.trace import Tracer, avoiding, tracer
 from mirvo.core.vision.width import width_along
@@ -46,8 +46,9 @@ class Assistant:
         """Roots believed to be seen, in the order of the clock."""
         return propose_roots(self.tracer, self.front_mm)
 
-    def trace(self, tip: tuple[float, float], taken: Sequence[Array] = ()) -> dict[str, Any]:
-        """Path from the trunk to a clicked tip, the width across its base, and their stray, px.
+    def trace(self, tip: tuple[float, float], taken: Sequence[Array] = ()) -> TracedRoot:
+        """Path from the trunk to a clicked tip, the width across its base, and how far
+        its points may lie off, px.
 
         taken : paths (n, 2), px, of roots already marked; a way that runs along one of
         them is sought anew beside it.
@@ -75,28 +76,25 @@ class Assistant:
             path = avoiding(self.tracer, others).path(tip_cell)
         widths = width_along(self.tracer.bark, path)
         crest = crest_seen(view, path, widths)
-        base_width, stray = self._base_of(path, widths)
-        return {
-            "path": np.round(crest, 1).tolist(),
-            "base_width": base_width,
-            "points_sd_px": round(stray, 1),
-        }
+        base_width, sd_px = self._base_of(path, widths)
+        return TracedRoot(path=spots(crest), base_width=base_width, points_sd_px=round(sd_px, 1))
 
-    def width_of(self, path_px: Array) -> dict[str, Any]:
+    def width_of(self, path_px: Array) -> FoundWidth:
         """The width across the base of a path (n, 2), px, drawn by hand, and how far it may be off.
 
         Where the root lies is as true as the path, so only the distance of the two points strays.
         """
         crest = width_along(self.tracer.bark, self._cells(path_px))
         path = self._cells(path_px, CREST_SHARE_OF_WIDTH * crest * self.tracer.view.cell_mm)
-        base_width, stray = self._base_of(path, width_along(self.tracer.bark, path))
-        return {"base_width": base_width, "base_width_sd_px": round(float(np.sqrt(2)) * stray, 1)}
+        base_width, sd_px = self._base_of(path, width_along(self.tracer.bark, path))
+        of_both = float(np.sqrt(2)) * sd_px
+        return FoundWidth(base_width=base_width, base_width_sd_px=round(of_both, 1))
 
-    def _base_of(self, path: Array, widths: Array) -> tuple[list[list[float]], float]:
-        """Two points across the base of a path (n, 2), cells, px, and how far each may stray."""
+    def _base_of(self, path: Array, widths: Array) -> tuple[tuple[Spot, Spot], float]:
+        """Two points across the base of a path (n, 2), cells, px, and how far each may lie off."""
         base_width = self.tracer.view.photo(across_base(path, widths))
-        stray = stray_px(base_width, how_sure(self.tracer.bark, path, widths))
-        return np.round(base_width, 1).tolist(), stray
+        sd_px = point_sd_px(base_width, how_sure(self.tracer.bark, path, widths))
+        return pair(base_width), sd_px
 
     def _cells(self, pixels: Array, heights_mm: Array | float = 0.0) -> Array:
         """Pixels (n, 2) seen at heights over the root plane as cells of it."""

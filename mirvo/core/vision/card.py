@@ -17,7 +17,7 @@ WORKING_SIDES = (2000, 3400, 1300)
 MARKERS = (0, 1, 2, 3)
 SAMPLES_PER_SIDE = 24
 CELLS_PER_MARKER = 6
-MOST_EDGE_SEARCH_PX = 9.0
+MAX_EDGE_SEARCH_PX = 9.0
 OTHER_BOOKS = ("5X5_250", "6X6_250", "7X7_250", "APRILTAG_36H11", "ARUCO_ORIGINAL")
 
 
@@ -149,7 +149,7 @@ def _edge_line(grey: Grey, start: Array, end: Array) -> tuple[Array, Array]:
     across = np.array([along[1], -along[0]]) / length
     share = np.linspace(0.1, 0.9, SAMPLES_PER_SIDE)
     spots = start + share[:, None] * along
-    reach = min(MOST_EDGE_SEARCH_PX, 0.4 * length / CELLS_PER_MARKER)
+    reach = min(MAX_EDGE_SEARCH_PX, 0.4 * length / CELLS_PER_MARKER)
     offsets, strength = edge_offsets(grey, spots, across, max(2.0, reach))
     sound = strength > 0.4 * np.median(strength)
     for _ in range(2):

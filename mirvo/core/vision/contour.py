@@ -13,9 +13,9 @@ from mirvo.core.vision.edges import profiles
 
 ROUGH_STEP, ROUGH_REACH = 1 / 140, 0.05  # shares of its length
 FINE_STEP, FINE_REACH = 1 / 400, 0.012
-LEAST_LENGTH_PX = 10.0
+MIN_LENGTH_PX = 10.0
 SMOOTH_STEPS, BLUR = 4.0, (1.5, 1.2)
-JUMP_COST, MOST_JUMP = 0.12, 3
+JUMP_COST, MAX_JUMP = 0.12, 3
 PULL, HELD = 0.5, 1.0
 SIMPLE_PX = 0.7
 
@@ -39,7 +39,7 @@ def snap_line(picture: npt.NDArray[np.uint8], rough: Array) -> Array:
     import cv2  # heavy: only where a photo is really looked at
 
     length = float(np.hypot(*np.diff(rough, axis=0).T).sum())
-    if len(rough) < 2 or length < LEAST_LENGTH_PX:
+    if len(rough) < 2 or length < MIN_LENGTH_PX:
         raise BadInput("edge", "draw the edge first, from the soil line upward")
     lab = np.asarray(cv2.cvtColor(picture, cv2.COLOR_RGB2LAB), np.uint8)
     found = rough
@@ -62,7 +62,7 @@ def _moved(lab: npt.NDArray[np.uint8], line: Array, step: float, reach: float) -
     change = np.sqrt(sum(np.gradient(strip, axis=1) ** 2 for strip in strips))
     gain = change / (np.quantile(change, 0.97) + 1e-9) - PULL * (at / reach) ** 2
     gain[[0, -1]] -= HELD * np.abs(at)
-    return np.asarray(spots + at[best_line(gain, JUMP_COST, MOST_JUMP)][:, None] * across)
+    return np.asarray(spots + at[best_line(gain, JUMP_COST, MAX_JUMP)][:, None] * across)
 
 
 def best_line(gain: Array, jump_cost: float, most_jump: int) -> npt.NDArray[np.intp]:

@@ -25,7 +25,7 @@ REACH_SDS = 3.5
 CLEAR_SDS = 2.5
 STEP_PX = 0.5
 BLUR_PX = 1.0
-LEAST_WIDTH_PX, MOST_WIDTH_PX, LEAST_RUN_PX = 8.0, 800.0, 6.0
+MIN_WIDTH_PX, MAX_WIDTH_PX, MIN_RUN_PX = 8.0, 800.0, 6.0
 DARKEST = 8.0
 TYPICAL = 1.5
 SAME_SAMPLE_PX2 = 350.0
@@ -57,7 +57,7 @@ def set_to_flanks(
     """
     hand = Flanks(width, np.full(2, float(click_sd_px)))
     wide = float(np.hypot(*(width[1] - width[0])))
-    if click_sd_px <= 0 or not LEAST_WIDTH_PX <= wide <= MOST_WIDTH_PX:
+    if click_sd_px <= 0 or not MIN_WIDTH_PX <= wide <= MAX_WIDTH_PX:
         return hand
     run = _run_beside(width, path, wide)
     if run is None:
@@ -78,17 +78,17 @@ def _run_beside(width: Array, path: Array, wide: float) -> tuple[Array, Array, A
     Outward from the width, or inward when the path ends there; None when it is too short.
     """
     total = float(arc_lengths(path[None])[0, -1])
-    if total < LEAST_RUN_PX:
+    if total < MIN_RUN_PX:
         return None
     line = dense(path, STEP_PX)
     at = np.linspace(0.0, total, len(line))
     middle = width.mean(axis=0)
     start = int(np.hypot(*(line - middle).T).argmin())
     steps = np.arange(CLEAR_OF_BASE * wide, ALONG_WIDTHS * wide, 1.0)
-    inward = total - at[start] < max(LEAST_RUN_PX, 0.3 * wide)
+    inward = total - at[start] < max(MIN_RUN_PX, 0.3 * wide)
     along = -steps if inward else steps
     along = along[(at[start] + along >= 0.0) & (at[start] + along <= total)]
-    if len(along) < LEAST_RUN_PX:
+    if len(along) < MIN_RUN_PX:
         return None
     there = np.rint((at[start] + along) / at[1]).astype(int)
     across = normals(line, SMOOTH_WIDTHS * wide / STEP_PX)[there]

@@ -20,12 +20,12 @@ from mirvo.core.vision.contour import best_line
 RAYS = 72
 FROM_SHARE, TO_SHARE, STEPS = 0.8, 1.2, 100
 SOUGHT_SHARE = 0.13
-JUMP_COST, MOST_JUMP = 0.15, 2
+JUMP_COST, MAX_JUMP = 0.15, 2
 PULL = 0.8
 KEPT = 36
 BESIDE = np.arange(2, 9)
-LEAST_PARTED, LEAST_RIGHT_RAYS = 2.0, 0.85
-MOST_SHIFT = 0.06
+MIN_PARTED, MIN_RIGHT_RAYS = 2.0, 0.85
+MAX_SHIFT = 0.06
 DRAWN_SD_SHARE = 0.025
 EDGE_SD_PX, EDGE_SD_SHARE = 0.7, 0.004
 
@@ -60,7 +60,7 @@ def set_outline(picture: npt.NDArray[np.uint8], drawn: Array) -> Outline:
     sought = np.flatnonzero(np.abs(share - 1.0) <= SOUGHT_SHARE)
     line = sought[0] + _closed_line(gain[:, sought])
     reach = float(radii.mean())
-    if _parts_all_round(strip, line) and abs(float(share[line].mean()) - 1.0) <= MOST_SHIFT:
+    if _parts_all_round(strip, line) and abs(float(share[line].mean()) - 1.0) <= MAX_SHIFT:
         sd = float(np.hypot(EDGE_SD_PX, EDGE_SD_SHARE * reach))
         found = middle + (radii * share[line])[:, None] * direction
         return Outline(found[:: RAYS // KEPT], sd, True)
@@ -117,10 +117,10 @@ def _parts_all_round(strip: Array, line: npt.NDArray[np.intp]) -> bool:
     between = (inner.mean(axis=0) + outer.mean(axis=0)) / 2
     told = [((ring.mean(axis=1) - between) @ slope) for ring in rings]
     right = float(((told[0] > 0) & (told[1] < 0)).mean())
-    return parted >= LEAST_PARTED and right >= LEAST_RIGHT_RAYS
+    return parted >= MIN_PARTED and right >= MIN_RIGHT_RAYS
 
 
 def _closed_line(gain: Array) -> npt.NDArray[np.intp]:
     """Column (rays,) of the best line round; walked twice so that its ends meet."""
-    line, half = best_line(np.concatenate([gain, gain]), JUMP_COST, MOST_JUMP), len(gain) // 2
+    line, half = best_line(np.concatenate([gain, gain]), JUMP_COST, MAX_JUMP), len(gain) // 2
     return np.concatenate([line[len(gain) : len(gain) + half], line[half : len(gain)]])

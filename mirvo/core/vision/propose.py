@@ -3,38 +3,41 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 from shapely.geometry import LineString
 
 from mirvo.core.measure import geometry
 from mirvo.core.measure.roots import CREST_SHARE_OF_WIDTH
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.bark import Map
+from mirvo.core.vision.offers import ProposedRoot, pair, spots
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, PlanView
 from mirvo.core.vision.trace import Tracer
 from mirvo.core.vision.width import width_along
 
+Cells = npt.NDArray[np.int64]
+Flags = npt.NDArray[np.bool_]
 NEUTRAL = 0.34
-LEAST_GAIN = 9.0
-LEAST_CELLS = 16.0
-MOST_ROOTS = 24
+MIN_GAIN = 9.0
+MIN_CELLS = 16.0
+MAX_ROOTS = 24
 COVER_SHARE = 0.75
 FLANK = 1.6
 SIMPLE_CELLS = 0.7
 SHARPNESS = 0.55
-SOIL, MOST_GAP = 0.25, 14
-COVERED, LEAST_OWN_SHARE = -0.02, 0.55
+SOIL, MAX_GAP = 0.25, 14
+COVERED, MIN_OWN_SHARE = -0.02, 0.55
 HIDDEN_TRUNKS, HIDDEN_WEIGHT = 1.5, 0.15
-CLEAR, CLEAR_STRAY, DOUBTFUL_STRAY = 0.95, 0.08, 2.0
+CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.08, 2.0
 
 
 @dataclass(frozen=True)
 class Proposal:
     """A root Mirvo believes to see; pixels of the photo.
 
-    points_sd_px : how far each point may stray, see `stray_px`. confidence : 0 to 1.
+    points_sd_px : how far each point may lie off, see `point_sd_px`. confidence : 0 to 1.
     """
 
     path: Array
@@ -43,17 +46,15 @@ class Proposal:
     confidence: float
     azimuth_deg: float
 
-    def as_json(self) -> dict[str, Any]:
-        return {
-            "path": np.round(self.path, 1).tolist(),
-            "base_width": np.round(self.base_width, 1).tolist(),
-            "confidence": round(self.confidence, 2),
-            "azimuth_deg": round(self.azimuth_deg, 1),
-        }
-
-    def as_offer(self) -> dict[str, Any]:
-        """The printed contract plus what a root's mark takes over when it is accepted."""
-        return {**self.as_json(), "points_sd_px": round(self.points_sd_px, 1)}
+    def offered(self) -> ProposedRoot:
+        """As it is offered to the artist and printed, to a tenth of a pixel."""
+        return ProposedRoot(
+            path=spots(self.path),
+            base_width=pair(self.base_width),
+            points_sd_px=round(self.points_sd_px, 1),
+            confidence=round(self.confidence, 2),
+            azimuth_deg=round(self.azimuth_deg, 1),
+        )
 
 
 def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
@@ -69,10 +70,10 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
     order, back = _walk_order(tracer)
     found = []
     soil = tracer.bark < SOIL
-    for _ in range(MOST_ROOTS):
+    for _ in range(MAX_ROOTS):
         gains = _gains(order, back, gain_of, soil)
         tip = int(gains.argmax())
-        if gains[tip] < LEAST_GAIN:
+        if gains[tip] < MIN_GAIN:
             break
         y, x = divmod(tip, tracer.bark.shape[1])
         way = tracer.way((x, y))
@@ -81,13 +82,13 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
         own = _own_share(gain_of, way)
         _cover(gain_of, way, widths)
         soil[gain_of == COVERED] = False
-        long_enough = geometry.arc_lengths(path[None])[0, -1] >= LEAST_CELLS
-        if len(path) >= 3 and long_enough and own >= LEAST_OWN_SHARE:
+        long_enough = geometry.arc_lengths(path[None])[0, -1] >= MIN_CELLS
+        if len(path) >= 3 and long_enough and own >= MIN_OWN_SHARE:
             found.append(_proposal(tracer, path, widths, front_mm))
     return sorted(found, key=lambda one: one.azimuth_deg)
 
 
-def _walk_order(tracer: Tracer) -> tuple[Any, Any]:
+def _walk_order(tracer: Tracer) -> tuple[Cells, Cells]:
     """Cells within reach by rising cost, so that each comes after the one before it."""
     cost = tracer.cost.ravel()
     reached = np.flatnonzero(np.isfinite(cost) & (tracer.bark.ravel() > 0.01))
@@ -95,7 +96,7 @@ def _walk_order(tracer: Tracer) -> tuple[Any, Any]:
     return order, tracer.back.ravel()
 
 
-def _gains(order: Any, back: Any, gain_of: Array, soil: Any) -> Array:
+def _gains(order: Cells, back: Cells, gain_of: Array, soil: Flags) -> Array:
     """Evidence for bark summed along the way to each cell; a way ends at a stretch of soil."""
     gains = np.full(gain_of.size, -np.inf)
     values, bare = gain_of.ravel().tolist(), soil.ravel().tolist()
@@ -105,7 +106,7 @@ def _gains(order: Any, back: Any, gain_of: Array, soil: Any) -> Array:
         if before >= 0 and before not in summed:
             continue
         gap = gaps.get(before, 0) + 1 if bare[cell] else 0
-        if gap > MOST_GAP:
+        if gap > MAX_GAP:
             continue
         summed[cell] = max(summed.get(before, 0.0), 0.0) + values[cell]
         gaps[cell] = gap
@@ -147,7 +148,7 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     return Proposal(
         path=crest_seen(view, path, widths),
         base_width=base_width,
-        points_sd_px=stray_px(base_width, confidence),
+        points_sd_px=point_sd_px(base_width, confidence),
         confidence=confidence,
         azimuth_deg=float((away - north)[0] % 360.0),
     )
@@ -168,14 +169,14 @@ def across_base(path: Array, widths: Array) -> Array:
     return np.stack([path[0] - half, path[0] + half])
 
 
-def stray_px(base_width: Array, confidence: float) -> float:
+def point_sd_px(base_width: Array, confidence: float) -> float:
     """Standard deviation, px, of each point of a root found in the picture.
 
     It goes with the root's width, and grows where bark and soil are hard to tell apart; the
     shares are those that made the ± hold the truth in simulated scenes (see docs/accuracy.md).
     """
     wide = float(np.hypot(*(base_width[1] - base_width[0])))
-    return wide * (CLEAR_STRAY + DOUBTFUL_STRAY * max(0.0, CLEAR - confidence))
+    return wide * (CLEAR_SD_PX + DOUBTFUL_SD_PX * max(0.0, CLEAR - confidence))
 
 
 def how_sure(bark: Map, path: Array, widths: Array) -> float:

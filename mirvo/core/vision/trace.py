@@ -23,7 +23,7 @@ SPACING_CELLS = 6.0
 BLEND_CELLS = 10.0
 STRAIGHT_CELLS = 26.0
 TAKEN_COST = 12.0
-LEAST_TURNED = 0.5
+MIN_TURNED = 0.5
 
 
 @dataclass(frozen=True)
@@ -160,7 +160,7 @@ def _arc_back(point: Array, direction: Array, view: PlanView) -> Array:
     radial = point - view.cells(view.centre_mm[None])[0]
     both = direction + radial / max(float(np.hypot(*radial)), 1e-9)
     length = float(np.hypot(*both))
-    return both / length if length > LEAST_TURNED else direction
+    return both / length if length > MIN_TURNED else direction
 
 
 def _meets_outline(point: Array, direction: Array, outline: Array) -> Array | None:

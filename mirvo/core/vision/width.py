@@ -9,10 +9,10 @@ from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.bark import Map
 from mirvo.core.vision.edges import profiles
 
-MOST_HALF_WIDTH = 34.0
+MAX_HALF_WIDTH = 34.0
 STEP = 0.5
 FLARE_CELLS = 9.0
-LEAST_WIDTH = 3.0
+MIN_WIDTH = 3.0
 EDGE_LEVEL = 0.35
 
 
@@ -26,21 +26,21 @@ def width_along(bark: Map, path: Array) -> Array:
     wide = widths_seen(bark, path)
     sound = np.isfinite(wide) & (along >= min(FLARE_CELLS, along[-1] / 3))
     if sound.sum() < 3:
-        usual = float(np.nanmedian(wide)) if np.isfinite(wide).any() else LEAST_WIDTH
-        return np.full(len(path), max(usual, LEAST_WIDTH))
+        usual = float(np.nanmedian(wide)) if np.isfinite(wide).any() else MIN_WIDTH
+        return np.full(len(path), max(usual, MIN_WIDTH))
     from scipy.stats import theilslopes
 
     slope, level, *_ = theilslopes(wide[sound], along[sound])
     fitted = level + min(slope, 0.0) * along
     if slope > 0:
         fitted = np.full(len(path), float(np.median(wide[sound])))
-    return np.asarray(np.maximum(fitted, LEAST_WIDTH))
+    return np.asarray(np.maximum(fitted, MIN_WIDTH))
 
 
 def widths_seen(bark: Map, path: Array) -> Array:
     """Width (n,) of bark across each point of a path, NaN where it has no edge in reach."""
     across = normals(path)
-    at = np.arange(-MOST_HALF_WIDTH, MOST_HALF_WIDTH + STEP / 2, STEP)
+    at = np.arange(-MAX_HALF_WIDTH, MAX_HALF_WIDTH + STEP / 2, STEP)
     seen = profiles(bark, path, across, at)
     middle = len(at) // 2
     peak = seen[:, middle - 4 : middle + 5].max(axis=1)

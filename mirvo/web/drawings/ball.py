@@ -2,26 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from mirvo.web.drawings.scene import Scene
 
 ROOM_PX = 46.0
-LEAST_HEIGHT_PX = 90.0
+MIN_HEIGHT_PX = 90.0
 WORDS_PX = 13.0
 
 
-def draw_ball(answers: dict[str, Any], width_px: float) -> Scene | None:
+def draw_ball(answers: Mapping[str, Any], width_px: float) -> Scene | None:
     """Ball with slice and woody depth, below the root plane; None before it is measured.
 
-    answers : those of a visit, lengths in mm.
+    answers : what was entered at the bench, lengths in mm.
     """
     length, depth = answers.get("ball_length_before"), answers.get("ball_depth_before")
     if not length or not depth:
         return None
     scale = min((width_px - 2 * ROOM_PX) / length, 160.0 / depth)
     left, top = (width_px - length * scale) / 2, 26.0
-    height = max(LEAST_HEIGHT_PX, top + depth * scale + 24)
+    height = max(MIN_HEIGHT_PX, top + depth * scale + 24)
     cut = min(float(answers.get("slice_mm") or 0.0), depth)
     after = answers.get("ball_length_after") or length
     said = f"Ball {length:.0f} mm long, {depth:.0f} mm deep; {cut:.0f} mm off the underside."

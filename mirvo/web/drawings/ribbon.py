@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from mirvo.studio.sheet import Sheet
+from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene
 
 WIDTH_PX = 420.0

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
-from mirvo.studio.sheet import Sheet
+from mirvo.core.plan.problem import FINAL
+from mirvo.core.plan.records import PlannedPath
+from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe, wheel_reach_mm
 
@@ -43,76 +44,71 @@ class Ground:
     broken: bool = False
 
 
-def ground_of(sheet: Sheet, path: dict[str, Any] | None) -> Ground:
+def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
     """What the section draws."""
-    figures = None if sheet.measurement is None else sheet.measurement.figures
-    trunk = figures["trunk_diameter_mm"]["value"] if figures else None
+    measured = None if sheet.base is None else sheet.base.record
+    trunk = measured.trunk_diameter_mm.value if measured else None
     trunk = trunk or sheet.tree.trunk_mm or DEFAULT_TRUNK_MM
-    spread = trunk * 1.2
-    if figures:
-        basis = figures["spread"]["flare"] or figures["spread"]["roots"]
-        spread = basis["mean_mm"]["value"]
+    spread = measured.spread.usual.mean_mm.value if measured else trunk * 1.2
     last = sheet.sessions[0] if sheet.sessions else None
-    size = last.pot_after_size if last else {}
     woody = next((s.woody_depth_mm for s in sheet.sessions if s.woody_depth_mm), None)
-    ball = last.ball_after.get("depth_mm") if last else None
     strata = _strata(sheet, path)
     deepest = max([60.0, *(level.depth_mm for level in strata)])
-    pot_length = size.get("length_mm") or trunk * 5
     return Ground(
-        trunk, spread, pot_length, size.get("depth_mm") or deepest + 15, woody, ball, strata
+        trunk,
+        spread,
+        (last.pot_length_mm if last else None) or trunk * 5,
+        (last.pot_depth_mm if last else None) or deepest + 15,
+        woody,
+        last.ball_depth_after if last else None,
+        strata,
     )
 
 
-def _strata(sheet: Sheet, path: dict[str, Any] | None) -> list[Stratum]:
+def _strata(sheet: Sheet, path: PlannedPath | None) -> list[Stratum]:
     done = [
-        Stratum(
-            s.done_on.year, s.ball_after["depth_mm"], f"{s.ball_after['depth_mm']:.0f} mm", False
-        )
-        for s in sheet.sessions
-        if s.ball_after.get("depth_mm")
+        Stratum(session.done_on.year, depth, f"{depth:.0f} mm", False)
+        for session in sheet.sessions
+        if (depth := session.ball_depth_after)
     ]
-    steps = [] if path is None else path["steps"]
     planned = [
         Stratum(
-            step["year"],
-            step["ball_depth_mm"][1],
-            "show pot"
-            if step["container"] == "final pot"
-            else f"{step['ball_depth_mm'][1]:.0f} mm",
+            step.year,
+            step.ball_after_mm,
+            "show pot" if step.container == FINAL else f"{step.ball_after_mm:.0f} mm",
             True,
         )
-        for step in steps
+        for step in (path.steps if path else ())
     ]
     return done + planned
 
 
 def draw_sheet(sheet: Sheet) -> Scene:
     """Plan and section of one tree."""
-    figures = None if sheet.measurement is None else sheet.measurement.figures
+    measured = None if sheet.base is None else sheet.base.record
     ground = ground_of(sheet, sheet.path)
-    reach = wheel_reach_mm(figures) if figures else 0.0
+    reach = wheel_reach_mm(measured) if measured else 0.0
     room = WIDTH_PX - LABEL_ROOM_PX - LEFT_ROOM_PX
     scale = nice_scale(ground.pot_length_mm, room)
-    if figures:
+    if measured:
         scale = min(scale, nice_scale(2 * reach, 2 * WHEEL_RADIUS_PX))
     wheel_px = reach * scale
-    soil_y = (2 * wheel_px + 62 if figures else 20) + STEM_PX
+    soil_y = (2 * wheel_px + 62 if measured else 20) + STEM_PX
     height = soil_y + depth_shown(ground) * scale + 64
     scene = Scene("sheet", WIDTH_PX, height, f"{sheet.tree.name}: plan over section")
     centre_x = LEFT_ROOM_PX + room / 2
-    if figures:
-        scene.description = describe(figures)
-        cut = sheet.path["steps"][0]["faults"] if sheet.path and sheet.path["steps"] else []
+    if measured:
+        scene.description = describe(measured)
+        cut = sheet.path.steps[0].faults if sheet.path and sheet.path.steps else ()
         ratio = None if sheet.target is None else sheet.target.spread_ratio
         view = WheelView((centre_x, wheel_px + 30), scale, wheel_px, dict.fromkeys(cut, 1.0), ratio)
-        add_wheel(scene, figures, view)
+        add_wheel(scene, measured, view)
     add_section(scene, ground, centre_x, soil_y, scale)
     _title_strip(scene, sheet, scale)
     return scene
 
 
-def draw_section(sheet: Sheet, path: dict[str, Any]) -> Scene:
+def draw_section(sheet: Sheet, path: PlannedPath) -> Scene:
     """The ground half alone with one path's strata."""
     ground = ground_of(sheet, path)
     width = 560.0
@@ -215,9 +211,8 @@ def _draw_strata(
 
 def _title_strip(scene: Scene, sheet: Sheet, scale: float) -> None:
     parts = [sheet.tree.name]
-    if sheet.measurement is not None and sheet.measurement.figures is not None:
-        made = sheet.measurement.measured_on
-        kind = sheet.measurement.figures["calibration"]["kind"]
+    if sheet.base is not None:
+        made, kind = sheet.base.measurement.measured_on, sheet.base.record.calibration.kind
         parts.append(f"{made.day} {made:%b %Y}, {kind}")
     parts.append(f"1 : {CSS_PX_PER_MM / scale:.1f}")
     widths = [len(part) * 6.6 + 20 for part in parts]

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from mirvo.core.rootwork.cases import RootCase
+from mirvo.core.rootwork.cuts import RootCase
 from mirvo.web.drawings.scene import Scene
 
 WIDTH_PX, ROW_PX, TOP_PX = 520.0, 34.0, 18.0
 ROOT_X, STEM_X = 46.0, 330.0
 PX_PER_MM = 0.45
-LEAST_LINE_PX = 1.5
+MIN_LINE_PX = 1.5
 
 
 def draw_supply(
@@ -58,5 +58,5 @@ def _way(root_y: float, stem_y: float) -> str:
 
 def _thickness(case: RootCase) -> str:
     """A class for the line's width: a thicker root is drawn with a thicker line."""
-    width = max(LEAST_LINE_PX, (case.base_width_mm or 0.0) * PX_PER_MM)
+    width = max(MIN_LINE_PX, (case.base_width_mm or 0.0) * PX_PER_MM)
     return f"line-{min(9, round(width))}"

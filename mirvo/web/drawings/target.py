@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
 
-from mirvo.studio.sheet import Sheet
+from mirvo.core.plan.records import PlannedPath
+from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene, Slider, nice_scale
 from mirvo.web.drawings.sheet import STEM_PX, add_section, depth_shown, ground_of
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe, wheel_reach_mm
 
 WIDTH_PX, LEFT_PX, LABEL_PX = 510.0, 32.0, 126.0
 WHEEL_PX = 168.0
-LEAST_RATIO, LEAST_DEPTH_MM = 1.05, 31.0
+MIN_RATIO, MIN_DEPTH_MM = 1.05, 31.0
 ROOM_TO_DRAG = 0.6
 KNOB_SHARE = 0.62
 
@@ -25,17 +25,17 @@ class Wish:
     pot_depth_mm: float
 
 
-def draw_target(sheet: Sheet, path: dict[str, Any] | None, wish: Wish) -> Scene | None:
+def draw_target(sheet: Sheet, path: PlannedPath | None, wish: Wish) -> Scene | None:
     """Plan over section with two knobs; None before the first measurement."""
-    if sheet.measurement is None or sheet.measurement.figures is None:
+    if sheet.base is None:
         return None
-    figures, ground = sheet.measurement.figures, ground_of(sheet, path)
+    measured, ground = sheet.base.record, ground_of(sheet, path)
     trunk = ground.trunk_mm
-    reach = wheel_reach_mm(figures)
-    most_ratio = max(wish.spread_ratio + ROOM_TO_DRAG, 2.5, 1.9 * reach / trunk)
-    most_ratio = round(most_ratio, 2)
+    reach = wheel_reach_mm(measured)
+    max_ratio = max(wish.spread_ratio + ROOM_TO_DRAG, 2.5, 1.9 * reach / trunk)
+    max_ratio = round(max_ratio, 2)
     room = WIDTH_PX - LEFT_PX - LABEL_PX
-    rim = max(reach, most_ratio * trunk / 2)
+    rim = max(reach, max_ratio * trunk / 2)
     scale = nice_scale(2 * rim, 2 * WHEEL_PX)
     if ground.pot_length_mm * scale > room:  # its walls would lie outside the drawing
         ground = replace(ground, pot_length_mm=room / scale, broken=True)
@@ -44,18 +44,18 @@ def draw_target(sheet: Sheet, path: dict[str, Any] | None, wish: Wish) -> Scene 
     soil_y = wheel_y + rim * scale + 30 + STEM_PX
     height = soil_y + deepest * scale + 44
     scene = Scene("target", WIDTH_PX, height, f"{sheet.tree.name}: the target, to be dragged")
-    scene.role, scene.description = "group", describe(figures)
-    add_wheel(scene, figures, WheelView((x, wheel_y), scale, reach * scale))
+    scene.role, scene.description = "group", describe(measured)
+    add_wheel(scene, measured, WheelView((x, wheel_y), scale, reach * scale))
     radius = wish.spread_ratio * trunk / 2 * scale
     scene.circle((x, wheel_y), radius, "target-ring")
     per_ratio = trunk / 2 * scale
     scene.slider(
         "ring",
-        ((x + LEAST_RATIO * per_ratio, wheel_y), (x + most_ratio * per_ratio, wheel_y)),
+        ((x + MIN_RATIO * per_ratio, wheel_y), (x + max_ratio * per_ratio, wheel_y)),
         Slider(
             "spread_ratio",
             "Target spread",
-            (LEAST_RATIO, most_ratio),
+            (MIN_RATIO, max_ratio),
             wish.spread_ratio,
             0.05,
             2,
@@ -80,11 +80,11 @@ def _floor(
     at = x - half * KNOB_SHARE
     scene.slider(
         "floor",
-        ((at, soil_y + LEAST_DEPTH_MM * scale), (at, soil_y + deepest * scale)),
+        ((at, soil_y + MIN_DEPTH_MM * scale), (at, soil_y + deepest * scale)),
         Slider(
             "pot_depth_mm",
             "Depth of the target pot inside",
-            (LEAST_DEPTH_MM, float(deepest)),
+            (MIN_DEPTH_MM, float(deepest)),
             wish.pot_depth_mm,
             1.0,
             0,

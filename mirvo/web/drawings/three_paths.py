@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from math import sqrt
-from typing import Any
 
+from mirvo.core.plan.records import PlannedPath
 from mirvo.web.drawings.scene import Scene
 
 WIDTH_PX, ROW_PX, TOP_PX = 760.0, 66.0, 26.0
 LEFT_PX, RIGHT_PX = 74.0, 26.0
-MOST_RADIUS_PX, LEAST_RADIUS_PX = 11.0, 4.0
+MAX_RADIUS_PX, MIN_RADIUS_PX = 11.0, 4.0
 BAR_PX = 16.0
 SPRING, YEAR_END = 0.25, 0.95
 
 
 def draw_three_paths(
-    paths: Sequence[tuple[str, dict[str, Any]]], first: int, horizon: int, wished: int | None
+    paths: Sequence[tuple[str, PlannedPath]], first: int, horizon: int, wished: int | None
 ) -> Scene:
     """Paths under their names on one axis of years, from the year after `first`.
 
@@ -47,33 +47,33 @@ def draw_three_paths(
     return scene
 
 
-def _row(scene: Scene, path: dict[str, Any], at: Any, y: float) -> None:
-    reached = path["reached_year"]
-    end = reached if reached is not None else max([s["year"] for s in path["steps"]] or [0])
+def _row(scene: Scene, path: PlannedPath, at: Callable[[float], float], y: float) -> None:
+    reached, years = path.reached_year, [step.year for step in path.steps]
+    end = reached if reached is not None else max(years, default=0)
     if end:
-        start = min([s["year"] for s in path["steps"]] or [end])
+        start = min(years, default=end)
         scene.line((at(start + SPRING), y), (at(end + YEAR_END), y), "path-line")
-    for year, chance in path["chance_by_year"].items():
-        x, tall = at(int(year) + 0.5), float(chance) * BAR_PX
+    for year, chance in path.chance_by_year.items():
+        x, tall = at(year + 0.5), chance * BAR_PX
         scene.rect((x - 5, y + 14), (10, BAR_PX), "chance-frame")
         scene.rect((x - 5, y + 14 + BAR_PX - tall), (10, tall), "chance-bar")
-    for step in path["steps"]:
-        radius = max(LEAST_RADIUS_PX, MOST_RADIUS_PX * sqrt(min(1.0, step["share"] / 0.6)))
-        x = at(step["year"] + SPRING)
+    for step in path.steps:
+        radius = max(MIN_RADIUS_PX, MAX_RADIUS_PX * sqrt(min(1.0, step.share / 0.6)))
+        x = at(step.year + SPRING)
         scene.circle((x, y), radius, "session-disc")
-        scene.write((x, y - 15), f"{step['share'] * 100:.0f} %", "small", "middle")
+        scene.write((x, y - 15), f"{step.share * 100:.0f} %", "small", "middle")
     if reached is None:
         scene.write((scene.width - RIGHT_PX, y + 5), "out of reach", "path-lost", "end")
         return
     x = at(reached + YEAR_END)
     scene.path([(x, y + 8), (x, y - 20), (x + 14, y - 15), (x, y - 10)], "arrival-flag")
-    said = path["chance_by_year"].get(str(reached))
+    said = path.chance_when_reached
     if said is not None:
-        scene.write((x + 19, y - 8), f"{float(said) * 100:.0f} %", "chance-words")
+        scene.write((x + 19, y - 8), f"{said * 100:.0f} %", "chance-words")
 
 
-def _words(name: str, path: dict[str, Any]) -> str:
-    years = ", ".join(f"{s['year']} with {s['share'] * 100:.0f} %" for s in path["steps"])
-    reached = path["reached_year"]
+def _words(name: str, path: PlannedPath) -> str:
+    years = ", ".join(f"{step.year} with {step.share * 100:.0f} %" for step in path.steps)
+    reached = path.reached_year
     end = "out of reach" if reached is None else f"there in {reached}"
     return f"{name}: sessions in {years or 'no year'}, {end}."

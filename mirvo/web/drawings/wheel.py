@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from itertools import pairwise
 from math import atan2, cos, degrees, hypot, pi, radians, sin
-from typing import Any
 
+from mirvo.core.angles import angle_between, clockwise_from
+from mirvo.core.measure.figure import Figure
+from mirvo.core.measure.records import RootRecord, TopRecord
 from mirvo.core.rootwork.root_path import path_length_mm, point_at_mm
 from mirvo.web.drawings.scene import Point, Scene
 
 HOUR_DEG = 30.0
 DRAWN_END_SHARE = 0.35
+UNMARKED_WIDTH_MM = 4.0
 RIM_ROOM_PX = 26.0
 WHISKER_IN_PX = 7.0
 FLUSH_MM = 3.0
@@ -33,19 +37,19 @@ class WheelView:
     old_soil_hours: tuple[int, ...] = ()
 
 
-def draw_wheel(figures: dict[str, Any], size_px: float) -> Scene:
+def draw_wheel(measured: TopRecord, size_px: float) -> Scene:
     """A wheel on its own, filling a square."""
-    reach = wheel_reach_mm(figures)
+    reach = wheel_reach_mm(measured)
     scale = (size_px / 2 - RIM_ROOM_PX) / reach
-    scene = Scene("wheel", size_px, size_px, "Root wheel, front at 6 o'clock", describe(figures))
+    scene = Scene("wheel", size_px, size_px, "Root wheel, front at 6 o'clock", describe(measured))
     view = WheelView((size_px / 2, size_px / 2), scale, reach * scale)
-    add_wheel(scene, figures, view)
+    add_wheel(scene, measured, view)
     return scene
 
 
 def draw_cuts(
-    before: dict[str, Any],
-    after: dict[str, Any],
+    before: TopRecord,
+    after: TopRecord,
     cut: Mapping[str, float],
     size_px: float,
     old_soil_hours: tuple[int, ...] = (),
@@ -58,108 +62,114 @@ def draw_cuts(
     view = WheelView(
         (size_px / 2, size_px / 2), scale, reach * scale, cut, old_soil_hours=old_soil_hours
     )
-    add_wheel(scene, {**before, "roots": after["roots"], "radiality": after["radiality"]}, view)
-    for root in before["plan"]["roots"]:
-        part = cut.get(root["label"], 0.0)
+    add_wheel(scene, before, view, after)
+    for root in before.roots:
+        part = cut.get(root.label, 0.0)
         if 0.0 < part < 1.0:
-            way = [_place(point, view) for point in root["path"]]
-            scene.handle(_place(_cut_at(root, part), view), way, root["label"], 1.0 - part)
+            way = [_place(point, view) for point in root.path_mm]
+            scene.handle(_place(_cut_at(root, part), view), way, root.label, 1.0 - part)
     return scene
 
 
 def draw_two_dates(
-    before: dict[str, Any], after: dict[str, Any], turn_deg: float, size_px: float, title: str
+    before: TopRecord, after: TopRecord, turn_deg: float, size_px: float, title: str
 ) -> Scene:
     """Two measurements over each other in one frame: the older dashed upon the newer."""
-    turned = turn_figures(after, turn_deg)
+    newer = turned(after, turn_deg)
     reach = max(wheel_reach_mm(before), wheel_reach_mm(after))
     scale = (size_px / 2 - RIM_ROOM_PX) / reach
     scene = Scene("two-dates", size_px, size_px, title, describe(after))
     view = WheelView((size_px / 2, size_px / 2), scale, reach * scale)
-    add_wheel(scene, turned, view)
-    plan = before["plan"]
-    for root in plan["roots"]:
+    add_wheel(scene, newer, view)
+    for root in before.roots:
         scene.path([_place(point, view) for point in tapered(root)], "older", closed=True)
-    for outline in [plan["flare"], *(plan.get("trunks") or [plan["trunk"]])]:
+    for outline in [before.flare_outline_mm, *(trunk.outline_mm for trunk in before.trunks)]:
         if outline:
             scene.path([_place(point, view) for point in outline], "older", closed=True)
     return scene
 
 
-def turn_figures(figures: dict[str, Any], turn_deg: float) -> dict[str, Any]:
-    """Figures with azimuths, open arcs and plan turned clockwise."""
+def turned(measured: TopRecord, turn_deg: float) -> TopRecord:
+    """A base with azimuths, open arcs and plan turned clockwise."""
     cosine, sine = cos(radians(turn_deg)), sin(radians(turn_deg))
 
-    def points(path: list[Any] | None) -> list[Point] | None:
-        return path and [(x * cosine + y * sine, y * cosine - x * sine) for x, y in path]
+    def points(path: tuple[Point, ...]) -> tuple[Point, ...]:
+        return tuple((x * cosine + y * sine, y * cosine - x * sine) for x, y in path)
 
-    def azimuth(told: dict[str, float]) -> dict[str, float]:
-        return {**told, "value": (told["value"] + turn_deg) % 360.0}
+    def azimuth(figure: Figure) -> Figure:
+        return Figure((figure.value + turn_deg) % 360.0, figure.plus_minus)
 
-    plan, round_about = figures["plan"], figures["radiality"]
-    arcs = [[(a + turn_deg) % 360.0, (b + turn_deg) % 360.0] for a, b in round_about["open_arcs"]]
-    return {
-        **figures,
-        "roots": [
-            {**root, "azimuth_deg": azimuth(root["azimuth_deg"])} for root in figures["roots"]
-        ],
-        "radiality": {**round_about, "open_arcs": arcs},
-        "plan": {
-            "trunk": points(plan["trunk"]),
-            "trunks": [points(trunk) for trunk in plan.get("trunks") or [plan["trunk"]]],
-            "flare": points(plan["flare"]),
-            "roots": [{**root, "path": points(root["path"])} for root in plan["roots"]],
-        },
-    }
+    roots = tuple(
+        root.model_copy(
+            update={"azimuth_deg": azimuth(root.azimuth_deg), "path_mm": points(root.path_mm)}
+        )
+        for root in measured.roots
+    )
+    trunks = tuple(
+        trunk.model_copy(update={"outline_mm": points(trunk.outline_mm)})
+        for trunk in measured.trunks
+    )
+    arcs = tuple(
+        ((start + turn_deg) % 360.0, (end + turn_deg) % 360.0)
+        for start, end in measured.radiality.open_arcs
+    )
+    flare = measured.flare_outline_mm
+    return measured.model_copy(
+        update={
+            "roots": roots,
+            "trunks": trunks,
+            "flare_outline_mm": None if flare is None else points(flare),
+            "radiality": measured.radiality.model_copy(update={"open_arcs": arcs}),
+        }
+    )
 
 
-def wheel_reach_mm(figures: dict[str, Any]) -> float:
+def wheel_reach_mm(measured: TopRecord) -> float:
     """Radius that holds all roots and the third ring, mm."""
-    trunk = figures["trunk_diameter_mm"]["value"]
-    reaches = [hypot(x, y) for root in figures["plan"]["roots"] for x, y in root["path"]]
+    trunk = measured.trunk_diameter_mm.value
+    reaches = [hypot(x, y) for root in measured.roots for x, y in root.path_mm]
     return float(max([1.7 * trunk, *reaches]) * 1.04)
 
 
-def describe(figures: dict[str, Any]) -> str:
+def describe(measured: TopRecord) -> str:
     """The wheel in words."""
-    roots = ", ".join(
-        f"{root['label']} at {root['clock']:.1f} o'clock" for root in figures["roots"]
-    )
-    gap = figures["radiality"]["largest_gap_deg"]["value"]
-    return f"{len(figures['roots'])} roots: {roots or 'none'}. Largest gap {gap:.0f} degrees."
+    roots = ", ".join(f"{root.label} at {root.clock:.1f} o'clock" for root in measured.roots)
+    gap = measured.radiality.largest_gap_deg.value
+    return f"{len(measured.roots)} roots: {roots or 'none'}. Largest gap {gap:.0f} degrees."
 
 
-def add_wheel(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
-    """Put the wheel into a drawing."""
-    trunk = figures["trunk_diameter_mm"]["value"]
-    _rings(scene, trunk, view, _clear_direction(figures))
-    _rim(scene, figures, view)
+def add_wheel(
+    scene: Scene, measured: TopRecord, view: WheelView, after: TopRecord | None = None
+) -> None:
+    """Put the wheel into a drawing; `after` the cuts gives the rim and the whiskers."""
+    left = after or measured
+    _rings(scene, measured.trunk_diameter_mm.value, view, _clear_direction(left))
+    _rim(scene, left, view)
     for hour in view.old_soil_hours:
         _old_soil(scene, hour, view)
-    for root in figures["plan"]["roots"]:
+    for root in measured.roots:
         _root(scene, root, view)
-    plan = figures["plan"]
-    if plan["flare"]:
-        scene.path([_place(point, view) for point in plan["flare"]], "flare-edge", closed=True)
-    for trunk in plan.get("trunks") or [plan["trunk"]]:
-        scene.path([_place(point, view) for point in trunk], "trunk", closed=True)
-    measured = {root["label"]: root for root in figures["roots"]}
-    for root in plan["roots"]:
-        figures_of_root = measured.get(root["label"])
-        if figures_of_root is None:
+    if measured.flare_outline_mm:
+        flare = [_place(point, view) for point in measured.flare_outline_mm]
+        scene.path(flare, "flare-edge", closed=True)
+    for trunk in measured.trunks:
+        scene.path([_place(point, view) for point in trunk.outline_mm], "trunk", closed=True)
+    for root in measured.roots:
+        stays = left.root(root.label)
+        if stays is None:
             continue  # it goes, so it has no figures after the cuts
-        _azimuth_whisker(scene, figures_of_root["azimuth_deg"], view)
-        if root["label"] not in view.cut:
-            _reach_whisker(scene, figures_of_root["reach_mm"], root["path"], view)
-    for root in plan["roots"]:
+        _azimuth_whisker(scene, stays.azimuth_deg, view)
+        if root.label not in view.cut:
+            _reach_whisker(scene, stays, view)
+    for root in measured.roots:
         _label(scene, root, view)
 
 
-def _azimuth_whisker(scene: Scene, azimuth: dict[str, float], view: WheelView) -> None:
+def _azimuth_whisker(scene: Scene, azimuth: Figure, view: WheelView) -> None:
     """The ± of a root's azimuth, on the rim."""
-    off = min(azimuth["plus_minus"], 179.0)
+    off = min(azimuth.plus_minus, 179.0)
     radius = view.rim_px - WHISKER_IN_PX
-    ends = azimuth["value"] - off, azimuth["value"] + off
+    ends = azimuth.value - off, azimuth.value + off
     if off > 0:
         scene.curve(arc(view.centre, radius, *ends), "plus-minus-mark")
     for end in ends:
@@ -167,16 +177,13 @@ def _azimuth_whisker(scene: Scene, azimuth: dict[str, float], view: WheelView) -
         scene.line(inner, outer, "plus-minus-mark")
 
 
-def _reach_whisker(
-    scene: Scene, reach: dict[str, float], path: list[Point], view: WheelView
-) -> None:
+def _reach_whisker(scene: Scene, root: RootRecord, view: WheelView) -> None:
     """The ± of a root's reach, along the way to its farthest point."""
-    x, y = max(path, key=lambda point: hypot(*point))
+    reach = root.reach_mm
+    x, y = max(root.path_mm, key=lambda point: hypot(*point))
     towards = degrees(atan2(x, y))
     ends = [
-        _polar(
-            towards, max(0.0, reach["value"] + side * reach["plus_minus"]) * view.scale, view.centre
-        )
+        _polar(towards, max(0.0, reach.value + side * reach.plus_minus) * view.scale, view.centre)
         for side in (-1, 1)
     ]
     scene.line(ends[0], ends[1], "plus-minus-mark")
@@ -185,14 +192,14 @@ def _reach_whisker(
         scene.line(across[0], across[1], "plus-minus-mark")
 
 
-def _clear_direction(figures: dict[str, Any]) -> float:
+def _clear_direction(measured: TopRecord) -> float:
     """A direction for the rings' words, away from roots and from the words of gaps."""
-    taken = [root["azimuth_deg"]["value"] for root in figures["roots"]]
-    for start, end in figures["radiality"]["open_arcs"]:
-        taken.append(start + ((end - start) % 360 or 360.0) / 2)
+    taken = [root.azimuth_deg.value for root in measured.roots]
+    for start, end in measured.radiality.open_arcs:
+        taken.append(start + (clockwise_from(start, end) or 360.0) / 2)
 
     def room(azimuth: float) -> float:
-        return min((abs((azimuth - other + 180) % 360 - 180) for other in taken), default=180.0)
+        return min((angle_between(azimuth, other) for other in taken), default=180.0)
 
     return float(max(range(10, 360, 10), key=room))
 
@@ -212,9 +219,9 @@ def _rings(scene: Scene, trunk_mm: float, view: WheelView, words_deg: float) -> 
             scene.circle(view.centre, radius, "target-ring")
 
 
-def _rim(scene: Scene, figures: dict[str, Any], view: WheelView) -> None:
-    arcs = figures["radiality"]["open_arcs"]
-    for start, end in _covered(arcs, bool(figures["roots"])):
+def _rim(scene: Scene, measured: TopRecord, view: WheelView) -> None:
+    arcs = measured.radiality.open_arcs
+    for start, end in _covered(arcs, bool(measured.roots)):
         scene.curve(arc(view.centre, view.rim_px, start, end), "rim-covered")
     for start, end in arcs:
         _open_arc(scene, start, end, view)
@@ -241,7 +248,7 @@ def _old_soil(scene: Scene, hour: int, view: WheelView) -> None:
     )
 
 
-def _covered(arcs: list[list[float]], any_root: bool) -> list[tuple[float, float]]:
+def _covered(arcs: tuple[tuple[float, float], ...], any_root: bool) -> list[tuple[float, float]]:
     if not any_root:
         return []
     if not arcs:
@@ -254,7 +261,7 @@ def _covered(arcs: list[list[float]], any_root: bool) -> list[tuple[float, float
 
 
 def _open_arc(scene: Scene, start: float, end: float, view: WheelView) -> None:
-    sweep = (end - start) % 360 or 360.0
+    sweep = clockwise_from(start, end) or 360.0
     scene.curve(arc(view.centre, view.rim_px, start, end), "rim-open")
     if sweep >= 359:
         return
@@ -266,10 +273,10 @@ def _open_arc(scene: Scene, start: float, end: float, view: WheelView) -> None:
     scene.write((at[0], at[1] + 6), f"{gap:.0f}°", "gap-words", "middle")
 
 
-def _root(scene: Scene, root: dict[str, Any], view: WheelView) -> None:
-    role = "root-dead" if root["condition"] == "dead" else "root"
+def _root(scene: Scene, root: RootRecord, view: WheelView) -> None:
+    role = "root-dead" if root.condition == "dead" else "root"
     outline = tapered(root)
-    part = view.cut.get(root["label"], 0.0)
+    part = view.cut.get(root.label, 0.0)
     if part <= 0.0:
         scene.path([_place(point, view) for point in outline], role, closed=True)
         return
@@ -280,34 +287,37 @@ def _root(scene: Scene, root: dict[str, Any], view: WheelView) -> None:
     _cut_mark(scene, root, part, view)
 
 
-def _shortened(root: dict[str, Any], part: float) -> dict[str, Any]:
+def _shortened(root: RootRecord, part: float) -> RootRecord:
     """The piece of a root that stays, tapering as the whole root does."""
-    path = [(float(x), float(y)) for x, y in root["path"]]
-    at = _cut_at(root, part)
+    path, at = root.path_mm, _cut_at(root, part)
     length = path_length_mm(path)
     kept, run = [path[0]], 0.0
-    for a, b in zip(path, path[1:], strict=False):
+    for a, b in pairwise(path):
         run += hypot(b[0] - a[0], b[1] - a[1])
         if run >= length * (1.0 - part):
             break
         kept.append(b)
-    base = root["base_width_mm"] or 4.0
-    end = root["end_width_mm"] or base * DRAWN_END_SHARE
-    return {**root, "path": [*kept, at], "end_width_mm": base + (end - base) * (1.0 - part)}
+    base, end = _drawn_widths(root)
+    tip = base + (end - base) * (1.0 - part)
+    return root.model_copy(update={"path_mm": (*kept, at), "end_width_mm": tip})
 
 
-def _cut_at(root: dict[str, Any], part: float) -> Point:
-    path = [(float(x), float(y)) for x, y in root["path"]]
-    return point_at_mm(path, path_length_mm(path) * (1.0 - part))
+def _cut_at(root: RootRecord, part: float) -> Point:
+    return point_at_mm(root.path_mm, path_length_mm(root.path_mm) * (1.0 - part))
 
 
-def tapered(root: dict[str, Any]) -> list[Point]:
-    """Outline of a root along its true path; an unmarked end is drawn tapering."""
-    path = [tuple(point) for point in root["path"]]
-    base = root["base_width_mm"] or 4.0
-    end = root["end_width_mm"] or base * DRAWN_END_SHARE
+def _drawn_widths(root: RootRecord) -> tuple[float, float]:
+    """Widths at base and end, mm; an unmarked end is drawn tapering."""
+    base = root.width_mm or UNMARKED_WIDTH_MM
+    return base, root.end_width_mm or base * DRAWN_END_SHARE
+
+
+def tapered(root: RootRecord) -> list[Point]:
+    """Outline of a root along its true path."""
+    path = root.path_mm
+    base, end = _drawn_widths(root)
     lengths = [0.0]
-    for a, b in zip(path, path[1:], strict=False):
+    for a, b in pairwise(path):
         lengths.append(lengths[-1] + hypot(b[0] - a[0], b[1] - a[1]))
     left, right = [], []
     for index, (x, y) in enumerate(path):
@@ -320,29 +330,29 @@ def tapered(root: dict[str, Any]) -> list[Point]:
     return left + right[::-1]
 
 
-def _cut_mark(scene: Scene, root: dict[str, Any], part: float, view: WheelView) -> None:
+def _cut_mark(scene: Scene, root: RootRecord, part: float, view: WheelView) -> None:
     """A stroke across the root where it is cut; flush at the trunk when it goes altogether."""
-    path = [(float(x), float(y)) for x, y in root["path"]]
+    path = root.path_mm
     length = path_length_mm(path)
     at = max(FLUSH_MM, length * (1.0 - part))
     (ax, ay), (bx, by) = point_at_mm(path, at - FLUSH_MM), point_at_mm(path, at)
     run = hypot(bx - ax, by - ay) or 1.0
-    half = (root["base_width_mm"] or 4.0) * 0.8
+    half = (root.width_mm or UNMARKED_WIDTH_MM) * 0.8
     across = (-(by - ay) / run * half, (bx - ax) / run * half)
     ends = [(bx + across[0], by + across[1]), (bx - across[0], by - across[1])]
     scene.line(_place(ends[0], view), _place(ends[1], view), "cut-mark")
 
 
-def _label(scene: Scene, root: dict[str, Any], view: WheelView) -> None:
-    x, y = max(root["path"], key=lambda point: hypot(*point))
+def _label(scene: Scene, root: RootRecord, view: WheelView) -> None:
+    x, y = max(root.path_mm, key=lambda point: hypot(*point))
     reach = hypot(x, y) or 1.0
     out = 1 + 10 / (reach * view.scale)
     at = _place((x * out, y * out), view)
-    role = "root-label-cut" if root["label"] in view.cut else "root-label"
-    scene.write((at[0], at[1] + 5), root["label"], role, "middle")
+    role = "root-label-cut" if root.label in view.cut else "root-label"
+    scene.write((at[0], at[1] + 5), root.label, role, "middle")
 
 
-def _place(point: Point | list[float], view: WheelView) -> Point:
+def _place(point: Point, view: WheelView) -> Point:
     """Plan frame (mm, y away from the viewer) to paper (px, y down)."""
     return (
         view.centre[0] + point[0] * view.scale,

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any
 
 from mirvo.core.almanac import rules
-from mirvo.studio.sheet import Sheet
+from mirvo.core.measure.figure import Figure
+from mirvo.core.plan.records import PlannedPath, YearForecast
+from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Point, Scene
 
 SPRING = 0.25
@@ -67,7 +68,7 @@ def years_chart(sheet: Sheet) -> Scene | None:
     return _chart(spread_curve(sheet, sheet.path), sheet.path, 430.0, 180.0)
 
 
-def path_chart(sheet: Sheet, path: dict[str, Any]) -> Scene | None:
+def path_chart(sheet: Sheet, path: PlannedPath) -> Scene | None:
     """The chart of the path page for one path."""
     return _chart(spread_curve(sheet, path), path, 640.0, 230.0)
 
@@ -88,17 +89,17 @@ def years_charts(sheet: Sheet) -> list[Scene]:
     return [chart for chart in charts if chart is not None]
 
 
-def spread_curve(sheet: Sheet, path: dict[str, Any] | None) -> Curve:
+def spread_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     """Spread to trunk on the target's basis, with the band of a path."""
     basis = _basis(sheet)
     seen = [
-        _seen(day, figures["spread"][basis]["ratio"])
-        for day, figures in sheet.history
-        if figures["spread"][basis] is not None
+        _seen(day, spread.ratio)
+        for day, measured in sheet.history
+        if (spread := measured.spread.on(basis)) is not None
     ]
     ahead = [
-        Ahead(step["year"] + 1.0, step["low"], step["spread_ratio"], step["high"])
-        for step in _forecast(path)  # a forecast stands for the year's end
+        Ahead(ahead.year + 1.0, ahead.low, ahead.spread_ratio, ahead.high)
+        for ahead in _forecast(path)  # a forecast stands for the year's end
     ]
     wished = None if sheet.target is None else sheet.target.spread_ratio
     return Curve(f"Spread to trunk, basis {basis}", "", 2, seen, wished, ahead)
@@ -106,37 +107,37 @@ def spread_curve(sheet: Sheet, path: dict[str, Any] | None) -> Curve:
 
 def radiality_curve(sheet: Sheet) -> Curve:
     """Radiality as measured; no path foretells it."""
-    seen = [_seen(day, figures["radiality"]["index"]) for day, figures in sheet.history]
+    seen = [_seen(day, measured.radiality.index) for day, measured in sheet.history]
     return Curve("Radiality", "of 100", 0, seen)
 
 
-def gap_curve(sheet: Sheet, path: dict[str, Any] | None) -> Curve:
+def gap_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     """The largest gap, with what a path expects of it."""
-    seen = [_seen(day, figures["radiality"]["largest_gap_deg"]) for day, figures in sheet.history]
+    seen = [_seen(day, measured.radiality.largest_gap_deg) for day, measured in sheet.history]
     wished = None if sheet.target is None else sheet.target.largest_gap_deg
-    values = [(step["year"] + 1.0, step["largest_gap_deg"]) for step in _forecast(path)]
+    values = [(ahead.year + 1.0, ahead.largest_gap_deg) for ahead in _forecast(path)]
     return Curve("Largest gap", "°", 0, seen, wished, _plain_ahead(values))
 
 
-def depth_curve(sheet: Sheet, path: dict[str, Any] | None) -> Curve:
+def depth_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     """Depth of the ball left by each session, and by those a path plans."""
     done = sorted(sheet.sessions, key=lambda session: (session.done_on, session.id))
     seen = [
-        Seen(_year(session.done_on), session.ball_after["depth_mm"])
+        Seen(_year(session.done_on), session.ball_depth_after)
         for session in done
-        if session.ball_after.get("depth_mm") is not None
+        if session.ball_depth_after is not None
     ]
     plan = rules().plan
     room = plan.soil_layer_mm + plan.rim_clearance_mm
     wished = None if sheet.target is None else sheet.target.pot_depth_mm - room
-    steps = path["steps"] if path else []
-    values = [(step["year"] + SPRING, step["ball_depth_mm"][1]) for step in steps]
+    steps = path.steps if path else ()
+    values = [(step.year + SPRING, step.ball_after_mm) for step in steps]
     return Curve("Ball depth left by a session", "mm", 0, seen, wished, _plain_ahead(values))
 
 
 def _chart(
     curve: Curve,
-    path: dict[str, Any] | None,
+    path: PlannedPath | None,
     width: float,
     height: float,
     span: tuple[int, float] | None = None,
@@ -154,9 +155,9 @@ def _chart(
         scene.write((a[0] + 4, a[1] - 6), f"target {_said(curve, curve.wished)}", "small")
     _expected(scene, axes, curve)
     scene.path([axes.at(one.year, one.value) for one in curve.seen], "measured-line")
-    for step in path["steps"] if path else []:
-        if step["year"] + SPRING <= axes.last:
-            scene.circle(axes.at(step["year"] + SPRING, axes.low), 5, "session-disc")
+    for step in path.steps if path else ():
+        if step.year + SPRING <= axes.last:
+            scene.circle(axes.at(step.year + SPRING, axes.low), 5, "session-disc")
     for one in curve.seen:
         if one.plus_minus is not None:
             low, high = (axes.at(one.year, one.value + s * one.plus_minus) for s in (-1, 1))
@@ -167,16 +168,16 @@ def _chart(
     return scene
 
 
-def _seen(day: date, figure: dict[str, float]) -> Seen:
-    return Seen(_year(day), figure["value"], figure["plus_minus"])
+def _seen(day: date, figure: Figure) -> Seen:
+    return Seen(_year(day), figure.value, figure.plus_minus)
 
 
 def _year(day: date) -> float:
     return day.year + day.timetuple().tm_yday / 365.25
 
 
-def _forecast(path: dict[str, Any] | None) -> list[dict[str, Any]]:
-    return path["forecast"] if path else []
+def _forecast(path: PlannedPath | None) -> tuple[YearForecast, ...]:
+    return path.forecast if path else ()
 
 
 def _plain_ahead(values: Sequence[tuple[float, float]]) -> list[Ahead]:
@@ -186,7 +187,7 @@ def _plain_ahead(values: Sequence[tuple[float, float]]) -> list[Ahead]:
 def _basis(sheet: Sheet) -> str:
     if sheet.target is not None:
         return sheet.target.basis
-    flared = any(figures["spread"]["flare"] is not None for _, figures in sheet.history)
+    flared = any(measured.spread.flare is not None for _, measured in sheet.history)
     return "flare" if flared else "roots"
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
-from mirvo.core.measure.report import top_as_json, top_as_record
+from mirvo.core.measure.report import top_contract
 from mirvo.core.measure.top import measure_top
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import FOCAL_35MM, random_camera
@@ -35,7 +35,7 @@ class ErrorBarsTest(unittest.TestCase):
 
     def test_trunk_and_spread_intervals_hold_the_truth(self):
         pairs = [(m.trunk_diameter_mm, f["trunk_diameter_mm"]) for m, f in self.cases]
-        pairs += [(m.flare.mean_mm, f["flare_mean_mm"]) for m, f in self.cases]
+        pairs += [(m.spread.flare.mean_mm, f["flare_mean_mm"]) for m, f in self.cases]
         self.assertGreaterEqual(self.covered(pairs), 0.85)
 
     def test_widths_and_reaches_hold_the_truth(self):
@@ -118,7 +118,7 @@ class ContractTest(unittest.TestCase):
         cls.found = measure_top(read_marks(cls.marks), cls.photo)
 
     def test_names(self):
-        out = top_as_json(self.found)
+        out = top_contract(self.found)
         self.assertEqual(
             set(out["calibration"]),
             {"kind", "px_per_mm", "tilt_deg", "camera_height_mm", "residual_mm", "warnings"},
@@ -136,22 +136,19 @@ class ContractTest(unittest.TestCase):
         marks = {**self.marks, "roots": [dict(root) for root in self.marks["roots"]]}
         del marks["flare"]
         del marks["roots"][0]["base_width"]
-        out = top_as_json(measure_top(read_marks(marks), self.photo))
+        out = top_contract(measure_top(read_marks(marks), self.photo))
         self.assertIsNone(out["spread"]["flare"])
         self.assertIsNone(out["roots"][0]["base_width_mm"])
 
     def test_the_record_adds_the_plan_for_drawing(self):
-        plan = top_as_record(self.found)["plan"]
-        self.assertEqual(len(plan["roots"]), len(self.marks["roots"]))
-        trunk = np.array(plan["trunk"])
+        self.assertEqual(len(self.found.roots), len(self.marks["roots"]))
+        trunk = np.array(self.found.trunks[0].outline_mm)
         self.assertLess(np.abs(trunk.mean(axis=0)).max(), 1.0)
 
     def test_plan_frame_has_the_front_below(self):
         """The root nearest the viewer lies below, the one on the right at the right."""
-        for root, drawn in zip(
-            self.found.roots, top_as_record(self.found)["plan"]["roots"], strict=True
-        ):
-            x, y = np.array(drawn["path"][1])
+        for root in self.found.roots:
+            x, y = root.path_mm[1]
             azimuth = np.degrees(np.arctan2(x, y)) % 360
             away = abs((azimuth - root.azimuth_deg.value + 180) % 360 - 180)
             self.assertLess(away, 4)

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.eye import LEAST_DEVIATION_PX, eye_result
+from mirvo.core.measure.eye import MIN_DEVIATION_PX, eye_result
 
 TRUTH = np.random.default_rng(0).uniform(100, 1900, (12, 2))
 
@@ -37,7 +37,7 @@ class EyeTest(unittest.TestCase):
         self.assertLess(found.deviation, 2.5)
 
     def test_nobody_is_perfect(self):
-        self.assertEqual(eye_result(TRUTH, TRUTH, TRUTH).deviation, LEAST_DEVIATION_PX)
+        self.assertEqual(eye_result(TRUTH, TRUTH, TRUTH).deviation, MIN_DEVIATION_PX)
 
     def test_too_many_slips(self):
         with self.assertRaises(BadInput):

@@ -1,12 +1,13 @@
 """Side views: hand-worked silhouettes, and turntables whose truth is known."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.plane_map import PhotoInfo
-from mirvo.core.measure.report import side_as_json, side_set_as_json
+from mirvo.core.measure.report import side_contract, side_set_contract
 from mirvo.core.measure.side import measure_side
 from mirvo.core.measure.side_marks import read_side_marks
 from mirvo.core.measure.side_set import MarkedSide, measure_side_set, read_side_set
@@ -66,9 +67,9 @@ class SilhouetteTest(unittest.TestCase):
 
     def test_angles_are_from_upright_and_positive_where_it_flares(self):
         straight = measured({0: 30, 15: 15, 140: 15}).flare_angle_deg
-        self.assertAlmostEqual(straight["left"].value, 45, 4)
-        self.assertAlmostEqual(straight["right"].value, 45, 4)
-        self.assertAlmostEqual(measured({0: 20, 140: 20}).flare_angle_deg["left"].value, 0, 6)
+        self.assertAlmostEqual(straight.left.value, 45, 4)
+        self.assertAlmostEqual(straight.right.value, 45, 4)
+        self.assertAlmostEqual(measured({0: 20, 140: 20}).flare_angle_deg.left.value, 0, 6)
 
     def test_lean_to_the_right_is_positive(self):
         marks = trunk({0: 20, 140: 20})
@@ -81,7 +82,7 @@ class SilhouetteTest(unittest.TestCase):
         found = measured({0: 30, 20: 20, 60: 18, 80: 21, 140: 21})
         self.assertTrue(found.reverse_taper)
         self.assertTrue(all(60 <= z <= 90 for z in found.reverse_taper))
-        self.assertEqual(measured(FLARED).reverse_taper, [])
+        self.assertEqual(measured(FLARED).reverse_taper, ())
 
     def test_a_swelling_within_the_strays_of_clicks_is_not_called_sure(self):
         slight = {0: 30, 20: 20, 60: 18, 70: 18.8, 140: 18.8}
@@ -99,30 +100,34 @@ class SilhouetteTest(unittest.TestCase):
         tried = [{"point": at(40, -10)}, {"point": at(0, 20), "line": "pot rim"}]
         found = measured({**FLARED, -10: 34}, emergences=emergences, tried=tried)
         self.assertAlmostEqual(found.soil_line_width_mm.value, 60, 6)  # stays as it is
-        higher, rim = found.tried
+        higher, rim = found.soil_line_trials
         self.assertAlmostEqual(higher.raised_mm.value, 10, 6)
         self.assertAlmostEqual(higher.width_mm.value, 68, 6)
         self.assertGreater(higher.flare_ratio.value, found.flare_ratio.value)
-        self.assertEqual((higher.shown, higher.buried), (["A", "B"], []))
+        self.assertEqual((higher.shown, higher.buried), (("A", "B"), ()))
         # the soil lies 10 mm below the rim, where the trunk is 44 mm wide
         self.assertAlmostEqual(rim.raised_mm.value, -10, 6)
         self.assertAlmostEqual(rim.width_mm.value, 44, 6)
-        self.assertEqual((rim.shown, rim.buried), ([], ["A", "B"]))
+        self.assertEqual((rim.shown, rim.buried), ((), ("A", "B")))
 
     def test_roots_nearer_to_a_tried_line_than_the_error_are_left_open(self):
         emergences = [{"label": "A", "point": at(-30, 6)}]
-        [found] = measured(FLARED, emergences=emergences, tried=[{"point": at(0, 6.5)}]).tried
-        self.assertEqual((found.shown, found.at_line, found.buried), ([], ["A"], []))
+        [found] = measured(
+            FLARED, emergences=emergences, tried=[{"point": at(0, 6.5)}]
+        ).soil_line_trials
+        self.assertEqual((found.shown, found.at_line, found.buried), ((), ("A",), ()))
 
     def test_a_line_tried_where_no_edges_are_marked_says_so(self):
-        below, above = measured(FLARED, tried=[{"point": at(0, -30)}, {"point": at(0, 139)}]).tried
+        below, above = measured(
+            FLARED, tried=[{"point": at(0, -30)}, {"point": at(0, 139)}]
+        ).soil_line_trials
         self.assertIn("bare the trunk", below.problem)
         self.assertIn("above the marked edges", above.problem)
         self.assertIsNone(above.flare_ratio)
         self.assertAlmostEqual(below.raised_mm.value, 30, 6)
 
     def test_short_edges_leave_the_ratio_open_and_say_so(self):
-        out = side_as_json(measured({0: 30, 20: 20}))
+        out = side_contract(measured({0: 30, 20: 20}))
         self.assertIsNone(out["flare_ratio"])
         self.assertTrue(any("Mark them higher" in said for said in out["calibration"]["warnings"]))
 
@@ -189,6 +194,18 @@ def turntable(seed, rng, sd=2.0, turns=range(0, 360, 45)):
     return base, views
 
 
+def with_emergences(view, emergences):
+    marks = view.marks.model_copy(update={"emergences": tuple(emergences)})
+    return replace(view, marks=marks)
+
+
+def too_high(view, label):
+    """A view's emergences, one root marked 60 px above where it leaves the trunk."""
+    for one in view.marks.emergences:
+        x, y = one.point
+        yield one.model_copy(update={"point": (x, y - 60)}) if one.label == label else one
+
+
 class TurntableTest(unittest.TestCase):
     """Twelve trees, eight views each, clicks of 2 px."""
 
@@ -227,16 +244,12 @@ class TurntableTest(unittest.TestCase):
     def test_a_root_marked_at_the_wrong_height_is_left_out(self):
         _, views = turntable(ROOTY, np.random.default_rng(0), 0.0)
         label = views[0].marks.emergences[0].label
-        for view in views:
-            for one in view.marks.emergences:
-                if one.label == label:
-                    one.point = (one.point[0], one.point[1] - 60)
-        found = measure_side_set(views)
-        self.assertEqual(found.root_plane.left_out, [label])
+        found = measure_side_set([with_emergences(view, too_high(view, label)) for view in views])
+        self.assertEqual(found.root_plane.left_out, (label,))
         self.assertGreater(found.root_plane.residuals_mm[label], 10)
 
     def test_the_printed_set(self):
-        out = side_set_as_json(self.sets[0][1])
+        out = side_set_contract(self.sets[0][1])
         self.assertLessEqual(
             {"height_mm", "tilt_deg", "tilt_clock", "residuals_mm"}, set(out["root_plane"])
         )
@@ -247,8 +260,8 @@ class TurntableTest(unittest.TestCase):
 
     def test_two_roots_make_no_plane(self):
         _, views = turntable(504, np.random.default_rng(0), 0.0, turns=[0])
-        views[0].marks.emergences = views[0].marks.emergences[:2]
-        out = side_set_as_json(measure_side_set(views))
+        two = with_emergences(views[0], views[0].marks.emergences[:2])
+        out = side_set_contract(measure_side_set([two]))
         self.assertIsNone(out["root_plane"])
         self.assertTrue(any("three roots" in said for said in out["calibration"]["warnings"]))
 

@@ -4,10 +4,10 @@ import unittest
 
 import numpy as np
 
-from mirvo.core.measure.geometry import clock
+from mirvo.core.angles import clock_hour
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
-from mirvo.core.measure.report import top_as_json
+from mirvo.core.measure.report import top_contract
 from mirvo.core.measure.top import measure_top
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import FOCAL_35MM, random_camera
@@ -52,11 +52,11 @@ class HandWorkedTest(unittest.TestCase):
         self.assertAlmostEqual(root.base_width_mm.value, 10, 6)
         self.assertAlmostEqual(root.reach_mm.value, 75, 6)
         self.assertAlmostEqual(root.heading_error_deg.value, 0, 6)
-        self.assertEqual(root.faults, [])
+        self.assertEqual(root.faults, ())
 
     def test_spread_on_the_flare_of_a_square(self):
         flare = {"outline": [[300.0, 300.0], [700.0, 300.0], [700.0, 700.0], [300.0, 700.0]]}
-        found = measured(flare=flare).flare
+        found = measured(flare=flare).spread.flare
         self.assertAlmostEqual(found.across_mm.value, 100 * np.sqrt(2), 6)
         self.assertAlmostEqual(found.least_mm.value, 100, 6)
         # mean radius of a square of half-side a over all directions: a·(4/π)·ln(1+√2)
@@ -69,23 +69,23 @@ class HandWorkedTest(unittest.TestCase):
         diameter = found.trunk_diameter_mm.value
         self.assertAlmostEqual(found.roots[0].reach_mm.value, 125, 6)
         # from the cut end of A (2 D up, widened by 5 mm) down to the trunk's foot (25 mm)
-        self.assertLess(found.roots_spread.across_mm.value, 2 * diameter + 5 + 25 + 12)
+        self.assertLess(found.spread.roots.across_mm.value, 2 * diameter + 5 + 25 + 12)
 
     def test_without_roots_radiality_is_nil(self):
         found = measured(roots=[])
-        self.assertEqual(found.radiality["index"].value, 0.0)
-        self.assertEqual(found.radiality["largest_gap_deg"].value, 360.0)
-        self.assertEqual(found.open_arcs, [(0.0, 360.0)])
+        self.assertEqual(found.radiality.index.value, 0.0)
+        self.assertEqual(found.radiality.largest_gap_deg.value, 360.0)
+        self.assertEqual(found.radiality.open_arcs, ((0.0, 360.0),))
 
     def test_dead_roots_do_not_count(self):
         roots = top_marks()["roots"]
         roots[1]["condition"] = "dead"
-        self.assertEqual(measured(roots=roots).radiality["largest_gap_deg"].value, 360.0)
+        self.assertEqual(measured(roots=roots).radiality.largest_gap_deg.value, 360.0)
 
     def test_roots_planned_for_removal_are_left_out_but_measured(self):
         found = measure_top(read_marks(top_marks()), BLIND, leave_out=frozenset({"B"}))
         self.assertEqual(len(found.roots), 2)
-        self.assertEqual(found.radiality["largest_gap_deg"].value, 360.0)
+        self.assertEqual(found.radiality.largest_gap_deg.value, 360.0)
 
     def test_more_careless_clicks_widen_the_error_bars(self):
         careful, careless = measured(click_sd_px=1.0), measured(click_sd_px=6.0)
@@ -96,11 +96,11 @@ class HandWorkedTest(unittest.TestCase):
         self.assertGreater(careful.trunk_diameter_mm.plus_minus, 0)
 
     def test_same_marks_give_the_same_figures(self):
-        self.assertEqual(top_as_json(measured()), top_as_json(measured()))
+        self.assertEqual(top_contract(measured()), top_contract(measured()))
 
     def test_clock(self):
         self.assertEqual(
-            [clock(a) for a in (0, 359.9, 15, 90, 180, 345)], [12, 12, 0.5, 3, 6, 11.5]
+            [clock_hour(a) for a in (0, 359.9, 15, 90, 180, 345)], [12, 12, 0.5, 3, 6, 11.5]
         )
 
 
@@ -129,8 +129,8 @@ class SimulatedTruthTest(unittest.TestCase):
         for seed, found, figures in self.check("rectangle"):
             with self.subTest(seed=seed):
                 self.near(found.trunk_diameter_mm.value, figures["trunk_diameter_mm"], 0.01)
-                self.near(found.flare.mean_mm.value, figures["flare_mean_mm"], 0.01)
-                self.near(found.roots_spread.mean_mm.value, figures["roots_mean_mm"], 0.01)
+                self.near(found.spread.flare.mean_mm.value, figures["flare_mean_mm"], 0.01)
+                self.near(found.spread.roots.mean_mm.value, figures["roots_mean_mm"], 0.01)
                 for root, known in zip(found.roots, figures["roots"], strict=True):
                     away = angle_between(root.azimuth_deg.value, known["azimuth_deg"])
                     self.assertLess(away, 1.0)

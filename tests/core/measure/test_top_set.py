@@ -7,7 +7,7 @@ import numpy as np
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
-from mirvo.core.measure.report import top_as_json
+from mirvo.core.measure.report import top_contract
 from mirvo.core.measure.top import measure_top
 from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set, read_top_set
 from mirvo.standins.base import random_base
@@ -58,7 +58,7 @@ class SetTest(unittest.TestCase):
         photos = [photo(i, toward) for i, toward in enumerate((20, 140, 260))]
         found = measure_top_set(photos)
         self.check(found)
-        files = {root["label"]: root["photo"] for root in top_as_json(found)["roots"]}
+        files = {root["label"]: root["photo"] for root in top_contract(found)["roots"]}
         self.assertEqual((files["A"], files["B"], files["C"]), ("0.jpg", "1.jpg", "2.jpg"))
 
     def test_a_moved_card_is_made_good_by_shared_points(self):
@@ -77,7 +77,7 @@ class SetTest(unittest.TestCase):
         second = photo(1, 140, moved)
         found = measure_top_set([first, second])
         self.assertEqual(len(roots), len(found.roots))
-        self.assertTrue(any("moved" in said for said in found.calibration["warnings"]))
+        self.assertTrue(any("moved" in said for said in found.calibration.warnings))
 
     def test_photos_that_share_nothing_are_refused(self):
         ruler = {"kind": "segment", "a": [100.0, 100.0], "b": [900.0, 100.0], "length_mm": 150}
@@ -128,7 +128,7 @@ class SeveralTrunksTest(unittest.TestCase):
         right = {"outline": [[600.0, 400.0], [700.0, 400.0], [700.0, 600.0], [600.0, 600.0]]}
         marks = top_marks(trunks=[left, right])
         del marks["trunk"]
-        out = top_as_json(measure_top(read_marks(marks), PhotoInfo(1000, 1000, 48)))
+        out = top_contract(measure_top(read_marks(marks), PhotoInfo(1000, 1000, 48)))
         one = 2 * np.sqrt(25 * 50 / np.pi)
         self.assertAlmostEqual(out["trunk_diameter_mm"]["value"], one * np.sqrt(2), 2)
         self.assertEqual(len(out["trunks"]), 2)

@@ -4,9 +4,10 @@ import unittest
 
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import Gap, read_case
-from mirvo.core.plan.ground import FINAL, open_gaps
 from mirvo.core.plan.layering import lay, wants_layer
 from mirvo.core.plan.paths import forward, plan, plan_school
+from mirvo.core.plan.problem import FINAL, open_gaps
+from mirvo.core.plan.records import GapWork
 from tests.core.plan.test_search import case
 
 SURE = {"spread_mm_per_year": 6, "trunk_mm_per_year": 1.2, "spread_sd": 0, "trunk_sd": 0}
@@ -25,20 +26,20 @@ class GapMethodsTest(unittest.TestCase):
 
     def test_a_fork_narrows_its_gap_by_30_degrees(self):
         found = path(gaps=[{"from_deg": 205, "to_deg": 331, "method": "fork"}])
-        self.assertEqual(found["steps"][0]["forks"], [{"azimuth_deg": 235.0}])
-        self.assertEqual(found["steps"][0]["grafts"], [])
-        last = {f["year"]: f for f in found["forecast"]}[found["reached_year"]]
-        self.assertEqual(last["largest_gap_deg"], 98.0)
+        self.assertEqual(found.steps[0].forks, (GapWork(azimuth_deg=235.0),))
+        self.assertEqual(found.steps[0].grafts, ())
+        last = {f.year: f for f in found.forecast}[found.reached_year]
+        self.assertEqual(last.largest_gap_deg, 98.0)
         narrow = path(
             gaps=[{"from_deg": 205, "to_deg": 331, "method": "fork"}], target__largest_gap_deg=95
         )
-        self.assertIsNone(narrow["reached_year"])
+        self.assertIsNone(narrow.reached_year)
 
     def test_a_fork_needs_no_luck(self):
         sure = path(
             gaps=[{"from_deg": 205, "to_deg": 331, "method": "fork"}], state__growth=SURE
         )  # fmt: skip
-        self.assertEqual(sure["chance_by_year"][str(sure["reached_year"])], 1.0)
+        self.assertEqual(sure.chance_by_year[sure.reached_year], 1.0)
 
     def test_only_the_grafts_that_are_needed_count_for_the_chance(self):
         gaps = [
@@ -46,7 +47,7 @@ class GapMethodsTest(unittest.TestCase):
             {"from_deg": 62, "to_deg": 160, "method": "graft"},
         ]
         two = path(gaps=gaps, target__largest_gap_deg=90, state__growth=SURE)
-        self.assertAlmostEqual(two["chance_by_year"][str(two["reached_year"])], 0.49, delta=0.06)
+        self.assertAlmostEqual(two.chance_by_year[two.reached_year], 0.49, delta=0.06)
 
     def test_a_gap_a_fault_leaves_open_is_closed_too(self):
         named = [{"from_deg": 62, "to_deg": 118}, {"from_deg": 205, "to_deg": 331}]
@@ -74,7 +75,7 @@ class GroundLayerTest(unittest.TestCase):
         found = lay(self.made(holds=[]), "steady")
         self.assertEqual((found.made, found.separated), (2027, 2029))
         self.assertEqual(found.after.today.year, 2029)
-        self.assertEqual(found.after.faults, [])
+        self.assertEqual(tuple(found.after.faults), ())
         # the old trunk grew two years at 1.2 mm in a wide training pot, and a third on the layer
         self.assertAlmostEqual(found.new.case.state.trunk_diameter_mm, 42 + 2 * 1.2)
         self.assertAlmostEqual(found.after.state.spread_mm, 42 + 2 * 1.2 + 6.0)
@@ -91,17 +92,17 @@ class GroundLayerTest(unittest.TestCase):
 
     def test_its_path_tells_every_year_and_carries_the_luck(self):
         found = plan_school(self.made(holds=[], target__spread_ratio=1.8), "steady")
-        self.assertEqual([step.get("layer") for step in found["steps"][:3]],
+        self.assertEqual([step.layer for step in found.steps[:3]],
                          ["make", "separate", None])  # fmt: skip
-        years = [state["year"] for state in found["forecast"]]
+        years = [state.year for state in found.forecast]
         self.assertEqual(years, list(range(2027, 2047)))
-        ratios = {state["year"]: state["spread_ratio"] for state in found["forecast"]}
+        ratios = {state.year: state.spread_ratio for state in found.forecast}
         self.assertGreater(ratios[2028], 1.9)
         self.assertLess(ratios[2029], 1.2)
-        self.assertGreaterEqual(ratios[found["reached_year"]], 1.8)
-        self.assertLessEqual(max(found["chance_by_year"].values()), 0.8)
-        self.assertNotIn(2030, [step["year"] for step in found["steps"]])
-        self.assertIn("ground_layer", [bound["code"] for bound in found["binding"]])
+        self.assertGreaterEqual(ratios[found.reached_year], 1.8)
+        self.assertLessEqual(max(found.chance_by_year.values()), 0.8)
+        self.assertNotIn(2030, [step.year for step in found.steps])
+        self.assertIn("ground_layer", [bound.code for bound in found.binding])
 
     def test_only_where_the_gap_must_be_closed(self):
         self.assertTrue(wants_layer(self.made()))
@@ -115,36 +116,34 @@ class GroundLayerTest(unittest.TestCase):
             )
             for layers in (True, False)
         )
-        last = max(willing["chance_by_year"])
-        self.assertAlmostEqual(
-            unwilling["chance_by_year"][last], willing["chance_by_year"][last] / 2, 2
-        )
-        self.assertIn("40 %", " ".join(unwilling["steps"][0]["reasons"]))
+        last = max(willing.chance_by_year)
+        self.assertAlmostEqual(unwilling.chance_by_year[last], willing.chance_by_year[last] / 2, 2)
+        self.assertIn("40 %", " ".join(unwilling.steps[0].reasons))
 
     def test_a_weak_tree_is_not_layered(self):
         found = plan_school(self.made(strength="weak"), "steady")
-        self.assertEqual(found["unreachable"]["fails"][0]["part"], "strength")
+        self.assertEqual(found.unreachable.fails[0].part, "strength")
 
 
 class FixedYearsTest(unittest.TestCase):
     def test_a_session_owed_is_held_whatever_it_takes(self):
         found = path(holds=[{"year": 2030, "allow": "session"}])
-        self.assertIn(2030, [step["year"] for step in found["steps"]])
+        self.assertIn(2030, [step.year for step in found.steps])
 
     def test_in_the_show_pot_by_a_year_and_from_then_on(self):
         by = 2029
         found = path("bold", holds=[{"year": by, "allow": "final pot"}])
-        stands = {state["year"]: state["container"] for state in found["forecast"]}
+        stands = {state.year: state.container for state in found.forecast}
         self.assertTrue(all(pot == FINAL for year, pot in stands.items() if year >= by))
         free = path("bold", holds=[])
-        self.assertGreater(found["reached_year"], free["reached_year"])
+        self.assertGreater(found.reached_year, free.reached_year)
 
     def test_what_cannot_be_kept_is_said_with_the_year_without_it(self):
         found = path("gentle", holds=[{"year": 2027, "allow": "final pot"}])
-        why = found["unreachable"]
-        self.assertEqual(why["fails"][0]["part"], "holds")
-        free = path("gentle", holds=[])["reached_year"]
-        self.assertIn(f"reached in {free}", why["text"])
+        why = found.unreachable
+        self.assertEqual(why.fails[0].part, "holds")
+        free = path("gentle", holds=[]).reached_year
+        self.assertIn(f"reached in {free}", why.text)
 
     def test_a_year_cannot_be_both(self):
         both = [{"year": 2029, "allow": kind} for kind in ("none", "session")]
@@ -154,50 +153,48 @@ class FixedYearsTest(unittest.TestCase):
 
     def test_two_sessions_owed_closer_than_the_interval(self):
         close = [{"year": year, "allow": "session"} for year in (2028, 2029)]
-        self.assertEqual(path(holds=close)["unreachable"]["fails"][0]["part"], "holds")
+        self.assertEqual(path(holds=close).unreachable.fails[0].part, "holds")
 
 
 class LeversTest(unittest.TestCase):
     def levers(self, school="steady", **changes):
         made = read_case(case(**changes))
-        found = plan_school(made, school)["reached_year"]
-        return made, found, {one["code"]: one for one in forward(made, school, found)}
+        found = plan_school(made, school).reached_year
+        return made, found, {one.code: one for one in forward(made, school, found)}
 
     def test_each_lever_gains_what_it_says(self):
         made, reached, found = self.levers()
         self.assertTrue(found)
         for one in found.values():
-            self.assertEqual(one["gained_years"], reached - one["reached_year"])
-            self.assertGreater(one["gained_years"], 0)
+            self.assertEqual(one.gained_years, reached - one.reached_year)
+            self.assertGreater(one.gained_years, 0)
         eased = made.model_copy(update={"holds": []})
         if "hold" in found:
-            self.assertEqual(
-                plan_school(eased, "steady")["reached_year"], found["hold"]["reached_year"]
-            )
+            self.assertEqual(plan_school(eased, "steady").reached_year, found["hold"].reached_year)
 
     def test_a_wider_pot_that_is_not_at_hand_helps(self):
         _, _, found = self.levers(containers=["usual pot", FINAL], state__container="usual pot")
-        self.assertIn("to grow in", found["container"]["text"])
+        self.assertIn("to grow in", found["container"].text)
 
     def test_the_least_lowering_that_helps_is_named(self):
         made, reached, found = self.levers(target__spread_ratio=2.6)
         said = found["spread_ratio"]
-        value = float(said["text"].split()[3])
+        value = float(said.text.split()[3])
         again = made.target.model_copy(update={"spread_ratio": value})
-        year = plan_school(made.model_copy(update={"target": again}), "steady")["reached_year"]
-        self.assertEqual(year, said["reached_year"])
+        year = plan_school(made.model_copy(update={"target": again}), "steady").reached_year
+        self.assertEqual(year, said.reached_year)
         self.assertLess(year, reached)
 
     def test_out_of_reach_names_the_year_a_lever_makes_possible(self):
         _, reached, found = self.levers(target__largest_gap_deg=90)
         self.assertIsNone(reached)
-        self.assertIsNone(found["largest_gap_deg"]["gained_years"])
-        self.assertGreater(found["largest_gap_deg"]["reached_year"], 2026)
+        self.assertIsNone(found["largest_gap_deg"].gained_years)
+        self.assertGreater(found["largest_gap_deg"].reached_year, 2026)
 
     def test_nothing_is_left_to_gain_where_it_stands(self):
         made = case(
             state__container=FINAL, state__ball_depth_mm=28, state__woody_depth_mm=20,
             faults=[], gaps=[], target__largest_gap_deg=130, target__spread_ratio=1.8,
         )  # fmt: skip
-        self.assertEqual(forward(read_case(made), "steady", 2026), [])
-        self.assertEqual(plan(read_case(made))["unreachable"], None)
+        self.assertEqual(forward(read_case(made), "steady", 2026), ())
+        self.assertEqual(plan(read_case(made)).unreachable, None)

@@ -6,18 +6,18 @@ import unittest
 import numpy as np
 
 from mirvo.core.plan.case import read_case
-from mirvo.core.plan.ground import Ground, largest_gap
 from mirvo.core.plan.growth import (
     PRIOR_RELATIVE_SD,
     YEARLY_RELATIVE_SD,
     Seen,
     growth_rate,
 )
-from mirvo.core.plan.label import UNGRAFTED, arrived, grow, start_label
+from mirvo.core.plan.label_setting import LabelSetting
 from mirvo.core.plan.outcomes import outcomes
 from mirvo.core.plan.paths import fault_parts
+from mirvo.core.plan.problem import PlanningProblem, largest_gap
 from mirvo.core.plan.search import earliest_year, find_route
-from mirvo.core.plan.sweep import Sweep
+from mirvo.core.plan.tree_state import UNGRAFTED, arrived, grow, start_state
 from mirvo.core.plan.unreachable import why_unreachable
 from tests.core.plan.test_search import case
 
@@ -53,7 +53,7 @@ def generated(rng, **changes):
 
 
 def year(data, school="steady"):
-    return earliest_year(Ground(read_case(data), school)) or LATER
+    return earliest_year(PlanningProblem(read_case(data), school)) or LATER
 
 
 class MonotoneTest(unittest.TestCase):
@@ -105,16 +105,16 @@ class MonotoneTest(unittest.TestCase):
 
     def test_every_route_ends_with_all_faults_gone_in_the_final_pot(self):
         for data in self.cases:
-            ground = Ground(read_case(data), "steady")
+            ground = PlanningProblem(read_case(data), "steady")
             route = find_route(ground)
-            if route is None or not route.labels:
+            if route is None or not route.states:
                 continue
-            last = route.labels[-1]
+            last = route.states[-1]
             self.assertEqual(last.halves, ground.all_halves)
             self.assertEqual(last.container, "final pot")
             self.assertEqual(last.year, route.reached)
             self.assertEqual(
-                [label.year for label in route.labels],
+                [label.year for label in route.states],
                 list(range(2027, route.reached + 1)),
             )
 
@@ -124,11 +124,11 @@ class MonotoneTest(unittest.TestCase):
             hard = {**data, "target": {**data["target"], "spread_ratio": 3.2}}
             if year(hard, "bold") != LATER:
                 continue
-            nearest = why_unreachable(read_case(hard), "bold")["nearest"]
+            nearest = why_unreachable(read_case(hard), "bold").nearest
             if nearest is None:
                 continue
             checked += 1
-            near = {**hard, "target": {**hard["target"], **nearest}}
+            near = {**hard, "target": {**hard["target"], **nearest.model_dump()}}
             self.assertNotEqual(year(near, "bold"), LATER)
         self.assertGreater(checked, 3)
 
@@ -141,7 +141,7 @@ class GroundTest(unittest.TestCase):
         self.assertEqual(largest_gap([]), 360)
 
     def test_ball_grows_only_where_it_may_and_never_shrinks(self):
-        ground = Ground(read_case(case()), "steady")
+        ground = PlanningProblem(read_case(case()), "steady")
         grow = ground.ball_after_year
         self.assertEqual(grow(50, "wide training pot"), 70)
         self.assertEqual(grow(80, "basket"), 90)
@@ -151,7 +151,7 @@ class GroundTest(unittest.TestCase):
             self.assertEqual(grow(50, container), 50)
 
     def test_slices_go_in_steps_or_exactly_to_need(self):
-        ground = Ground(read_case(case(target__pot_depth_mm=53)), "steady")
+        ground = PlanningProblem(read_case(case(target__pot_depth_mm=53)), "steady")
         self.assertEqual(ground.depths_left(50), [50, 40, 30, 20, 10, 33])
 
     def test_faults_go_in_halves_in_advice_order(self):
@@ -159,37 +159,39 @@ class GroundTest(unittest.TestCase):
             {"label": "B", "share": 0.2, "priority": 2},
             {"label": "A", "share": 0.1, "priority": 1},
         ]
-        ground = Ground(read_case(case(faults=faults)), "steady")
+        ground = PlanningProblem(read_case(case(faults=faults)), "steady")
         self.assertEqual(fault_parts(ground, 0, 3), {"A": 1.0, "B": 0.5})
         self.assertAlmostEqual(ground.fault_share(0, 3), 0.2)
         self.assertAlmostEqual(ground.fault_share(2, 4), 0.2)
 
     def test_a_fault_root_stands_until_its_second_half_is_gone(self):
-        ground = Ground(read_case(case(gaps=[])), "steady")
+        ground = PlanningProblem(read_case(case(gaps=[])), "steady")
         before = ground.largest_gap(0, False)
         self.assertEqual(ground.largest_gap(1, False), before)
-        wide = Ground(read_case(case(state__root_azimuths_deg=[10, 118, 230], gaps=[])), "steady")
+        wide = PlanningProblem(
+            read_case(case(state__root_azimuths_deg=[10, 118, 230], gaps=[])), "steady"
+        )
         self.assertEqual(wide.largest_gap(1, False), 140)
         self.assertEqual(wide.largest_gap(2, False), 220)
 
     def test_budget_multiplies_strength_age_origin_and_worth(self):
         made = case(strength="fair", age="old", origin_factor=0.7, worth=0.7)
         self.assertAlmostEqual(
-            Ground(read_case(made), "steady").budget, 0.45 * 0.75 * 0.7 * 0.7 * 0.7
+            PlanningProblem(read_case(made), "steady").budget, 0.45 * 0.75 * 0.7 * 0.7 * 0.7
         )
 
     def test_ratio_limit(self):
-        ground = Ground(read_case(case()), "steady")
+        ground = PlanningProblem(read_case(case()), "steady")
         self.assertAlmostEqual(ground.ratio_limit, 5.0)
-        still = Ground(read_case(case(state__growth__trunk_mm_per_year=0)), "steady")
+        still = PlanningProblem(read_case(case(state__growth__trunk_mm_per_year=0)), "steady")
         self.assertEqual(still.ratio_limit, float("inf"))
 
 
 class OutcomesTest(unittest.TestCase):
     def outlook(self, **changes):
-        ground = Ground(read_case(case(**changes)), "bold")
+        ground = PlanningProblem(read_case(case(**changes)), "bold")
         route = find_route(ground)
-        return route, outcomes(ground, route.labels)
+        return route, outcomes(ground, route.states)
 
     def test_sure_growth_and_no_graft_arrive_for_certain(self):
         route, outlook = self.outlook(
@@ -201,7 +203,7 @@ class OutcomesTest(unittest.TestCase):
         self.assertEqual(outlook.chance[-1], 1.0)
         self.assertEqual(outlook.chance[-2], 0.0)
         self.assertEqual(outlook.low, outlook.high)
-        self.assertEqual(len(outlook.chance), len(route.labels))
+        self.assertEqual(len(outlook.chance), len(route.states))
 
     def test_a_graft_takes_with_its_luck(self):
         _, outlook = self.outlook(
@@ -240,8 +242,8 @@ class CalibrationTest(unittest.TestCase):
             state__growth=growth, state__spread_mm=seen[-1].size_mm,
             state__trunk_diameter_mm=self.TRUNK_MM, faults=[], gaps=[],
         )  # fmt: skip
-        ground = Ground(read_case(made), "steady")
-        label, labels = start_label(ground), []
+        ground = PlanningProblem(read_case(made), "steady")
+        label, labels = start_state(ground), []
         for _ in range(self.AHEAD):
             label = grow(ground, label, "wide training pot", None, UNGRAFTED)
             labels.append(label)
@@ -272,8 +274,8 @@ class BoundsTest(unittest.TestCase):
             state__root_azimuths_deg=[], faults=faults, gaps=[], holds=[],
             target__largest_gap_deg=360, species__interval_years=1,
         )  # fmt: skip
-        ground = Ground(read_case(data), "bold")
-        label = start_label(ground)
+        ground = PlanningProblem(read_case(data), "bold")
+        label = start_state(ground)
         way = [label]
         for step in self.WAY:
             cut, container = None, label.container
@@ -285,5 +287,5 @@ class BoundsTest(unittest.TestCase):
             way.append(label)
         self.assertTrue(arrived(ground, label))
         cap = max(label.cut.strain for label in way if label.cut)
-        under = Sweep(ground, label.year, cap)
+        under = LabelSetting(ground, label.year, cap)
         self.assertTrue(all(under.in_time(one) for one in way))

@@ -8,9 +8,10 @@ from unittest import mock
 
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import read_case
-from mirvo.core.plan.ground import FINAL, Ground
 from mirvo.core.plan.growth import Seen, growth_rate
 from mirvo.core.plan.paths import plan, plan_school
+from mirvo.core.plan.problem import FINAL, PlanningProblem
+from mirvo.core.plan.records import GapWork, TargetPart
 from mirvo.core.plan.search import find_route
 
 CASE = {
@@ -58,51 +59,49 @@ class ConstraintsTest(unittest.TestCase):
         cls.result = plan(read_case(CASE))
 
     def test_all_three_arrive_and_bolder_is_never_later(self):
-        years = [path["reached_year"] for path in self.result["paths"]]
+        years = [path.reached_year for path in self.result.paths]
         self.assertNotIn(None, years)
         self.assertEqual(years, sorted(years, reverse=True))
-        self.assertIsNone(self.result["unreachable"])
+        self.assertIsNone(self.result.unreachable)
 
     def test_sessions_keep_interval_holds_and_budget(self):
-        for path in self.result["paths"]:
-            years = [2024] + [step["year"] for step in path["steps"]]
+        for path in self.result.paths:
+            years = [2024] + [step.year for step in path.steps]
             self.assertTrue(all(b - a >= 2 for a, b in itertools.pairwise(years)))
             self.assertNotIn(2029, years)
-            for step in path["steps"]:
-                self.assertLessEqual(step["share"], step["budget"] + 1e-9)
-                self.assertAlmostEqual(
-                    step["strain"], 100 * (step["share"] / step["budget"]) ** 2, 0
-                )
+            for step in path.steps:
+                self.assertLessEqual(step.share, step.budget + 1e-9)
+                self.assertAlmostEqual(step.strain, 100 * (step.share / step.budget) ** 2, 0)
 
     def test_shares_balls_and_containers_follow_from_the_cuts(self):
-        for path in self.result["paths"]:
+        for path in self.result.paths:
             ball, woody, container, last = 110.0, 95.0, "wide training pot", 2026
-            for step in path["steps"]:
+            for step in path.steps:
                 if container == "wide training pot":
-                    for _ in range(step["year"] - 1 - last):
+                    for _ in range(step.year - 1 - last):
                         ball = max(ball, min(90.0, ball + 20))
-                before, after = step["ball_depth_mm"]
+                before, after = step.ball_depth_mm
                 self.assertAlmostEqual(before, ball, 6)
-                roots = 0.12 * sum(step["fault_parts"].values())
-                self.assertAlmostEqual(step["share"], 1 - (1 - roots) * (after / before), 3)
-                woody, container, last = min(woody, after), step["container"], step["year"] - 1
-                self.assertEqual(step["woody_depth_mm"][1], woody)
+                roots = 0.12 * sum(step.fault_parts.values())
+                self.assertAlmostEqual(step.share, 1 - (1 - roots) * (after / before), 3)
+                woody, container, last = min(woody, after), step.container, step.year - 1
+                self.assertEqual(step.woody_depth_mm[1], woody)
                 if container == "board in a wide pot":
-                    state = next(f for f in path["forecast"] if f["year"] == step["year"])
-                    self.assertLessEqual(woody, state["trunk_diameter_mm"])
+                    state = next(f for f in path.forecast if f.year == step.year)
+                    self.assertLessEqual(woody, state.trunk_diameter_mm)
                 if container == FINAL:
                     self.assertLessEqual(after, 30)
                 ball = after
             self.assertEqual(container, FINAL)
 
     def test_the_graft_goes_in_first_and_counts_after_two_years(self):
-        for path in self.result["paths"]:
-            first, *later = path["steps"]
-            self.assertEqual(first["grafts"], [{"azimuth_deg": 268.0}])
-            self.assertFalse(any(step["grafts"] for step in later))
-            gaps = {f["year"]: f["largest_gap_deg"] for f in path["forecast"]}
-            self.assertEqual(gaps[first["year"] + 1], 126)
-            self.assertLess(gaps[first["year"] + 2], 126)
+        for path in self.result.paths:
+            first, *later = path.steps
+            self.assertEqual(first.grafts, (GapWork(azimuth_deg=268.0),))
+            self.assertFalse(any(step.grafts for step in later))
+            gaps = {f.year: f.largest_gap_deg for f in path.forecast}
+            self.assertEqual(gaps[first.year + 1], 126)
+            self.assertLess(gaps[first.year + 2], 126)
 
     def test_growth_is_the_sum_of_container_times_vigour(self):
         factors = {
@@ -111,23 +110,23 @@ class ConstraintsTest(unittest.TestCase):
             "board in a wide pot": 1.3,
             FINAL: 0.5,
         }
-        for path in self.result["paths"]:
-            steps = {step["year"]: step for step in path["steps"]}
+        for path in self.result.paths:
+            steps = {step.year: step for step in path.steps}
             container, grown = "wide training pot", 0.0
-            for state in path["forecast"]:
-                step = steps.get(state["year"])
-                container = step["container"] if step else container
-                grown += factors[container] * (1 - 0.6 * (step["share"] if step else 0))
-                self.assertAlmostEqual(state["spread_mm"], 78 + 6 * grown, 0)
-                self.assertLessEqual(state["low"], state["spread_ratio"])
-                self.assertGreaterEqual(state["high"], state["spread_ratio"])
+            for state in path.forecast:
+                step = steps.get(state.year)
+                container = step.container if step else container
+                grown += factors[container] * (1 - 0.6 * (step.share if step else 0))
+                self.assertAlmostEqual(state.spread_mm, 78 + 6 * grown, 0)
+                self.assertLessEqual(state.low, state.spread_ratio)
+                self.assertGreaterEqual(state.high, state.spread_ratio)
 
     def test_target_holds_in_the_year_of_arrival_and_not_before(self):
-        for path in self.result["paths"]:
-            done = {f["year"]: f for f in path["forecast"]}[path["reached_year"]]
-            self.assertGreaterEqual(done["spread_ratio"], 2.39)
-            self.assertLessEqual(done["largest_gap_deg"], 100)
-            chances = list(path["chance_by_year"].values())
+        for path in self.result.paths:
+            done = {f.year: f for f in path.forecast}[path.reached_year]
+            self.assertGreaterEqual(done.spread_ratio, 2.39)
+            self.assertLessEqual(done.largest_gap_deg, 100)
+            chances = list(path.chance_by_year.values())
             self.assertEqual(chances, sorted(chances))
             self.assertLessEqual(chances[-1], 0.75)  # one graft takes with 0.7
 
@@ -146,40 +145,40 @@ class VerdictsTest(unittest.TestCase):
             target__largest_gap_deg=130,
             target__spread_ratio=1.8,
         )
-        for path in result["paths"]:
-            self.assertEqual(path["reached_year"], 2026)
-            self.assertEqual(path["binding"][0]["code"], "already_reached")
-            self.assertEqual(path["steps"], [])
+        for path in result.paths:
+            self.assertEqual(path.reached_year, 2026)
+            self.assertEqual(path.binding[0].code, "already_reached")
+            self.assertEqual(path.steps, ())
 
     def test_a_ratio_beyond_what_growth_tends_to(self):
-        found = self.one(target__spread_ratio=5.5)["unreachable"]
-        self.assertEqual(found["fails"][0]["part"], "spread_ratio")
-        self.assertIn("never passes 5.00", found["text"])
-        nearest = found["nearest"]["spread_ratio"]
+        found = self.one(target__spread_ratio=5.5).unreachable
+        self.assertEqual(found.fails[0].part, "spread_ratio")
+        self.assertIn("never passes 5.00", found.text)
+        nearest = found.nearest.spread_ratio
         again = self.one(target__spread_ratio=nearest)
-        self.assertIsNotNone(again["paths"][2]["reached_year"])
+        self.assertIsNotNone(again.paths[2].reached_year)
         beyond = self.one(target__spread_ratio=nearest + 0.02)
-        self.assertIsNone(beyond["paths"][2]["reached_year"])
+        self.assertIsNone(beyond.paths[2].reached_year)
 
     def test_a_gap_opened_by_a_fault_is_named(self):
-        found = self.one(target__largest_gap_deg=90)["unreachable"]
-        self.assertEqual(found["fails"], [{"part": "largest_gap_deg", "by": 8, "unit": "deg"}])
-        self.assertEqual(found["nearest"]["largest_gap_deg"], 98)
+        found = self.one(target__largest_gap_deg=90).unreachable
+        self.assertEqual(found.fails, (TargetPart(part="largest_gap_deg", by=8, unit="deg"),))
+        self.assertEqual(found.nearest.largest_gap_deg, 98)
 
     def test_a_weak_tree_is_left_alone(self):
         result = self.one(strength="weak")
-        self.assertEqual([p["reached_year"] for p in result["paths"]], [None] * 3)
-        self.assertEqual(result["unreachable"]["fails"][0]["part"], "strength")
+        self.assertEqual([p.reached_year for p in result.paths], [None] * 3)
+        self.assertEqual(result.unreachable.fails[0].part, "strength")
 
     def test_a_tree_that_only_has_to_grow_is_left_in_its_pot(self):
         result = self.one(
             state__container=FINAL, state__ball_depth_mm=28, state__woody_depth_mm=20, faults=[],
             gaps=[], target__largest_gap_deg=130, target__spread_ratio=1.9, target__year=2026,
         )  # fmt: skip
-        for path in result["paths"]:
-            self.assertEqual((path["steps"], path["worst_strain"]), ([], 0.0))
-            self.assertEqual(path["binding"][0]["code"], "growth_alone")
-            self.assertEqual(path["late_by_years"], path["reached_year"] - 2026)
+        for path in result.paths:
+            self.assertEqual((path.steps, path.worst_strain), ((), 0.0))
+            self.assertEqual(path.binding[0].code, "growth_alone")
+            self.assertEqual(path.late_by_years, path.reached_year - 2026)
 
     def test_a_case_too_large_to_search_is_given_up_in_words(self):
         faults = [{"label": f"F{n}", "share": 0.01, "priority": n} for n in range(30)]
@@ -187,26 +186,26 @@ class VerdictsTest(unittest.TestCase):
             faults=faults, horizon_years=30, species__interval_years=1,
             state__ball_depth_mm=9000, state__woody_depth_mm=8000,
         )  # fmt: skip
-        with mock.patch("mirvo.core.plan.sweep.MOST_TRIED", 20_000):
+        with mock.patch("mirvo.core.plan.label_setting.MAX_TRIED", 20_000):
             path = plan_school(read_case(huge), "bold")
-        self.assertEqual(path["unreachable"]["fails"], [{"part": "search"}])
-        self.assertIn("shorter horizon", path["binding"][0]["text"])
+        self.assertEqual(path.unreachable.fails, (TargetPart(part="search"),))
+        self.assertIn("shorter horizon", path.binding[0].text)
 
     def test_no_final_pot_at_hand(self):
-        found = self.one(containers=["usual pot", "wide training pot"])["unreachable"]
-        self.assertEqual(found["fails"], [{"part": "containers"}])
+        found = self.one(containers=["usual pot", "wide training pot"]).unreachable
+        self.assertEqual(found.fails, (TargetPart(part="containers"),))
 
     def test_where_the_ratio_falls_the_nearest_is_the_soonest(self):
         falling = {"spread_mm_per_year": 0, "trunk_mm_per_year": 1.2}
-        found = self.one(state__growth=falling)["unreachable"]
-        nearest = found["nearest"]
-        self.assertLess(nearest["spread_ratio"], 78 / 42)
-        again = self.one(state__growth=falling, target={**CASE["target"], **nearest})
-        self.assertIsNotNone(again["paths"][2]["reached_year"])
+        found = self.one(state__growth=falling).unreachable
+        nearest = found.nearest
+        self.assertLess(nearest.spread_ratio, 78 / 42)
+        again = self.one(state__growth=falling, target={**CASE["target"], **nearest.model_dump()})
+        self.assertIsNotNone(again.paths[2].reached_year)
 
     def test_budget_and_interval_bind(self):
-        path = self.one()["paths"][0]
-        self.assertIn("budget", [found["code"] for found in path["binding"]])
+        path = self.one().paths[0]
+        self.assertIn("budget", [found.code for found in path.binding])
 
 
 class BadCaseTest(unittest.TestCase):
@@ -359,7 +358,7 @@ class EnumerationTest(unittest.TestCase):
                 target__pot_depth_mm=rng.choice([50, 55]),
                 species__interval_years=interval,
             )
-            ground = Ground(read_case(made), rng.choice(["gentle", "steady", "bold"]))
+            ground = PlanningProblem(read_case(made), rng.choice(["gentle", "steady", "bold"]))
             with self.subTest(number=number):
                 best, route = enumerate_best(ground), find_route(ground)
                 if best is None:

@@ -6,9 +6,11 @@ from mirvo.core.almanac import species_by_key
 from mirvo.core.almanac.practice import check, clears_by, practice_of, preset, questions
 from mirvo.core.care import aftercare
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.drafts import read_draft
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.after import after_cuts, with_findings
 from mirvo.core.rootwork.bench import bares_roots, fields_for, situation_of, steps_for
+from mirvo.core.rootwork.cuts import RootFinding
 from tests.core.care.test_aftercare import DONE
 
 
@@ -142,24 +144,28 @@ class PracticeTest(unittest.TestCase):
 
 
 BENT = [[0.0, 0.0], [30.0, 0.0], [30.0, 40.0]]
-MARKS = {
-    "roots": [
-        {"label": "A", "path": BENT, "end_width": [[1, 2], [3, 4]]},
-        {"label": "B", "path": [[0.0, 0.0], [9.0, 9.0]]},
-    ]
-}
+MARKS = read_draft(
+    {
+        "roots": [
+            {"label": "A", "path": BENT, "end_width": [[1, 2], [3, 4]]},
+            {"label": "B", "path": [[0.0, 0.0], [9.0, 9.0]]},
+        ]
+    },
+    "top",
+)
 
 
 class AfterCutsTest(unittest.TestCase):
     def test_removed_roots_are_gone_and_shortened_ones_end_at_the_cut(self):
-        left = after_cuts(MARKS, {"A": 0.5, "B": 1.0})["roots"]
-        self.assertEqual([root["label"] for root in left], ["A"])
-        self.assertEqual(left[0]["path"], [[0.0, 0.0], [30.0, 0.0], [30.0, 5.0]])
-        self.assertIsNone(left[0]["end_width"])
+        left = after_cuts(MARKS, {"A": 0.5, "B": 1.0}).roots
+        self.assertEqual([root.label for root in left], ["A"])
+        self.assertEqual(left[0].path, ((0.0, 0.0), (30.0, 0.0), (30.0, 5.0)))
+        self.assertIsNone(left[0].end_width)
         self.assertEqual(after_cuts(MARKS, {"A": 0.0}), MARKS)
 
     def test_findings_of_the_bench_stand_before_the_marks(self):
-        found = with_findings(MARKS, {"A": {"feeders": 0, "condition": "dead"}})["roots"]
-        self.assertEqual((found[0]["feeders"], found[0]["condition"]), (0, "dead"))
-        self.assertNotIn("feeders", found[1])
-        self.assertNotIn("feeders", MARKS["roots"][0])
+        dead = RootFinding(feeders=0, condition="dead")
+        found = with_findings(MARKS, {"A": dead}).roots
+        self.assertEqual((found[0].feeders, found[0].condition), (0, "dead"))
+        self.assertIsNone(found[1].feeders)
+        self.assertIsNone(MARKS.roots[0].feeders)

@@ -15,7 +15,8 @@ from mirvo.core.rootwork import (
     weighed_share,
     weighing_correction,
 )
-from mirvo.core.rootwork.advice import roots_to_cut
+from mirvo.core.rootwork.cut_order import roots_to_cut
+from tests.records_made import fault, root_record
 
 
 class BudgetTest(unittest.TestCase):
@@ -70,15 +71,8 @@ class BudgetTest(unittest.TestCase):
 
 
 def root(label, codes, width=8.0, other=None):
-    faults = [
-        {"code": code} | ({"with_root": other} if code == "crossing" else {}) for code in codes
-    ]
-    return {
-        "label": label,
-        "azimuth_deg": {"value": 10.0},
-        "base_width_mm": {"value": width},
-        "faults": faults,
-    }
+    faults = [fault(code, with_root=other if code == "crossing" else None) for code in codes]
+    return root_record(label, width=width, faults=faults)
 
 
 class AdviceTest(unittest.TestCase):

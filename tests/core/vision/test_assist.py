@@ -75,11 +75,11 @@ class AssistTest(unittest.TestCase):
         self.assertEqual(azimuths, sorted(azimuths))
         for one in proposals:
             self.assertEqual(
-                set(one.as_json()),
-                {"path", "base_width", "confidence", "azimuth_deg"},
+                set(one.offered().model_dump()),
+                {"path", "base_width", "points_sd_px", "confidence", "azimuth_deg"},
             )
             self.assertTrue(0 <= one.confidence <= 1)
-            self.assertGreater(one.as_offer()["points_sd_px"], 1.0)
+            self.assertGreater(one.offered().points_sd_px, 1.0)
 
     def test_a_click_at_the_tip_traces_the_root(self):
         good = total = 0
@@ -89,7 +89,7 @@ class AssistTest(unittest.TestCase):
                 others = paths[:i] + paths[i + 1 :]
                 traced = scene.help.trace(tuple(root["path"][-1]), others)
                 half = np.hypot(*np.diff(np.array(root["base_width"]), axis=0)[0]) / 2
-                near = cdist(dense(np.array(traced["path"])), dense(paths[i])).min(axis=1)
+                near = cdist(dense(np.array(traced.path)), dense(paths[i])).min(axis=1)
                 good += (near <= half).mean() >= 0.9
                 total += 1
         self.assertGreaterEqual(good / total, 0.85)
@@ -109,10 +109,10 @@ class AssistTest(unittest.TestCase):
                 pair = np.array(root["base_width"])
                 known = np.hypot(*(pair[1] - pair[0]))
                 found = scene.help.width_of(np.array(root["path"]))
-                ends = np.array(found["base_width"])
+                ends = np.array(found.base_width)
                 width = np.hypot(*(ends[1] - ends[0]))
                 ratios.append(width / known)
-                held.append(abs(width - known) <= 1.96 * found["base_width_sd_px"])
+                held.append(abs(width - known) <= 1.96 * found.base_width_sd_px)
                 off = ends.mean(axis=0) - pair.mean(axis=0)
                 aside.append(abs(off @ (pair[1] - pair[0])) / known**2)
         self.assertAlmostEqual(np.median(ratios), 1.0, delta=0.12)

@@ -51,7 +51,7 @@ class FoundTest(unittest.TestCase):
         shot = camera(16.0, 640.0)
         marks = read_marks(true_marks(BASE, shot, LAYOUT))
         found = measure_top(marks, PhotoInfo(*SIZE, 26), find_card(grey(shot)))
-        self.assertAlmostEqual(found.calibration["tilt_deg"], 16.0, delta=0.3)
+        self.assertAlmostEqual(found.calibration.tilt_deg, 16.0, delta=0.3)
         reach = [root.reach_mm.value for root in found.roots]
         known = [root["reach_mm"] for root in true_figures(BASE)["roots"]]
         ratio = np.array(reach) / known

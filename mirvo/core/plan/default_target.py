@@ -1,0 +1,35 @@
+"""The target a tree begins with, by its size and where it stands now."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from mirvo.core.almanac import rules
+from mirvo.core.measure.records import TopRecord
+
+
+@dataclass(frozen=True)
+class DefaultTarget:
+    """A target to begin with, and why."""
+
+    spread_ratio: float
+    largest_gap_deg: float
+    pot_depth_mm: float
+    reasons: tuple[str, ...] = ()
+
+
+def default_target(measured: TopRecord | None) -> DefaultTarget:
+    """What to wish for at first; the rules' own figures before anything was measured."""
+    table = rules().target
+    if measured is None:
+        return DefaultTarget(table.spread_ratio, table.largest_gap_deg, table.min_pot_mm)
+    trunk, now = measured.trunk_diameter_mm.value, measured.spread.usual.ratio.value
+    ratio = round(max(table.spread_ratio, now + table.spread_step), 1)
+    depth = float(max(table.min_pot_mm, round(trunk)))
+    reasons = (
+        f"Spread {ratio:.1f} trunks: it stands at {now:.2f} now.",
+        f"Pot {depth:.0f} mm deep: about the trunk's diameter at the base, {trunk:.0f} mm; "
+        "guidance, not a rule.",
+        f"No gap over {table.largest_gap_deg:.0f}°: roots that reach into every quarter.",
+    )
+    return DefaultTarget(ratio, table.largest_gap_deg, depth, reasons)

@@ -1,0 +1,68 @@
+"""Planned against done: what a session did otherwise than its plan."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from mirvo.core.plan.records import PlannedStep
+
+SLICE_NOTED_MM = 2.0
+SHARE_NOTED = 0.03
+
+
+@dataclass(frozen=True)
+class ActualSession:
+    """What a session did. roots : part of each root that went; share : of the feeding root."""
+
+    year: int
+    roots: Mapping[str, float]
+    slice_mm: float
+    share: float
+    container: str
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One thing that went otherwise, with a code and a sentence."""
+
+    code: str
+    text: str
+
+
+def against_plan(step: PlannedStep | None, done: ActualSession) -> list[Difference]:
+    """Differences between a planned step and the session; empty when it went as planned.
+
+    step : a step of a plan's path, or None when that year had none.
+    """
+    if step is None:
+        return [Difference("unplanned", f"No session was planned in {done.year}.")]
+    found = _roots(step.fault_parts, done.roots)
+    if abs(done.slice_mm - step.slice_mm) >= SLICE_NOTED_MM:
+        said = f"{done.slice_mm:.0f} mm came off the underside instead of {step.slice_mm:.0f} mm."
+        found.append(Difference("slice", said))
+    if done.container != step.container:
+        said = f"Into the {done.container} instead of the {step.container}."
+        found.append(Difference("container", said))
+    if abs(done.share - step.share) >= SHARE_NOTED:
+        said = f"{done.share * 100:.0f} % of the feeding root went instead of "
+        over = done.share > step.budget + 1e-9
+        end = f", above the budget of {step.budget * 100:.0f} %." if over else "."
+        found.append(Difference("share", f"{said}{step.share * 100:.0f} %{end}"))
+    return found
+
+
+def _roots(planned: Mapping[str, float], done: Mapping[str, float]) -> list[Difference]:
+    found = []
+    for label, part in planned.items():
+        went = done.get(label, 0.0)
+        if went == 0.0:
+            found.append(Difference("spared", f"{label} was to go and stayed."))
+        elif went < part - 0.05:
+            said = f"Of {label} {went * 100:.0f} % went instead of {part * 100:.0f} %."
+            found.append(Difference("less", said))
+    found += [
+        Difference("extra", f"{label} was cut and was not planned.")
+        for label in sorted(set(done) - set(planned))
+    ]
+    return found

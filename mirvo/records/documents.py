@@ -1,0 +1,36 @@
+"""Small documents kept within rows: notes of a session, own species, clicks of an eye check."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from mirvo.core.record import Record
+
+EntryValue = bool | float | str | list[int] | None
+BenchNotes = dict[str, EntryValue]
+Answers = dict[str, str]
+
+
+class UnfinishedWork(Record):
+    """What a session left for the next: a code, a sentence, and the root it is about."""
+
+    code: str
+    text: str
+    root: str | None = None
+
+
+class OwnSpecies(Record):
+    """What the studio's almanac says of a species: only what differs from the shipped entry.
+
+    laid_aside : the day it was taken out again; for a while it can be put back.
+    """
+
+    figures: dict[str, Any]
+    laid_aside: date | None = None
+
+
+class Clicks(Record):
+    """Where an eye clicked, in the order the places are listed, px."""
+
+    points: tuple[tuple[float, float], ...]

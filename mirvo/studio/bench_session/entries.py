@@ -1,0 +1,203 @@
+"""Entries: what is entered at the bench, one thing at a time.
+
+An entry is a field of a step, a step done, a root decided or inspected. The browser gives each
+entry its name, so that entries handed over again after a lost connection are kept once.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from pydantic import ValidationError
+from sqlalchemy import func, select
+
+from mirvo.core.complaints import first_complaint
+from mirvo.core.errors import BadInput
+from mirvo.core.rootwork.bench import Field, fields_for, steps_for
+from mirvo.core.rootwork.cuts import ACTIONS, CutDecision, RootFinding
+from mirvo.records.database import as_utc
+from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo
+from mirvo.studio.bench_session.session import load_bench_session
+from mirvo.studio.context import Studio
+from mirvo.studio.photos.intake import take_in
+
+MAX_ENTRIES = 500
+NAME_LENGTH = 40
+MAX_WORDS = 300
+MAX_STEMS, MAX_STEM = 12, 40
+
+
+@dataclass(frozen=True)
+class Refused:
+    """An entry that cannot be kept, and why."""
+
+    id: str
+    field: str
+    message: str
+
+
+@dataclass(frozen=True)
+class SaveResult:
+    """What became of entries: names of those kept (or known already), and those refused."""
+
+    kept: list[str]
+    refused: list[Refused]
+
+
+def save_entries(studio: Studio, bench_id: int, entries: Any) -> SaveResult:
+    """Keep entries, each once; one that cannot be used is refused with a sentence.
+
+    Raises
+    ------
+    BadInput : this is no list of entries.
+    """
+    if not isinstance(entries, list) or len(entries) > MAX_ENTRIES:
+        raise BadInput("entries", f"must be a list of at most {MAX_ENTRIES} entries")
+    kept, refused = [], []
+    with studio.writing() as db:
+        bench = load_bench_session(db, bench_id)
+        names = [_name_of(entry) for entry in entries]
+        known = select(BenchEntry.id, BenchEntry.bench_session_id).where(BenchEntry.id.in_(names))
+        owners = {row.id: row.bench_session_id for row in db.execute(known)}
+        counted = select(func.count()).where(BenchEntry.bench_session_id == bench_id)
+        number = db.scalar(counted) or 0
+        fields = fields_for(bench.kind)
+        for name, entry in zip(names, entries, strict=True):
+            if owners.get(name) == bench_id:
+                kept.append(name)
+                continue
+            try:
+                if name in owners:
+                    raise BadInput("entries", "this was entered in another session")
+                if bench.closed_at is not None:
+                    raise BadInput("session", "this session is closed; open its record to see it")
+                row = _checked(studio, bench, fields, entry, number)
+            except BadInput as error:
+                refused.append(Refused(name, error.field, error.message))
+                continue
+            db.add(row)
+            owners[name], number = bench_id, number + 1
+            kept.append(name)
+    return SaveResult(kept, refused)
+
+
+def _name_of(entry: Any) -> str:
+    name = entry.get("id") if isinstance(entry, dict) else None
+    if not isinstance(name, str) or not 8 <= len(name) <= NAME_LENGTH:
+        raise BadInput("entries", f"every entry needs a name of 8 to {NAME_LENGTH} letters")
+    return name
+
+
+def _checked(
+    studio: Studio,
+    bench: BenchSession,
+    fields: dict[str, Field],
+    entry: dict[str, Any],
+    number: int,
+) -> BenchEntry:
+    field, value = str(entry.get("field", "")), entry.get("value")
+    prefix, _, rest = field.partition(":")
+    if field in fields:
+        value = fields[field].check(value)
+    elif prefix in CHECKS and rest and len(rest) <= 20:
+        value = CHECKS[prefix](field, value)
+    else:
+        raise BadInput(field, "this session does not ask for that")
+    return BenchEntry(
+        id=_name_of(entry),
+        bench_session_id=bench.id,
+        number=number,
+        field=field,
+        value=value,
+        entered_at=_moment(studio, entry.get("at")),
+    )
+
+
+def _moment(studio: Studio, said: Any) -> datetime:
+    """When it was entered by the browser's clock; the server's own when that cannot be read."""
+    try:
+        moment = datetime.fromisoformat(str(said).replace("Z", "+00:00"))
+        return as_utc(moment.astimezone(UTC)) if moment.tzinfo else studio.now
+    except (ValueError, OverflowError):
+        return studio.now
+
+
+def _check_done(field: str, value: Any) -> bool:
+    if not isinstance(value, bool):
+        raise BadInput(field, "a step is done or not")
+    return value
+
+
+def _check_decision(field: str, value: Any) -> dict[str, Any] | None:
+    if value is None:
+        return None
+    if not isinstance(value, dict) or value.get("action") not in ACTIONS:
+        raise BadInput(field, f"must be one of {', '.join(ACTIONS)}")
+    part = value.get("part", 0.5)
+    if not isinstance(part, (int, float)) or not 0 <= part <= 1:
+        raise BadInput(field, "the part cut off must lie between 0 and 1")
+    why = str(value.get("why", ""))[:MAX_WORDS]
+    return CutDecision(action=value["action"], part=float(part), why=why).model_dump()
+
+
+def _check_findings(field: str, value: Any) -> dict[str, Any] | None:
+    if value is None:
+        return None
+    if not isinstance(value, dict):
+        raise BadInput(field, "must say what was found of the root")
+    named = {name: value[name] for name in RootFinding.model_fields if name in value}
+    try:
+        found = RootFinding.model_validate(named)
+    except ValidationError as error:
+        wrong = first_complaint(error)
+        raise BadInput(field, f"{wrong.field}: {wrong.message}") from None
+    noted = found.model_dump(mode="json", exclude_none=True)
+    if found.feeds is not None:
+        said = [stem.strip()[:MAX_STEM] for stem in found.feeds]
+        noted["feeds"] = [stem for stem in said if stem][:MAX_STEMS]
+    return noted
+
+
+def _check_word(field: str, value: Any) -> str | None:
+    if value is None or value == "":
+        return None
+    if not isinstance(value, str) or len(value) > MAX_WORDS:
+        raise BadInput(field, f"must be at most {MAX_WORDS} letters")
+    return value
+
+
+CHECKS = {
+    "done": _check_done,
+    "root": _check_decision,
+    "seen": _check_findings,
+    "waits": _check_word,
+}
+
+
+def keep_photo(
+    studio: Studio, bench_id: int, name: str, step: str, file_name: str, content: bytes
+) -> Photo:
+    """Keep a photo taken at a step, once by its name. Raises BadInput."""
+    _name_of({"id": name})
+    with studio.reading() as db:
+        bench = load_bench_session(db, bench_id)
+        known = db.get(BenchPhoto, name)
+        if known is not None and known.bench_session_id != bench_id:
+            raise BadInput("photo", "this photo was taken in another session")
+        if known is not None:
+            kept = db.get(Photo, known.photo_id)
+            if kept is not None:
+                return kept
+        steps = [one.key for one in steps_for({"kind": bench.kind})]
+    if step not in steps:
+        raise BadInput("step", "this session has no such step")
+    kind = "top" if step in ("inspect", "decide") else "before" if step == "prepare" else "other"
+    [taken] = take_in(studio, bench.tree_id, [(file_name, content)], kind, bench.session_id)
+    photo = taken.photo or taken.known
+    if photo is None:
+        raise BadInput("photo", taken.refused or "this is no photo")
+    with studio.writing() as db:
+        db.add(BenchPhoto(id=name, bench_session_id=bench_id, photo_id=photo.id, step=step))
+    return photo

@@ -1,0 +1,228 @@
+"""A root session while it runs at the bench, kept entry by entry.
+
+What is entered comes as entries (see `entries`); of several for one field the last one counts.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import func, select
+
+from mirvo.core.almanac import rules
+from mirvo.core.almanac.practice import Practice
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.rootwork import kind_by_key
+from mirvo.core.rootwork.bench import BARE_FROM, BARE_UNTIL, Step, situation_of, steps_for
+from mirvo.core.rootwork.cuts import CutDecision, RootFinding
+from mirvo.records.database import DbSession
+from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, RootSession, Tree
+from mirvo.studio.almanac.practice import practice_for
+from mirvo.studio.almanac.species import species_of
+from mirvo.studio.context import Studio
+from mirvo.studio.tree_queries import load_tree, sessions_of
+from mirvo.studio.yard.settings import yard_of
+
+NEW_DAYS = 365
+
+
+@dataclass(frozen=True)
+class BenchState:
+    """A running session as its page shows it.
+
+    answers : what was entered, by field. done_at : when each step was ticked. last : the tree's
+    session before it.
+    """
+
+    bench: BenchSession
+    tree: Tree
+    practice: Practice
+    steps: list[Step]
+    answers: dict[str, Any]
+    done_at: dict[str, datetime]
+    photos: list[tuple[str, Photo]]
+    last: RootSession | None
+
+    @property
+    def day(self) -> date:
+        return self.bench.begun_at.date()
+
+    @property
+    def old_soil_hours(self) -> tuple[int, ...]:
+        """Hours of the clock where old soil stays: as noted today, else as left last time."""
+        if "old_soil" in self.answers:
+            return tuple(self.answers["old_soil"] or ())
+        before = self.last.notes if self.last else {}
+        hours = before.get("old_soil")
+        return tuple(hours) if isinstance(hours, list) else ()
+
+    @property
+    def decisions(self) -> dict[str, CutDecision]:
+        """The artist's decisions so far, by root."""
+        return {label: CutDecision(**said) for label, said in self.of_roots("root").items()}
+
+    @property
+    def findings(self) -> dict[str, RootFinding]:
+        """What was found so far, by root."""
+        return {label: RootFinding(**said) for label, said in self.of_roots("seen").items()}
+
+    @property
+    def waits_on(self) -> dict[str, str]:
+        """Roots whose fate hangs on another's, and on whose."""
+        return self.of_roots("waits")
+
+    def of_roots(self, prefix: str) -> dict[str, Any]:
+        """Answers about single roots by letter: decisions ("root"), findings, what waits."""
+        found = {
+            field.partition(":")[2]: value
+            for field, value in self.answers.items()
+            if field.startswith(f"{prefix}:")
+        }
+        return {label: value for label, value in found.items() if value}
+
+    @property
+    def exposed_minutes(self) -> float | None:
+        """Minutes the roots lay bare, from lifting to filling; None unless both were ticked."""
+        lifted, covered = self.done_at.get(BARE_FROM), self.done_at.get(BARE_UNTIL)
+        if lifted is None or covered is None or covered < lifted:
+            return None
+        return (covered - lifted).total_seconds() / 60
+
+
+def begin(studio: Studio, tree_id: int, kind: str) -> BenchSession:
+    """Begin a session, or go on with the one that runs for this tree. Raises BadInput."""
+    kind_by_key(kind)
+    steps_for({"kind": kind})
+    with studio.writing() as db:
+        load_tree(db, tree_id)
+        found = running_session(db, tree_id)
+        if found is not None:
+            return found
+        bench = BenchSession(tree_id=tree_id, kind=kind, begun_at=studio.now)
+        db.add(bench)
+    return bench
+
+
+def running_sessions(db: DbSession) -> list[tuple[BenchSession, Tree]]:
+    """All sessions not closed yet, newest first."""
+    query = (
+        select(BenchSession, Tree)
+        .join(Tree, Tree.id == BenchSession.tree_id)
+        .where(BenchSession.closed_at.is_(None), Tree.kept())
+        .order_by(BenchSession.begun_at.desc())
+    )
+    return [(bench, tree) for bench, tree in db.execute(query)]
+
+
+def running_session(db: DbSession, tree_id: int) -> BenchSession | None:
+    """The session that runs for a tree, if any."""
+    query = select(BenchSession).where(
+        BenchSession.tree_id == tree_id, BenchSession.closed_at.is_(None)
+    )
+    return db.scalar(query.order_by(BenchSession.id.desc()).limit(1))
+
+
+def leave(studio: Studio, bench_id: int) -> int:
+    """End a session in which nothing was entered without a record; the tree's number.
+
+    Raises
+    ------
+    BadInput : something was entered: close it into a record instead.
+    """
+    with studio.writing() as db:
+        bench = load_bench_session(db, bench_id)
+        if db.scalar(select(func.count()).where(BenchEntry.bench_session_id == bench_id)):
+            raise BadInput("session", "something was entered already; close the session to keep it")
+        bench.closed_at = bench.closed_at or studio.now
+        return bench.tree_id
+
+
+def load_bench_session(db: DbSession, bench_id: int) -> BenchSession:
+    """One session at the bench. Raises NotFound."""
+    bench = db.get(BenchSession, bench_id)
+    if bench is None:
+        raise NotFound("session", "there is no such session at the bench")
+    return bench
+
+
+def bench_state(db: DbSession, bench_id: int) -> BenchState:
+    """Everything the page of a session at the bench shows. Raises NotFound."""
+    bench = load_bench_session(db, bench_id)
+    tree = load_tree(db, bench.tree_id)
+    entries = db.execute(
+        select(BenchEntry.field, BenchEntry.value, BenchEntry.entered_at)
+        .where(BenchEntry.bench_session_id == bench_id)
+        .order_by(BenchEntry.entered_at, BenchEntry.number)
+    ).all()
+    photos = db.execute(
+        select(BenchPhoto.step, Photo)
+        .join(Photo, Photo.id == BenchPhoto.photo_id)
+        .where(BenchPhoto.bench_session_id == bench_id, Photo.kept())
+        .order_by(Photo.id)
+    )
+    last = next(iter(sessions_of(db, tree.id)), None)
+    answers = {field: value for field, value, _ in entries}
+    return BenchState(
+        bench=bench,
+        tree=tree,
+        practice=practice_for(yard_of(db), tree),
+        steps=_steps(db, bench, tree, answers, last),
+        answers=answers,
+        done_at=_done_at([(field, value, when) for field, value, when in entries]),
+        photos=[(step, photo) for step, photo in photos],
+        last=last,
+    )
+
+
+def _done_at(entries: list[tuple[str, Any, datetime]]) -> dict[str, datetime]:
+    done: dict[str, datetime] = {}
+    for field, value, when in entries:
+        if field.startswith("done:"):
+            step = field.removeprefix("done:")
+            if value:
+                done.setdefault(step, when)
+            else:
+                done.pop(step, None)
+    return done
+
+
+def _steps(
+    db: DbSession,
+    bench: BenchSession,
+    tree: Tree,
+    answers: dict[str, Any],
+    last: RootSession | None,
+) -> list[Step]:
+    came, yard = tree.acquired_on, yard_of(db)
+    newcomer = came is not None and (bench.begun_at.date() - came).days <= NEW_DAYS
+    situation = situation_of(
+        bench.kind,
+        species_of(yard, tree.species_key),
+        practice_for(yard, tree),
+        age=tree.age_class,
+        stage=tree.stage,
+        new=newcomer and last is None,
+        ball_litres=_litres(answers, last),
+        trunk_mm=answers.get("trunk_diameter_mm") or tree.trunk_mm,
+        height_mm=tree.height_mm,
+    )
+    return steps_for(situation)
+
+
+def _litres(answers: dict[str, Any], last: RootSession | None) -> float | None:
+    """Volume of the ball as entered today, else as left last time."""
+    sizes = [
+        answers.get(f"ball_{part}_before") or getattr(last, f"ball_{part}_after", None)
+        for part in ("length", "width", "depth")
+    ]
+    if any(size is None for size in sizes):
+        return None
+    length, width, depth = (float(size) for size in sizes if size is not None)
+    return length * width * depth / 1e6
+
+
+def containers() -> list[str]:
+    """Kinds of container, as the plan knows them."""
+    return list(rules().containers)

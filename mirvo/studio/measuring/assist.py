@@ -1,0 +1,167 @@
+"""Asking for help on a photo: proposals, traces, widths, outlines; nothing is kept by asking."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from math import hypot
+from typing import Any
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.drafts import TopDraft, read_draft
+from mirvo.core.vision.offers import FoundOutline, FoundWidth, ProposedRoot, Spot, TracedRoot
+from mirvo.records.models import Photo
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring import vision_tasks
+from mirvo.studio.measuring.measure_marks import card_corners, checked_marks, info_of
+from mirvo.studio.measuring.vision_tasks import PhotoTask
+from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.photos.photo_queries import load_photo
+from mirvo.studio.yard.settings import yard_of
+
+TOO_FEW = "mark the calibration and the trunk's outline first; roots are sought from there"
+DOUBTFUL_BELOW = 0.8
+# A proposal that starts so near to a marked root, in widths of the trunk, is that root.
+SAME_ROOT_TRUNKS = 0.13
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A proposed root as the desk shows it. doubtful : to be looked at singly."""
+
+    root: ProposedRoot
+    doubtful: bool
+
+
+def propose(
+    studio: Studio, photo_id: int, marks: Any
+) -> Iterator[Stage | Answer[list[Offer]] | Refusal]:
+    """Proposed roots of a photo that are not marked yet, with messages on the way.
+
+    Raises
+    ------
+    BadInput : calibration or trunk are not marked, or marked wrongly.
+    """
+    draft = _top_draft(marks)
+    coming = studio.vision.ask(vision_tasks.propose, _task(studio, photo_id, draft))
+    return (
+        Answer(_offers(message.result, draft)) if isinstance(message, Answer) else message
+        for message in coming
+    )
+
+
+def _offers(found: list[ProposedRoot], draft: TopDraft) -> list[Offer]:
+    xs = [x for trunk in draft.every_trunk for x, _ in trunk.outline]
+    near = (max(xs) - min(xs)) * SAME_ROOT_TRUNKS
+    starts = [root.path[0] for root in draft.roots if root.path]
+    return [
+        Offer(root, root.confidence < DOUBTFUL_BELOW)
+        for root in found
+        if all(_apart(root.path[0], start) >= near for start in starts)
+    ]
+
+
+def _apart(a: Spot, b: Spot) -> float:
+    return hypot(a[0] - b[0], a[1] - b[1])
+
+
+def make_ready(studio: Studio, photo_id: int, marks: Any) -> None:
+    """Set a photo up ahead of the first question about it. Raises BadInput."""
+    studio.vision.begin(vision_tasks.make_ready, _task(studio, photo_id, _top_draft(marks)))
+
+
+def trace(studio: Studio, photo_id: int, marks: Any, tip: Any) -> TracedRoot:
+    """Path and base width of the root that ends at a clicked tip. Raises BadInput."""
+    draft = _top_draft(marks)
+    taken = [root.path for root in draft.roots if len(root.path) > 1]
+    task = _task(studio, photo_id, draft)
+    return studio.vision.answer(vision_tasks.trace, task, _point(tip), taken)
+
+
+def width(studio: Studio, photo_id: int, marks: Any, path: Any) -> FoundWidth:
+    """Two points across the base of a root drawn by hand, and how sure. Raises BadInput."""
+    points = _points(path, 2, "path", "draw the root first; its width is sought across it")
+    task = _task(studio, photo_id, _top_draft(marks))
+    return studio.vision.answer(vision_tasks.width, task, points)
+
+
+def flanks(studio: Studio, photo_id: int, across: Any, path: Any) -> tuple[Spot, ...]:
+    """The two points of a width drawn to the root's flanks, as far as the photo shows them.
+
+    What the photo shows is weighed against the user's own click deviation. Raises BadInput.
+    """
+    with studio.reading() as db:
+        photo, click_sd_px = load_photo(db, photo_id), yard_of(db).click_sd_px
+    ends = _points(across, 2, "base_width", "set both points of the width first")[:2]
+    along = _points(path, 2, "path", "draw the root first; its flanks run beside it")
+    for x, y in (*ends, *along):
+        if not (-1 <= x <= photo.width and -1 <= y <= photo.height):
+            raise BadInput("point", f"{x:g}, {y:g} lies outside the photo")
+    original = studio.photos.original(photo.digest)
+    return studio.vision.answer(vision_tasks.flanks, original, ends, along, click_sd_px)
+
+
+def outline(studio: Studio, photo_id: int, rough: Any) -> FoundOutline:
+    """A trunk outline from a rough one, and whether it follows an edge. Raises BadInput."""
+    points = _points(rough, 5, "trunk.outline", "drag an ellipse round the trunk first")
+    original = studio.photos.original(_photo(studio, photo_id).digest)
+    return studio.vision.answer(vision_tasks.outline, original, points)
+
+
+def edge(studio: Studio, photo_id: int, rough: Any) -> tuple[Spot, ...]:
+    """A silhouette's edge snapped from a rough one. Raises BadInput."""
+    points = _points(rough, 2, "edge", "draw the edge first; it is then snapped to the silhouette")
+    original = studio.photos.original(_photo(studio, photo_id).digest)
+    return studio.vision.answer(vision_tasks.edge, original, points)
+
+
+def stop(studio: Studio) -> None:
+    """Break off what is being worked out of photos."""
+    studio.vision.stop()
+
+
+def _photo(studio: Studio, photo_id: int) -> Photo:
+    with studio.reading() as db:
+        return load_photo(db, photo_id)
+
+
+def _top_draft(marks: Any) -> TopDraft:
+    draft = read_draft({"roots": [], **marks} if isinstance(marks, dict) else marks, "top")
+    if not isinstance(draft, TopDraft):
+        raise BadInput("marks", "roots are sought on photos from above only")
+    return draft
+
+
+def _task(studio: Studio, photo_id: int, draft: TopDraft) -> PhotoTask:
+    with studio.reading() as db:
+        photo, click_sd_px = load_photo(db, photo_id), yard_of(db).click_sd_px
+    if draft.calibration is None or not draft.every_trunk:
+        raise BadInput("trunk", TOO_FEW)
+    bare = draft.model_copy(update={"roots": ()})
+    checked = checked_marks(photo, bare, click_sd_px)
+    corners = None
+    if checked.calibration.kind == "card":
+        found = card_corners(studio.photos, photo.digest)
+        corners = tuple((float(x), float(y)) for x, y in found)
+    # Only what roots are sought by: whatever else changes, the photo stays set up.
+    basis = checked.model_dump_json(
+        include={"view", "calibration", "trunk", "trunks", "front", "roots", "focal_length_35mm"},
+        exclude_none=True,
+    )
+    original = studio.photos.original(photo.digest)
+    return PhotoTask(original, info_of(photo), basis, corners)
+
+
+def _points(given: Any, fewest: int, field: str, otherwise: str) -> tuple[Spot, ...]:
+    points = tuple(_point(one) for one in given) if isinstance(given, list) else ()
+    if len(points) < fewest:
+        raise BadInput(field, otherwise)
+    return points
+
+
+def _point(value: Any) -> Spot:
+    try:
+        x, y = (float(part) for part in value)
+    except (TypeError, ValueError):
+        raise BadInput("point", "must be two numbers") from None
+    return x, y

@@ -1,0 +1,194 @@
+"""The root desk: marks kept as they are set, figures whenever they suffice."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput, Conflict
+from mirvo.core.measure.drafts import (
+    AnyDraft,
+    CalibrationDraft,
+    SideDraft,
+    TopDraft,
+    View,
+    blank_draft,
+    read_draft,
+)
+from mirvo.core.measure.records import SideRecord, TopRecord
+from mirvo.records.database import DbSession
+from mirvo.records.models import Measurement, Photo
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.measure_marks import (
+    card_corners,
+    checked_marks,
+    checked_side_marks,
+    measure_photo,
+    measure_side_photo,
+    view_of,
+)
+from mirvo.studio.measuring.photo_sets import (
+    measure_set,
+    members_of_set,
+    settle_set,
+    with_draft,
+)
+from mirvo.studio.measuring.roots_of_tree import settle_roots
+from mirvo.studio.photos.photo_queries import load_photo
+from mirvo.studio.yard.settings import yard_of
+
+MAX_MARK_BYTES = 2_000_000
+NO_EMERGENCES = "Mark where each root leaves the trunk."
+NO_ROOTS = "Draw each root from the trunk's edge outward."
+NEXT_STEPS: dict[View, tuple[tuple[str, str], ...]] = {
+    "top": (
+        ("calibration", "Calibrate: a card, a known length, or the pot rim."),
+        ("trunk", "Draw the trunk's outline just above the flare."),
+    ),
+    "side": (
+        ("calibration", "Calibrate: a card standing upright beside the trunk, or a known length."),
+        ("soil_line", "Set the soil line: two points, left and right of the trunk."),
+        ("left_edge", "Draw the trunk's left edge from the soil line upward."),
+        ("right_edge", "Draw the trunk's right edge from the soil line upward."),
+    ),
+}
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What is wrong with marks: the place, and a sentence."""
+
+    field: str
+    message: str
+
+
+@dataclass(frozen=True)
+class Evaluation:
+    """What marks give: a record of their view, else what is missing or wrong."""
+
+    top: TopRecord | None = None
+    side: SideRecord | None = None
+    missing: str | None = None
+    problem: Problem | None = None
+
+
+@dataclass(frozen=True)
+class DeskState:
+    """What the desk shows: marks as kept, and what they give."""
+
+    photo: Photo
+    marks: AnyDraft
+    revision: int
+    found: Evaluation
+
+
+def open_desk(db: DbSession, studio: Studio, photo_id: int) -> DeskState:
+    """The desk for one photo with everything marked so far."""
+    photo = load_photo(db, photo_id)
+    kept = db.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
+    marks = _first_marks(studio, photo) if kept is None else kept.marks
+    revision = 0 if kept is None else kept.revision
+    return DeskState(photo, marks, revision, evaluate(db, studio, photo, marks))
+
+
+def _first_marks(studio: Studio, photo: Photo) -> AnyDraft:
+    """Marks of a photo not touched yet: none, but for the card when one is seen in it."""
+    marks = blank_draft(view_of(photo))
+    try:
+        card_corners(studio.photos, photo.digest)
+    except BadInput:
+        return marks
+    return marks.model_copy(update={"calibration": CalibrationDraft(kind="card")})
+
+
+def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> DeskState:
+    """Keep marks as they are, and the figures they give, in one transaction.
+
+    Incomplete or faulty marks are kept all the same, so nothing is ever lost; the
+    answer then says what is missing or wrong.
+
+    Raises
+    ------
+    Conflict : the marks were changed elsewhere since `revision`.
+    BadInput : this is not a set of marks at all.
+    """
+    with studio.reading() as db:
+        photo = load_photo(db, photo_id)
+        draft = read_draft(marks, view_of(photo))
+        if len(json.dumps(marks)) > MAX_MARK_BYTES:
+            raise BadInput("marks", "there are far too many points")
+        # Measured before the write lock is taken: others may write meanwhile.
+        found = evaluate(db, studio, photo, draft)
+    with studio.writing() as db:
+        row = db.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
+        if row is None:
+            row = Measurement(
+                tree_id=photo.tree_id,
+                photo_id=photo_id,
+                measured_on=photo.taken_on,
+                view=view_of(photo),
+                revision=0,
+            )
+            db.add(row)
+        if row.revision != revision:
+            raise Conflict(
+                "revision",
+                "These marks were changed in another window. Reload to see them; "
+                "your last change is not kept yet.",
+            )
+        put_marks(db, studio, row, draft, found)
+    return DeskState(photo, draft, revision + 1, found)
+
+
+def put_marks(
+    db: DbSession, studio: Studio, row: Measurement, draft: AnyDraft, found: Evaluation
+) -> None:
+    """Put marks and what they give into a transaction; a set's figures go with its lead."""
+    was_in_set = isinstance(row.marks, TopDraft) and bool(row.marks.set)
+    row.marks, row.side = draft, found.side
+    row.revision, row.updated_at = row.revision + 1, studio.now
+    in_set = isinstance(draft, TopDraft) and bool(draft.set)
+    if not in_set:
+        row.top = found.top
+    db.flush()
+    if in_set or was_in_set:
+        settle_set(db, studio, row.tree_id, row.measured_on)
+    if row.view == "top":
+        settle_roots(db, row.tree_id)
+
+
+def evaluate(db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft) -> Evaluation:
+    """What a draft gives, or what is missing, or what is wrong and where.
+
+    Clicks lie off as the yard's settings say, unless the marks say otherwise.
+    """
+    for field, sentence in NEXT_STEPS[view_of(photo)]:
+        elsewhere = field == "trunk" and isinstance(draft, TopDraft) and (draft.trunks or draft.set)
+        if not getattr(draft, field) and not elsewhere:
+            return Evaluation(missing=sentence)
+    try:
+        if isinstance(draft, SideDraft):
+            return _evaluate_side(db, studio, photo, draft)
+        return _evaluate_top(db, studio, photo, draft)
+    except BadInput as error:
+        return Evaluation(problem=Problem(error.field, error.message))
+
+
+def _evaluate_side(db: DbSession, studio: Studio, photo: Photo, draft: SideDraft) -> Evaluation:
+    marks = checked_side_marks(photo, draft, yard_of(db).click_sd_px)
+    side = measure_side_photo(studio.photos, photo, marks)
+    return Evaluation(side=side, missing=None if marks.emergences else NO_EMERGENCES)
+
+
+def _evaluate_top(db: DbSession, studio: Studio, photo: Photo, draft: TopDraft) -> Evaluation:
+    click_sd_px = yard_of(db).click_sd_px
+    marks = checked_marks(photo, draft, click_sd_px, in_set=bool(draft.set))
+    if draft.set:
+        members = members_of_set(db, photo.tree_id, photo.taken_on)
+        top, missing = measure_set(db, studio, with_draft(members, photo, draft))
+        return Evaluation(top=top, missing=missing)
+    top = measure_photo(studio.photos, photo, marks)
+    return Evaluation(top=top, missing=None if marks.roots else NO_ROOTS)

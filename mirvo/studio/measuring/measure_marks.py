@@ -1,0 +1,85 @@
+"""From marks as the desk keeps them to checked marks and a record."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.drafts import SideDraft, TopDraft, View, finished_part
+from mirvo.core.measure.marks import TopMarks, read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
+from mirvo.core.measure.records import SideRecord, TopRecord
+from mirvo.core.measure.side import measure_side
+from mirvo.core.measure.side_marks import SideMarks, read_side_marks
+from mirvo.core.measure.top import measure_top
+from mirvo.core.measure.uncertainty import Array
+from mirvo.records.models import Photo
+from mirvo.records.photos import PhotoStore, grey_of
+
+CARD_FINDING = "card"
+
+
+def view_of(photo: Photo) -> View:
+    """How a photo is marked: from the side, else as from above."""
+    return "side" if photo.kind == "side" else "top"
+
+
+def info_of(photo: Photo) -> PhotoInfo:
+    """Size and focal length of a photo."""
+    return PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
+
+
+def checked_marks(
+    photo: Photo, draft: TopDraft, click_sd_px: float, in_set: bool = False
+) -> TopMarks:
+    """The finished part of a draft, checked: open marks and roots without a path left out.
+
+    in_set : one photo of several, which may leave the trunk to another.
+
+    Raises
+    ------
+    BadInput : names the first mark that cannot be used and why.
+    """
+    return read_marks(finished_part(draft, click_sd_px), (photo.width, photo.height), in_set)
+
+
+def checked_side_marks(photo: Photo, draft: SideDraft, click_sd_px: float) -> SideMarks:
+    """As `checked_marks`, for a photo from the side. Raises BadInput."""
+    return read_side_marks(finished_part(draft, click_sd_px), (photo.width, photo.height))
+
+
+def measure_photo(photos: PhotoStore, photo: Photo, marks: TopMarks) -> TopRecord:
+    """What one photo from above gives. Raises BadInput."""
+    corners = corners_for(photos, photo, marks.calibration.kind)
+    return measure_top(marks, info_of(photo), corners)
+
+
+def measure_side_photo(photos: PhotoStore, photo: Photo, marks: SideMarks) -> SideRecord:
+    """What one photo from the side gives. Raises BadInput."""
+    corners = corners_for(photos, photo, marks.calibration.kind)
+    return measure_side(marks, info_of(photo), corners)
+
+
+def corners_for(photos: PhotoStore, photo: Photo, kind: str) -> Array | None:
+    """The card's corners when a calibration is by card. Raises BadInput."""
+    return card_corners(photos, photo.digest) if kind == "card" else None
+
+
+def card_corners(photos: PhotoStore, digest: str) -> Array:
+    """Marker corners (16, 2) px of the card in a photo, sought once. Raises BadInput."""
+    found = photos.finding(digest, CARD_FINDING, _seek_card)
+    if "corners" not in found:
+        raise BadInput("calibration", found["message"])
+    return np.array(found["corners"])
+
+
+def _seek_card(content: bytes) -> dict[str, Any]:
+    """The corners, or the sentence why there are none, as they are kept beside the photo."""
+    from mirvo.core.vision.card import find_card  # heavy: only where a card is sought
+
+    try:
+        return {"corners": find_card(grey_of(content)).tolist()}
+    except BadInput as error:
+        return {"message": error.message}

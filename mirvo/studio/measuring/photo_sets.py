@@ -1,0 +1,162 @@
+"""Photos of one day joined into one plan: a card left in place, or places named in both.
+
+Every photo of a set keeps its own marks; the figures belong to its lead, the first photo
+in which the trunk is marked.
+"""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import dataclass
+from datetime import date
+
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.drafts import CalibrationDraft, TopDraft
+from mirvo.core.measure.records import TopRecord
+from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set
+from mirvo.records.database import DbSession
+from mirvo.records.models import Measurement, Photo
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.measure_marks import checked_marks, corners_for, info_of
+from mirvo.studio.photos.simulated import take_oblique
+from mirvo.studio.yard.settings import yard_of
+
+NO_TRUNK = "Draw the trunk's outline in the photo of the set that shows it best."
+NO_ROOTS = "Draw each root in the photo that shows it best."
+
+
+@dataclass(frozen=True)
+class SetMember:
+    """One photo of a set, and what is marked in it."""
+
+    photo: Photo
+    marks: TopDraft
+
+    @property
+    def letters(self) -> list[str]:
+        return self.marks.labels
+
+    @property
+    def trunk(self) -> bool:
+        return bool(self.marks.every_trunk)
+
+    @property
+    def underside(self) -> bool:
+        return bool(self.marks.underside)
+
+    @property
+    def ready(self) -> bool:
+        """Whether it can be joined: calibrated, and an underside marked where it is one."""
+        unmarked = not (self.marks.roots or self.marks.points)
+        return self.marks.calibration is not None and not (self.underside and unmarked)
+
+
+def members_of_set(db: DbSession, tree_id: int, day: date) -> list[SetMember]:
+    """The photos of a tree joined on a day, in the order they were put in."""
+    query = (
+        select(Photo, Measurement)
+        .join(Measurement, Measurement.photo_id == Photo.id)
+        .where(
+            Photo.tree_id == tree_id,
+            Photo.taken_on == day,
+            Measurement.view == "top",
+            Photo.kept(),
+        )
+        .order_by(Photo.id)
+    )
+    found = [SetMember(photo, row.top_marks) for photo, row in db.execute(query)]
+    return [member for member in found if member.marks.set]
+
+
+def with_draft(members: list[SetMember], photo: Photo, draft: TopDraft) -> list[SetMember]:
+    """A set with one photo's marks as they stand now."""
+    others = [member for member in members if member.photo.id != photo.id]
+    return sorted([*others, SetMember(photo, draft)], key=lambda member: member.photo.id)
+
+
+def measure_set(
+    db: DbSession, studio: Studio, members: list[SetMember]
+) -> tuple[TopRecord | None, str | None]:
+    """What a set gives, or what is missing of it.
+
+    Photos not calibrated yet, and an underside not marked yet, are left out.
+
+    Raises
+    ------
+    BadInput : a photo's marks are wrong, or the set cannot be joined.
+    """
+    if not any(member.trunk for member in members):
+        return None, NO_TRUNK
+    click_sd_px, ready = yard_of(db).click_sd_px, []
+    for member in members:
+        if not member.ready:
+            continue
+        photo = member.photo
+        marks = checked_marks(photo, member.marks, click_sd_px, in_set=True)
+        corners = corners_for(studio.photos, photo, marks.calibration.kind)
+        ready.append(MarkedPhoto(photo.file_name, marks, info_of(photo), corners, member.underside))
+    record = measure_top_set(ready)
+    return record, None if record.roots else NO_ROOTS
+
+
+def settle_set(db: DbSession, studio: Studio, tree_id: int, day: date) -> None:
+    """Keep the figures of a day's set with its lead, and with no other of its photos."""
+    members = members_of_set(db, tree_id, day)
+    lead = next((member.photo.id for member in members if member.trunk), None)
+    record = None
+    with suppress(BadInput):  # each photo's own desk says what is wrong with it
+        record, _ = measure_set(db, studio, members)
+    for row in _rows(db, members):
+        row.top = record if row.photo_id == lead else None
+
+
+def rows_of_set(db: DbSession, row: Measurement) -> list[Measurement]:
+    """All measurements of the set a measurement leads; it alone when it leads none."""
+    photo = db.get(Photo, row.photo_id)
+    if photo is None or not row.top_marks.set:
+        return [row]
+    return _rows(db, members_of_set(db, photo.tree_id, photo.taken_on))
+
+
+def letters_elsewhere(members: list[SetMember], photo: Photo) -> list[str]:
+    """Letters that roots bear in the set's other photos."""
+    others = (member for member in members if member.photo.id != photo.id)
+    return sorted({letter for member in others for letter in member.letters})
+
+
+def shoot_set(studio: Studio, tree_id: int) -> int:
+    """Three simulated oblique photos with the card left in place, and one of the underside;
+    the first one's number."""
+    taken = take_oblique(studio, tree_id)
+    with studio.writing() as db:
+        for shot in taken:
+            card = CalibrationDraft(kind="card", height_above_root_plane_mm=shot.card_height_mm)
+            marks = TopDraft(
+                view="top",
+                set=True,
+                calibration=card,
+                front=None,
+                trunk=None,
+                flare=None,
+                roots=(),
+            )
+            if shot.underside:
+                marks = marks.model_copy(update={"underside": True})
+            db.add(
+                Measurement(
+                    tree_id=tree_id,
+                    photo_id=shot.photo.id,
+                    measured_on=shot.photo.taken_on,
+                    marks=marks,
+                    revision=1,
+                    updated_at=studio.now,
+                )
+            )
+    return taken[0].photo.id
+
+
+def _rows(db: DbSession, members: list[SetMember]) -> list[Measurement]:
+    ids = [member.photo.id for member in members]
+    return list(db.scalars(select(Measurement).where(Measurement.photo_id.in_(ids))))

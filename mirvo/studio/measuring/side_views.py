@@ -1,0 +1,100 @@
+"""Side views of one day together: the root plane, and how to tilt the tree level."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput
+from mirvo.core.measure.drafts import CalibrationDraft, SideDraft, blank_draft
+from mirvo.core.measure.records import RootPlane
+from mirvo.core.measure.side_set import MarkedSide, root_plane_of
+from mirvo.records.database import DbSession
+from mirvo.records.models import Measurement, Photo
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.measure_marks import checked_side_marks, corners_for, info_of
+from mirvo.studio.photos.simulated import take_turntable
+from mirvo.studio.yard.settings import yard_of
+
+
+@dataclass(frozen=True)
+class SideView:
+    """One photo from the side, and its marks so far; None before anything was marked."""
+
+    photo: Photo
+    marks: SideDraft | None
+
+    @property
+    def turntable_deg(self) -> float:
+        """How far the tree was turned clockwise since the first view."""
+        return (self.marks.turntable_deg or 0.0) if self.marks else 0.0
+
+
+def shoot_turntable(studio: Studio, tree_id: int) -> int:
+    """Take eight simulated side views, their turns entered; the first photo's number."""
+    taken = take_turntable(studio, tree_id)
+    for photo, turn in taken:
+        card = {"calibration": CalibrationDraft(kind="card"), "turntable_deg": turn}
+        marks = blank_draft("side").model_copy(update=card)
+        save_marks(studio, photo.id, marks.as_json(), 0)
+    return taken[0][0].id
+
+
+def views_of_day(db: DbSession, tree_id: int, day: date) -> list[SideView]:
+    """Side photos of a day, by how far the tree was turned."""
+    query = (
+        select(Photo, Measurement)
+        .outerjoin(Measurement, Measurement.photo_id == Photo.id)
+        .where(Photo.tree_id == tree_id, Photo.kind == "side", Photo.taken_on == day, Photo.kept())
+        .order_by(Photo.id)
+    )
+    views = [
+        SideView(photo, None if row is None else row.side_marks) for photo, row in db.execute(query)
+    ]
+    return sorted(views, key=lambda view: (view.turntable_deg, view.photo.id))
+
+
+def root_plane_of_day(
+    db: DbSession,
+    studio: Studio,
+    tree_id: int,
+    day: date,
+    without: frozenset[str] = frozenset(),
+) -> RootPlane | None:
+    """The root plane of a day's finished side views; None with fewer than three roots.
+
+    Roots `without` are left out.
+    """
+    click_sd_px, marked = yard_of(db).click_sd_px, []
+    for view in views_of_day(db, tree_id, day):
+        if view.marks is None:
+            continue
+        try:
+            draft = view.marks.without_emergences(without)
+            marks = checked_side_marks(view.photo, draft, click_sd_px)
+            corners = corners_for(studio.photos, view.photo, marks.calibration.kind)
+        except BadInput:
+            continue  # an unfinished view says so on its own desk
+        marked.append(MarkedSide(view.photo.file_name, marks, info_of(view.photo), corners))
+    try:
+        return root_plane_of(marked) if marked else None
+    except BadInput:
+        return None
+
+
+def newest_root_plane(
+    db: DbSession, studio: Studio, tree_id: int, without: frozenset[str]
+) -> RootPlane | None:
+    """The root plane of the newest side views without some roots; None where there is none."""
+    query = (
+        select(Photo.taken_on)
+        .join(Measurement, Measurement.photo_id == Photo.id)
+        .where(Photo.tree_id == tree_id, Measurement.side.is_not(None), Photo.kept())
+        .order_by(Photo.taken_on.desc())
+        .limit(1)
+    )
+    day = db.scalar(query)
+    return None if day is None else root_plane_of_day(db, studio, tree_id, day, without)

@@ -1,0 +1,106 @@
+"""What the process that looks at photos can be asked: each a function of a photo and its marks.
+
+They run in a process of their own, so everything heavy is imported here only when it is needed.
+The last photos stay set up, so that a second question about one is quick.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from mirvo.core.measure.marks import TopMarks
+from mirvo.core.measure.plane_map import PhotoInfo
+from mirvo.core.vision.offers import FoundOutline, FoundWidth, ProposedRoot, Spot, TracedRoot, spots
+from mirvo.studio.measuring.progress import report
+
+if TYPE_CHECKING:
+    from mirvo.core.vision.assist import Assistant
+
+READY_PHOTOS = 2
+Spots = tuple[Spot, ...]
+
+
+@dataclass(frozen=True)
+class PhotoTask:
+    """A photo to look at.
+
+    marks : calibration and trunk without the roots, as JSON, so that tasks about the same
+    photo are known again. corners : of the card, 16 points, where it is calibrated by card.
+    """
+
+    photo: Path
+    info: PhotoInfo
+    marks: str
+    corners: Spots | None
+
+
+def propose(task: PhotoTask) -> list[ProposedRoot]:
+    """Roots believed to be seen, in the order of the clock."""
+    helper = _assistant(task)
+    report("Following the roots", 0.7)
+    return [root.offered() for root in helper.propose()]
+
+
+def make_ready(task: PhotoTask) -> None:
+    """Set a photo up ahead of the first question about it."""
+    _assistant(task)
+
+
+def trace(task: PhotoTask, tip: Spot, taken: list[Spots]) -> TracedRoot:
+    """Path and base width of the root that ends at a tip. Raises BadInput."""
+    return _assistant(task).trace(tip, [np.array(path) for path in taken])
+
+
+def width(task: PhotoTask, path: Spots) -> FoundWidth:
+    """Two points across the base of a root drawn by hand. Raises BadInput."""
+    return _assistant(task).width_of(np.array(path))
+
+
+def outline(photo: Path, rough: Spots) -> FoundOutline:
+    """A trunk's outline drawn onto the picture's own edge, from a rough one."""
+    from mirvo.core.vision.outline import set_outline
+
+    found = set_outline(_picture(photo), np.array(rough))
+    return FoundOutline(
+        outline=spots(found.points), outline_sd_px=round(found.sd_px, 1), follows=found.follows
+    )
+
+
+def edge(photo: Path, rough: Spots) -> Spots:
+    """A silhouette's edge drawn onto the picture's own, from a rough one."""
+    from mirvo.core.vision.contour import snap_line
+
+    return spots(snap_line(_picture(photo), np.array(rough)))
+
+
+def flanks(photo: Path, across: Spots, path: Spots, click_sd_px: float) -> Spots:
+    """The ends of a width drawn onto the root's own flanks."""
+    from mirvo.core.vision.flanks import set_to_flanks
+
+    found = set_to_flanks(_picture(photo), np.array(across), np.array(path), click_sd_px)
+    return spots(found.points)
+
+
+@lru_cache(maxsize=1)
+def _picture(photo: Path) -> Any:
+    """The photo last asked about stays decoded: widths are set one after the other."""
+    from mirvo.records.photos import colour_of
+
+    return colour_of(photo.read_bytes())
+
+
+@lru_cache(maxsize=READY_PHOTOS)
+def _assistant(task: PhotoTask) -> Assistant:
+    from mirvo.core.vision.assist import assistant
+
+    report("Reading the photo", 0.1)
+    picture = _picture(task.photo)
+    report("Learning bark from soil", 0.3)
+    corners = None if task.corners is None else np.array(task.corners)
+    marks = TopMarks.model_validate_json(task.marks)
+    return assistant(marks, task.info, picture, corners)

@@ -1,0 +1,76 @@
+"""The path of a tree: its newest plan, whether it still holds, and planning anew."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass
+from datetime import date
+
+from mirvo.core.errors import BadInput
+from mirvo.core.plan.case import Case
+from mirvo.core.plan.paths import plan
+from mirvo.core.plan.records import PlanResult
+from mirvo.core.rootwork.cut_order import RootToCut
+from mirvo.records.database import DbSession
+from mirvo.records.models import Target, Tree
+from mirvo.studio.context import Studio
+from mirvo.studio.path.planning_case import MEASURE_FIRST, GrowthRates, planning_case
+from mirvo.studio.path.plans import keep_plan, newest_plan
+from mirvo.studio.tree_queries import load_tree, measured_base, target_of
+
+
+@dataclass(frozen=True)
+class PathView:
+    """What the path page shows.
+
+    missing : what must be recorded before planning. stale : the records have changed since the
+    newest plan was made, or there is none yet.
+    """
+
+    tree: Tree
+    target: Target | None
+    case: Case | None = None
+    result: PlanResult | None = None
+    growth: GrowthRates | None = None
+    cuts: tuple[RootToCut, ...] = ()
+    missing: str | None = None
+    stale: bool = False
+
+
+def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
+    """Target, case and newest plan of a tree. Raises NotFound."""
+    tree, target = load_tree(db, tree_id), target_of(db, tree_id)
+    if target is None:
+        missing = None if measured_base(db, tree_id) else MEASURE_FIRST
+        return PathView(tree, None, missing=missing)
+    try:
+        made = planning_case(db, tree, target, today)
+    except BadInput as error:
+        return PathView(tree, target, missing=error.message)
+    kept = newest_plan(db, tree_id)
+    return PathView(
+        tree,
+        target,
+        made.case,
+        None if kept is None else kept.result,
+        made.growth,
+        tuple(made.cuts),
+        stale=kept is None or kept.result is None or kept.case_digest != digest_of(made.case),
+    )
+
+
+def plan_path(studio: Studio, tree_id: int) -> None:
+    """Plan a tree anew where its records have changed since the newest plan, and keep it."""
+    with studio.reading() as db:
+        view = path_view(db, tree_id, studio.today)
+    if view.case is None or not view.stale:
+        return
+    keep_plan(studio, tree_id, view.case, plan(view.case), digest_of(view.case))
+
+
+def digest_of(case: Case) -> str:
+    """The case without its day: a plan stays good within the year."""
+    said = case.model_dump(mode="json", exclude_unset=True)
+    stable = {**said, "today": f"{case.today.year}"}
+    return hashlib.sha256(json.dumps(stable, sort_keys=True).encode()).hexdigest()

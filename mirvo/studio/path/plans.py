@@ -1,0 +1,225 @@
+"""Plans that were made: the newest, those kept under a name, and planned against done."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, time
+
+from sqlalchemy import delete, func, select
+
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.plan.case import Case
+from mirvo.core.plan.paths import forward
+from mirvo.core.plan.plan_vs_actual import ActualSession, Difference, against_plan
+from mirvo.core.plan.records import Lever, PlannedStep, PlanResult
+from mirvo.records.database import DbSession, read_once
+from mirvo.records.models import Plan, RootSession, Target
+from mirvo.studio.context import Studio
+from mirvo.studio.path.target import put_gap_methods, put_regrowth, replace_holds
+from mirvo.studio.tree_queries import CutOfRoot, cuts_of, sessions_of
+from mirvo.studio.yard.settings import yard_of
+
+PLANS_SHOWN = 12
+MAX_NAME = 80
+
+
+def keep_plan(studio: Studio, tree_id: int, case: Case, result: PlanResult, digest: str) -> None:
+    """Keep a new plan; of those a day brings, the last dozen without a name stay."""
+    today = datetime.combine(studio.today, time())
+    with studio.writing() as db:
+        same_day = select(Plan.id).where(
+            Plan.tree_id == tree_id, Plan.name == "", Plan.made_at >= today
+        )
+        too_many = same_day.order_by(Plan.id.desc()).offset(PLANS_SHOWN - 1)
+        db.execute(delete(Plan).where(Plan.id.in_(list(db.scalars(too_many)))))
+        db.add(
+            Plan(
+                tree_id=tree_id,
+                made_at=studio.now,
+                case=case,
+                result=result,
+                case_digest=digest,
+            )
+        )
+
+
+@read_once
+def newest_plan(db: DbSession, tree_id: int) -> Plan | None:
+    """The plan that counts, None before one was made."""
+    query = select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id.desc()).limit(1)
+    return db.scalar(query)
+
+
+def newest_plans(db: DbSession) -> dict[int, Plan]:
+    """The newest plan of every tree that has one, by tree."""
+    newest = select(func.max(Plan.id)).group_by(Plan.tree_id)
+    return {plan.tree_id: plan for plan in db.scalars(select(Plan).where(Plan.id.in_(newest)))}
+
+
+def newest_step(db: DbSession, tree_id: int, year: int) -> PlannedStep | None:
+    """What the newest plan has for a year on the studio's own path; None when nothing."""
+    plan = newest_plan(db, tree_id)
+    return None if plan is None else step_of(plan, yard_of(db).school, year)
+
+
+def step_of(plan: Plan, school: str, year: int) -> PlannedStep | None:
+    """What a plan has for a year on the path of a school; None when nothing."""
+    return None if plan.result is None else plan.result.path_of(school).step_in(year)
+
+
+def plans_of(db: DbSession, tree_id: int) -> list[Plan]:
+    """The newest plan, those with a name, and the last others; newest first."""
+    query = select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id.desc())
+    others = list(db.scalars(query.where(Plan.name == "").limit(PLANS_SHOWN)))
+    named = list(db.scalars(query.where(Plan.name != "")))
+    return sorted([*others, *named], key=lambda plan: -plan.id)
+
+
+def name_plan(studio: Studio, plan_id: int, name: str) -> Plan:
+    """Keep a plan under a name; an empty name lets it go again.
+
+    Raises
+    ------
+    NotFound : there is no such plan. BadInput : another plan of the tree has that name.
+    """
+    said = name.strip()[:MAX_NAME]
+    with studio.writing() as db:
+        plan = load_plan(db, plan_id)
+        same = select(Plan.id).where(
+            Plan.tree_id == plan.tree_id, Plan.name == said, Plan.id != plan_id
+        )
+        if said and db.scalar(same.limit(1)) is not None:
+            raise BadInput("name", f"another plan of this tree is called {said} already")
+        plan.name = said
+    return plan
+
+
+def take_up(studio: Studio, plan_id: int) -> Plan:
+    """Make a plan's target, years, containers and gap methods those of the tree again.
+
+    Raises
+    ------
+    NotFound : there is no such plan. BadInput : the tree has no target to change, or the
+    plan's case cannot be read any more.
+    """
+    with studio.writing() as db:
+        plan = load_plan(db, plan_id)
+        target = db.get(Target, plan.tree_id)
+        if target is None:
+            raise BadInput("target", "set a target first")
+        case = plan.case
+        if case is None:
+            raise BadInput("plan", "this plan cannot be read any more; make a new one")
+        target.spread_ratio = case.target.spread_ratio
+        target.largest_gap_deg = case.target.largest_gap_deg
+        target.pot_depth_mm = case.target.pot_depth_mm
+        passed = case.target.year is not None and case.target.year < studio.today.year
+        target.year = None if passed else case.target.year
+        target.basis = case.state.spread_basis
+        target.containers = case.containers or ()
+        replace_holds(db, plan.tree_id, case.holds)
+        put_gap_methods(
+            db, plan.tree_id, {gap.sides: gap.method for gap in case.gaps if gap.sides is not None}
+        )
+        put_regrowth(db, plan.tree_id, {fault.label: fault.returns_years for fault in case.faults})
+        target.updated_at = studio.now
+    return plan
+
+
+def load_plan(db: DbSession, plan_id: int) -> Plan:
+    """One plan. Raises NotFound."""
+    plan = db.get(Plan, plan_id)
+    if plan is None:
+        raise NotFound("plan", "there is no such plan")
+    return plan
+
+
+def work_out_levers(studio: Studio, tree_id: int, school: str) -> tuple[Lever, ...]:
+    """What would bring the newest plan's path forward; worked out once and kept with it."""
+    with studio.reading() as db:
+        plan = newest_plan(db, tree_id)
+    if plan is None or plan.result is None or plan.case is None:
+        return ()
+    path = plan.result.path_of(school)
+    if path.forward is not None:
+        return path.forward
+    levers = forward(plan.case, school, path.reached_year)
+    with studio.writing() as db:
+        kept = load_plan(db, plan.id)
+        if kept.result is not None:
+            kept.result = kept.result.with_levers(school, levers)
+    return levers
+
+
+@dataclass(frozen=True)
+class PlannedAndDone:
+    """A session beside the plan that stood before it, and what it did to the year.
+
+    reached_before, reached_after : year of the studio's path in the plan before the session
+    and in the first one after it; None when out of reach or not planned.
+    """
+
+    session: RootSession
+    step: PlannedStep | None
+    differences: list[Difference]
+    reached_before: int | None
+    reached_after: int | None
+
+
+def planned_and_done(db: DbSession, tree_id: int) -> list[PlannedAndDone]:
+    """Every session that had a plan before it, newest first."""
+    school, cuts = yard_of(db).school, cuts_of(db, tree_id)
+    made = [
+        (number, when)
+        for number, when in db.execute(
+            select(Plan.id, Plan.made_at).where(Plan.tree_id == tree_id).order_by(Plan.id)
+        )
+    ]
+    beside = [(session, *_beside(session, made)) for session in sessions_of(db, tree_id)]
+    needed = {plan_id for _, *ids in beside for plan_id in ids if plan_id is not None}
+    found = db.scalars(select(Plan).where(Plan.id.in_(needed))) if needed else ()
+    plans = {one.id: one for one in found}
+    compared = []
+    for session, before, after in beside:
+        if before is None:
+            continue
+        step = step_of(plans[before], school, session.done_on.year)
+        done = actual_session(session, cuts.get(session.id, ()))
+        compared.append(
+            PlannedAndDone(
+                session,
+                step,
+                against_plan(step, done),
+                _reached(plans[before], school),
+                None if after is None else _reached(plans[after], school),
+            )
+        )
+    return compared
+
+
+def _beside(
+    session: RootSession, made: list[tuple[int, datetime]]
+) -> tuple[int | None, int | None]:
+    """The last plan before a session and the first one after it was recorded, by id."""
+    before = [
+        plan_id
+        for plan_id, made_at in made
+        if made_at < session.created_at and made_at.date() <= session.done_on
+    ]
+    after = (plan_id for plan_id, made_at in made if made_at > session.created_at)
+    return (before[-1] if before else None, next(after, None))
+
+
+def _reached(plan: Plan, school: str) -> int | None:
+    return None if plan.result is None else plan.result.path_of(school).reached_year
+
+
+def actual_session(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> ActualSession:
+    """A recorded session as it is laid beside its plan."""
+    return ActualSession(
+        session.done_on.year,
+        {one.label: one.cut.cost for one in cuts if one.cut.done_action != "keep"},
+        session.slice_mm,
+        session.share_computed,
+        session.container_after,
+    )

@@ -1,0 +1,53 @@
+"""Putting right what is said of a photo: the day it was taken, and what it shows."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput
+from mirvo.core.forms import FormModel
+from mirvo.records.models import Measurement, Photo
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.measure_marks import view_of
+from mirvo.studio.measuring.photo_sets import settle_set
+from mirvo.studio.measuring.roots_of_tree import settle_roots
+from mirvo.studio.photos.photo_queries import KINDS, load_photo
+
+
+class PhotoForm(FormModel):
+    """What can be said of a photo."""
+
+    taken_on: date
+    kind: str = "top"
+
+
+def edit_photo(studio: Studio, photo_id: int, form: PhotoForm) -> Photo:
+    """Keep the day and the kind of a photo; its measurement follows, also to another set.
+
+    Raises
+    ------
+    NotFound : there is no such photo. BadInput : a day to come, or marks of another view.
+    """
+    if form.taken_on > studio.today:
+        raise BadInput("taken_on", f"{form.taken_on:%d %b %Y} lies in the future")
+    if form.kind not in KINDS:
+        raise BadInput("kind", f"'{form.kind}' is not a kind of photo")
+    with studio.writing() as db:
+        photo = load_photo(db, photo_id)
+        view, day = view_of(photo), photo.taken_on
+        photo.taken_on, photo.kind = form.taken_on, form.kind
+        row = db.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
+        if row is not None and view_of(photo) != view:
+            if row.marks.is_marked:
+                raise BadInput("kind", "it is marked already as seen from where it was said to be")
+            db.delete(row)
+        elif row is not None:
+            row.measured_on = form.taken_on
+        db.flush()
+        if form.taken_on != day and view == "top":
+            settle_set(db, studio, photo.tree_id, day)
+            settle_set(db, studio, photo.tree_id, form.taken_on)
+        settle_roots(db, photo.tree_id)
+    return photo

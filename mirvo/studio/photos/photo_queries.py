@@ -1,0 +1,75 @@
+"""The photos of a tree: one, all, and those that belong to a session."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+
+from mirvo.core.errors import NotFound
+from mirvo.records.database import DbSession, find_kept, read_once
+from mirvo.records.models import Measurement, Photo, RootSession
+
+MAX_COMPARED = 3
+KINDS = {
+    "top": "from above",
+    "side": "from the side",
+    "before": "before",
+    "after": "after",
+    "follow-up": "follow-up",
+    "wound": "wound",
+    "other": "other",
+}
+SHOWN_BEFORE_AND_AFTER = ("before", "top", "after", "follow-up")
+
+
+@read_once
+def load_photo(db: DbSession, photo_id: int) -> Photo:
+    """One photo. Raises NotFound."""
+    photo = find_kept(db, Photo, photo_id)
+    if photo is None:
+        raise NotFound("photo", "there is no such photo")
+    return photo
+
+
+@read_once
+def photos_of(db: DbSession, tree_id: int) -> tuple[Photo, ...]:
+    """Photos of a tree, newest first."""
+    query = (
+        select(Photo)
+        .where(Photo.tree_id == tree_id, Photo.kept())
+        .order_by(Photo.taken_on.desc(), Photo.id.desc())
+    )
+    return tuple(db.scalars(query))
+
+
+def photos_with_state(db: DbSession, tree_id: int) -> list[tuple[Photo, bool]]:
+    """Photos of a tree, newest first, each with whether it gave figures."""
+    figures = Measurement.top.is_not(None) | Measurement.side.is_not(None)
+    query = select(Measurement.photo_id).where(Measurement.tree_id == tree_id, figures)
+    measured = set(db.scalars(query))
+    return [(photo, photo.id in measured) for photo in photos_of(db, tree_id)]
+
+
+def photos_of_session(db: DbSession, session_id: int) -> list[Photo]:
+    """Photos put in with a session, those from before it first."""
+    query = (
+        select(Photo)
+        .where(Photo.session_id == session_id, Photo.kept())
+        .order_by(Photo.kind.desc(), Photo.id)
+    )
+    return list(db.scalars(query))
+
+
+def compared_photos(db: DbSession, session: RootSession) -> list[Photo]:
+    """Photos to lay side by side: the last one before a session, then its after and follow-ups."""
+    shown = [
+        photo
+        for photo in reversed(photos_of(db, session.tree_id))
+        if photo.kind in SHOWN_BEFORE_AND_AFTER
+    ]
+    own = [photo for photo in shown if photo.session_id == session.id]
+    after = [photo for photo in own if photo.kind in ("after", "follow-up")]
+    earlier = [p for p in shown if p.taken_on <= session.done_on and p not in after]
+    before = [photo for photo in own if photo.kind == "before"] or earlier
+    if not before or not after:
+        return []
+    return [before[-1], *after[-MAX_COMPARED:]]

@@ -1,0 +1,163 @@
+"""Looking after a tree: aftercare tasks with their dates, and the rhythm of watering."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+from sqlalchemy import or_, select
+from sqlalchemy.orm import aliased
+
+from mirvo.core.almanac import rules
+from mirvo.core.care import aftercare
+from mirvo.core.errors import NotFound
+from mirvo.records.database import DbSession, find_kept
+from mirvo.records.models import CareTask, RootSession, Tree, Watering
+from mirvo.studio.almanac.practice import practice_for
+from mirvo.studio.almanac.species import species_of
+from mirvo.studio.context import Studio
+from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.weather import station_of
+
+AHEAD_DAYS = 14
+GRACE_DAYS = 7
+RECENT = 12
+
+
+def plan_care(
+    db: DbSession, session: RootSession, removed: list[str], tree: Tree, today: date
+) -> None:
+    """Put the tasks that follow a session into its transaction; `removed` are letters of roots.
+
+    What lay further back when a session was recorded late is not asked for any more.
+    """
+    yard = yard_of(db)
+    tasks = aftercare(
+        session.done_on,
+        session.kind,
+        tree.strength,
+        practice_for(yard, tree),
+        yard.last_frost,
+        removed,
+        species_of(yard, tree.species_key).night_floor_c,
+        [] if tree.under_glass else station_of(yard).forecast(today),
+    )
+    for task in (one for one in tasks if one.due >= today - timedelta(days=GRACE_DAYS)):
+        db.add(
+            CareTask(
+                tree_id=tree.id,
+                session_id=session.id,
+                due=task.due,
+                code=task.code,
+                text=task.text,
+            )
+        )
+
+
+@dataclass(frozen=True)
+class Due:
+    """An open task with the tree it is for."""
+
+    task: CareTask
+    tree: Tree
+    done_on: date
+    late: bool
+
+
+def open_care(db: DbSession, today: date, until: date | None = None) -> list[Due]:
+    """Open tasks due by a day, two weeks ahead by default, oldest first.
+
+    A session's tasks end with the next session of the tree, but for the lasting ones.
+    """
+    until = until or today + timedelta(days=AHEAD_DAYS)
+    later = aliased(RootSession)
+    superseded = (
+        select(later.id)
+        .where(
+            later.tree_id == CareTask.tree_id,
+            later.done_on > RootSession.done_on,
+            later.composted_at.is_(None),
+        )
+        .exists()
+    )
+    query = (
+        select(CareTask, Tree, RootSession.done_on)
+        .join(Tree, Tree.id == CareTask.tree_id)
+        .join(RootSession, RootSession.id == CareTask.session_id)
+        .where(
+            CareTask.done_at.is_(None),
+            CareTask.due <= until,
+            CareTask.kept(),
+            RootSession.kept(),
+            Tree.kept(),
+            or_(CareTask.code.in_(rules().care.lasting), ~superseded),
+        )
+        .order_by(CareTask.due, CareTask.id)
+    )
+    return [Due(task, tree, done_on, task.due < today) for task, tree, done_on in db.execute(query)]
+
+
+def tasks_of_session(db: DbSession, session_id: int) -> list[CareTask]:
+    """All tasks of a session, by date."""
+    query = select(CareTask).where(CareTask.session_id == session_id, CareTask.kept())
+    return list(db.scalars(query.order_by(CareTask.due, CareTask.id)))
+
+
+def tick(studio: Studio, task_id: int, done: bool = True) -> CareTask:
+    """Mark a task done, or open again. Raises NotFound."""
+    with studio.writing() as db:
+        task = find_kept(db, CareTask, task_id)
+        if task is None:
+            raise NotFound("task", "there is no such task")
+        task.done_at = studio.now if done else None
+    return task
+
+
+@dataclass(frozen=True)
+class Rhythm:
+    """Watering of a tree: the last day, days between, and what speaks against trusting them."""
+
+    last: date | None
+    days_between: float | None
+    times: int
+    warnings: list[str]
+
+
+def water(studio: Studio, tree_id: int) -> None:
+    """Note that a tree was watered today; a second tap on the same day changes nothing."""
+    today = studio.today
+    with studio.writing() as db:
+        load_tree(db, tree_id)
+        query = select(Watering).where(Watering.tree_id == tree_id, Watering.watered_on == today)
+        if db.scalar(query) is None:
+            db.add(Watering(tree_id=tree_id, watered_on=today))
+
+
+def rhythm_of(db: DbSession, tree_id: int) -> Rhythm:
+    """Median days between the latest waterings, with warnings."""
+    query = (
+        select(Watering.watered_on)
+        .where(Watering.tree_id == tree_id)
+        .order_by(Watering.watered_on.desc())
+        .limit(RECENT)
+    )
+    tree, days = load_tree(db, tree_id), list(db.scalars(query))
+    apart = [(a - b).days for a, b in zip(days, days[1:], strict=False)]
+    warnings = []
+    if tree.foreign_soil:
+        warnings.append(
+            f"It still stands in foreign soil ({tree.foreign_soil}): water it by its own weight "
+            "and touch, not with the others."
+        )
+    if tree.water_dish:
+        warnings.append(
+            "It stands in a water dish: days between waterings say nothing of its roots."
+        )
+    return Rhythm(
+        days[0] if days else None,
+        float(np.median(apart)) if apart else None,
+        len(days),
+        warnings,
+    )

@@ -1,0 +1,103 @@
+"""Putting a recorded session right: its form again, and the record worked out anew."""
+
+from __future__ import annotations
+
+from sqlalchemy import delete
+
+from mirvo.records.database import DbSession, find_kept
+from mirvo.records.models import CareTask, CutRecord, FindingRecord, Measurement, RootSession
+from mirvo.studio.context import Studio
+from mirvo.studio.records.root_sessions import keep_record, load_session, work_out
+from mirvo.studio.records.session_form import (
+    ENTERED,
+    BenchDetails,
+    RootDone,
+    SessionForm,
+    check_session,
+)
+from mirvo.studio.tree_queries import (
+    CutOfRoot,
+    MeasuredBase,
+    base_before,
+    cuts_of,
+    findings_of,
+    load_tree,
+    measured_base,
+)
+
+
+def form_of_session(db: DbSession, session: RootSession) -> SessionForm:
+    """A recorded session as the form it could be entered with.
+
+    It is not checked anew: a record made before a bound was drawn must still open.
+    """
+    cuts = _cuts(db, session)
+    entered = {name: getattr(session, name) for name in ENTERED}
+    return SessionForm.model_construct(
+        **entered,
+        measurement_id=_ticked_on(cuts),
+        roots=tuple(
+            RootDone(label=one.label, action=one.cut.done_action, part=one.cut.cost)
+            for one in cuts
+            if one.cut.done_action != "keep"
+        ),
+    )
+
+
+def correct_session(studio: Studio, session_id: int, form: SessionForm) -> RootSession:
+    """Put a record right: worked out anew, its open aftercare planned anew.
+
+    What was noted at the bench stays with it.
+
+    Raises
+    ------
+    NotFound : there is no such session. BadInput : at the field that cannot be.
+    """
+    check_session(form, studio.today)
+    with studio.writing() as db:
+        session = load_session(db, session_id)
+        tree = load_tree(db, session.tree_id)
+        worked_out = work_out(db, studio, tree, form, bench_details_of(db, session), session)
+        for table in (CutRecord, FindingRecord):
+            db.execute(delete(table).where(table.session_id == session.id))
+        open_tasks = CareTask.session_id == session.id, CareTask.done_at.is_(None)
+        db.execute(delete(CareTask).where(*open_tasks))
+        keep_record(db, studio, tree, session, worked_out)
+    return session
+
+
+def bench_details_of(db: DbSession, session: RootSession) -> BenchDetails:
+    """What was noted at the bench of a recorded session."""
+    found = findings_of(db, session.id)
+    return BenchDetails(
+        decisions={one.label: one.cut.decision for one in _cuts(db, session) if one.cut.decision},
+        findings={label: row.finding for label, row in found.items()},
+        practice=session.practice or {},
+        exposed_minutes=session.exposed_minutes,
+        notes=session.notes or {},
+        planned=session.planned,
+        unfinished=session.unfinished or (),
+    )
+
+
+def roots_to_tick(
+    db: DbSession, tree_id: int, session: RootSession | None = None
+) -> MeasuredBase | None:
+    """The measured roots a form offers: of today, or those a record was ticked on."""
+    if session is None:
+        return measured_base(db, tree_id)
+    ticked = _ticked_on(_cuts(db, session))
+    found = find_kept(db, Measurement, ticked) if ticked else None
+    if found is None:
+        newest = measured_base(db, tree_id, session.done_on)
+        found = None if newest is None else newest.measurement
+    return None if found is None else base_before(db, found, session.done_on, session)
+
+
+def _cuts(db: DbSession, session: RootSession) -> tuple[CutOfRoot, ...]:
+    return cuts_of(db, session.tree_id).get(session.id, ())
+
+
+def _ticked_on(cuts: tuple[CutOfRoot, ...]) -> int | None:
+    """Number of the measurement whose roots a record names; None when it names none."""
+    return cuts[0].cut.measurement_id if cuts else None

@@ -1,0 +1,185 @@
+"""Root sessions: what was done, what it took, and what is to be remembered."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from mirvo.core.almanac.practice import Practice
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.measure.records import RootRecord
+from mirvo.core.rootwork import weighed_share
+from mirvo.core.rootwork.share_estimate import ShareEstimate
+from mirvo.records.database import DbSession, find_kept, read_once
+from mirvo.records.models import CutRecord, FindingRecord, Measurement, RootSession, Tree
+from mirvo.studio.almanac.practice import practice_for
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.roots_of_tree import root_of, settle_roots
+from mirvo.studio.records.aftercare import plan_care
+from mirvo.studio.records.session_form import ENTERED, BenchDetails, SessionForm, check_session
+from mirvo.studio.records.share import share_of_form
+from mirvo.studio.tree_queries import MeasuredBase, base_before, load_tree, measured_base
+from mirvo.studio.yard.settings import yard_of
+
+NOTHING_MORE = BenchDetails()
+
+
+@dataclass(frozen=True)
+class WorkedOut:
+    """A session as entered with what it rests on: the roots that stood, share and budget."""
+
+    form: SessionForm
+    details: BenchDetails
+    base: MeasuredBase | None
+    estimate: ShareEstimate
+
+    @property
+    def roots(self) -> dict[str, RootRecord]:
+        return {} if self.base is None else {root.label: root for root in self.base.roots}
+
+
+@read_once
+def load_session(db: DbSession, session_id: int) -> RootSession:
+    """One recorded session. Raises NotFound."""
+    session = find_kept(db, RootSession, session_id)
+    if session is None:
+        raise NotFound("session", "there is no such session")
+    return session
+
+
+def record_session(studio: Studio, tree_id: int, form: SessionForm) -> RootSession:
+    """Keep a session with its share computed against the budget. Raises BadInput."""
+    with studio.writing() as db:
+        return put_session(db, studio, tree_id, form)
+
+
+def preview_session(
+    db: DbSession, studio: Studio, tree_id: int, form: SessionForm
+) -> ShareEstimate:
+    """What a session as entered would take, without keeping it. Raises BadInput."""
+    check_session(form, studio.today)
+    return work_out(db, studio, load_tree(db, tree_id), form).estimate
+
+
+def put_session(
+    db: DbSession,
+    studio: Studio,
+    tree_id: int,
+    form: SessionForm,
+    details: BenchDetails = NOTHING_MORE,
+) -> RootSession:
+    """Put a session, its cuts and its aftercare into a transaction. Raises BadInput."""
+    check_session(form, studio.today)
+    tree = load_tree(db, tree_id)
+    worked_out = work_out(db, studio, tree, form, details)
+    session = RootSession(tree_id=tree_id)
+    db.add(session)
+    keep_record(db, studio, tree, session, worked_out)
+    tree.container = form.container_after
+    return session
+
+
+def work_out(
+    db: DbSession,
+    studio: Studio,
+    tree: Tree,
+    form: SessionForm,
+    details: BenchDetails = NOTHING_MORE,
+    session: RootSession | None = None,
+) -> WorkedOut:
+    """What a session takes; `session` is its record when it is being put right.
+
+    Raises
+    ------
+    BadInput : at the field that cannot be.
+    """
+    practice: Practice = details.practice or practice_for(yard_of(db), tree)
+    base = _base_for(db, tree.id, form, session)
+    but_for = None if session is None else session.id
+    estimate = share_of_form(db, studio, tree, form, base, practice, details.findings, but_for)
+    return WorkedOut(form, details, base, estimate)
+
+
+def _base_for(
+    db: DbSession, tree_id: int, form: SessionForm, session: RootSession | None
+) -> MeasuredBase | None:
+    """The measurement the ticked roots belong to, else the latest before the session."""
+    if form.measurement_id is None:
+        newest = measured_base(db, tree_id, form.done_on)
+        return (
+            None if newest is None else base_before(db, newest.measurement, form.done_on, session)
+        )
+    found = find_kept(db, Measurement, form.measurement_id)
+    base = None
+    if found is not None and found.tree_id == tree_id:
+        base = base_before(db, found, form.done_on, session)
+    if base is None:
+        raise BadInput("roots", "the roots were measured anew meanwhile; open the form again")
+    return base
+
+
+def keep_record(
+    db: DbSession, studio: Studio, tree: Tree, session: RootSession, worked_out: WorkedOut
+) -> None:
+    """Write what was worked out into a session's row and its tables, and plan its aftercare."""
+    form, details, estimate = worked_out.form, worked_out.details, worked_out.estimate
+    for name in ENTERED:
+        setattr(session, name, getattr(form, name))
+    if session.ball_depth_after is None and session.ball_depth_before is not None:
+        session.ball_depth_after = session.ball_depth_before - session.slice_mm
+    session.share_computed, session.budget = round(estimate.share, 4), round(estimate.budget, 4)
+    session.share_uncorrected = round(estimate.uncorrected, 4)
+    session.share_weighed = None
+    if form.offcuts_g is not None and form.ball_g is not None:
+        session.share_weighed = round(weighed_share(form.offcuts_g, form.ball_g), 4)
+    for name in ("practice", "exposed_minutes", "notes", "planned", "unfinished"):
+        setattr(session, name, getattr(details, name))
+    session.created_at = tree.updated_at = studio.now
+    db.flush()
+    db.add_all(_cuts(db, tree, session, worked_out))
+    db.add_all(_findings(db, tree, session, worked_out))
+    settle_roots(db, tree.id)
+    removed = [root.label for root in form.roots if root.action == "remove"]
+    plan_care(db, session, removed, tree, studio.today)
+
+
+def _cuts(
+    db: DbSession, tree: Tree, session: RootSession, worked_out: WorkedOut
+) -> list[CutRecord]:
+    """One row for every root that was cut or decided."""
+    decisions, measured = worked_out.details.decisions, worked_out.roots
+    done = {root.label: root for root in worked_out.form.roots if root.action != "keep"}
+    rows = []
+    for label in dict.fromkeys([*done, *decisions]):
+        cut, decision, root = done.get(label), decisions.get(label), measured.get(label)
+        row = CutRecord(
+            session_id=session.id,
+            root_id=root_of(db, tree.id, label).id,
+            measurement_id=_measurement(worked_out),
+            done_action="keep" if cut is None else cut.action,
+            done_part=None if cut is None else cut.cost,
+            share=worked_out.estimate.by_root.get(label),
+            azimuth_deg=None if root is None else round(root.azimuth_deg.value, 1),
+        )
+        if decision is not None:
+            row.decided_action, row.decided_part = decision.action, decision.part
+            row.why = decision.why
+        rows.append(row)
+    return rows
+
+
+def _findings(
+    db: DbSession, tree: Tree, session: RootSession, worked_out: WorkedOut
+) -> list[FindingRecord]:
+    return [
+        FindingRecord(
+            session_id=session.id,
+            root_id=root_of(db, tree.id, label).id,
+            measurement_id=_measurement(worked_out),
+            **finding.noted,
+        )
+        for label, finding in worked_out.details.findings.items()
+    ]
+
+
+def _measurement(worked_out: WorkedOut) -> int | None:
+    return None if worked_out.base is None else worked_out.base.measurement.id

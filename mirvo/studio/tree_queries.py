@@ -1,0 +1,170 @@
+"""What was recorded of one tree over the years; a page that needs a thing twice asks once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from sqlalchemy import select
+
+from mirvo.core.errors import NotFound
+from mirvo.core.measure.records import RootRecord, TopRecord
+from mirvo.records.database import DbSession, find_kept, read_once
+from mirvo.records.models import (
+    CutRecord,
+    FindingRecord,
+    Measurement,
+    Root,
+    RootSession,
+    Target,
+    Tree,
+)
+
+FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)
+
+
+@dataclass(frozen=True)
+class MeasuredBase:
+    """A measurement from above and what stands of it. roots : those removed since left out."""
+
+    measurement: Measurement
+    record: TopRecord
+    roots: tuple[RootRecord, ...]
+
+    @property
+    def gone(self) -> frozenset[str]:
+        """Letters of the roots removed since."""
+        return frozenset(self.record.labels) - {root.label for root in self.roots}
+
+
+@dataclass(frozen=True)
+class CutOfRoot:
+    """What a session did to one root, by the letter the root bears now."""
+
+    label: str
+    cut: CutRecord
+
+
+@read_once
+def load_tree(db: DbSession, tree_id: int) -> Tree:
+    """One tree. Raises NotFound."""
+    tree = find_kept(db, Tree, tree_id)
+    if tree is None:
+        raise NotFound("tree", "there is no such tree")
+    return tree
+
+
+@read_once
+def sessions_of(db: DbSession, tree_id: int) -> tuple[RootSession, ...]:
+    """Sessions of a tree, newest first."""
+    query = (
+        select(RootSession)
+        .where(RootSession.tree_id == tree_id, RootSession.kept())
+        .order_by(RootSession.done_on.desc(), RootSession.id.desc())
+    )
+    return tuple(db.scalars(query))
+
+
+@read_once
+def cuts_of(db: DbSession, tree_id: int) -> dict[int, tuple[CutOfRoot, ...]]:
+    """What each session of a tree decided and did, root by root, by the session's number."""
+    query = (
+        select(Root.label, CutRecord)
+        .join(Root, Root.id == CutRecord.root_id)
+        .join(RootSession, RootSession.id == CutRecord.session_id)
+        .where(RootSession.tree_id == tree_id, RootSession.kept())
+        .order_by(CutRecord.id)
+    )
+    found: dict[int, tuple[CutOfRoot, ...]] = {}
+    for label, cut in db.execute(query):
+        found[cut.session_id] = (*found.get(cut.session_id, ()), CutOfRoot(label, cut))
+    return found
+
+
+@read_once
+def findings_of(db: DbSession, session_id: int) -> dict[str, FindingRecord]:
+    """What a session found on single roots, by letter."""
+    query = (
+        select(Root.label, FindingRecord)
+        .join(Root, Root.id == FindingRecord.root_id)
+        .where(FindingRecord.session_id == session_id)
+    )
+    return dict(db.execute(query).all())
+
+
+@read_once
+def target_of(db: DbSession, tree_id: int) -> Target | None:
+    """What the tree is worked toward, None where nothing is set."""
+    return db.get(Target, tree_id)
+
+
+@read_once
+def measurements_of(db: DbSession, tree_id: int) -> tuple[Measurement, ...]:
+    """Measurements of a tree from above that gave figures, oldest first."""
+    query = (
+        select(Measurement)
+        .where(Measurement.tree_id == tree_id, FROM_ABOVE, Measurement.kept())
+        .order_by(Measurement.measured_on, Measurement.id)
+    )
+    return tuple(row for row in db.scalars(query) if row.top is not None)
+
+
+@read_once
+def records_over_years(db: DbSession, tree_id: int) -> tuple[tuple[date, TopRecord], ...]:
+    """Day and record of every measurement from above, oldest first."""
+    rows = measurements_of(db, tree_id)
+    return tuple((row.measured_on, row.top) for row in rows if row.top is not None)
+
+
+@read_once
+def measured_base(db: DbSession, tree_id: int, until: date | None = None) -> MeasuredBase | None:
+    """The latest measurement with figures, on or before a day, and the roots that stand of it."""
+    query = select(Measurement).where(
+        Measurement.tree_id == tree_id, FROM_ABOVE, Measurement.kept()
+    )
+    if until is not None:
+        query = query.where(Measurement.measured_on <= until)
+    newest = query.order_by(Measurement.measured_on.desc(), Measurement.id.desc()).limit(1)
+    found = db.scalar(newest)
+    return None if found is None else base_of(db, found)
+
+
+def base_of(db: DbSession, measurement: Measurement) -> MeasuredBase | None:
+    """What stands of one measurement, None where it gave no figures."""
+    return _standing(measurement, _removed(db, measurement, set(cuts_of(db, measurement.tree_id))))
+
+
+def base_before(
+    db: DbSession, measurement: Measurement, day: date, session: RootSession | None = None
+) -> MeasuredBase | None:
+    """What stood of a measurement before a session of a day was done.
+
+    session : its own record, once there is one; what it removed still stood then.
+    """
+    own = None if session is None else session.id
+    earlier = {
+        one.id
+        for one in sessions_of(db, measurement.tree_id)
+        if one.id != own
+        and (one.done_on < day or (one.done_on == day and (own is None or one.id < own)))
+    }
+    return _standing(measurement, _removed(db, measurement, earlier))
+
+
+def _removed(db: DbSession, measurement: Measurement, sessions: set[int]) -> set[str]:
+    """Letters of the roots that some sessions removed, as they were named on a measurement."""
+    return {
+        done.label
+        for session_id, cuts in cuts_of(db, measurement.tree_id).items()
+        for done in cuts
+        if session_id in sessions
+        and done.cut.done_action == "remove"
+        and done.cut.measurement_id == measurement.id
+    }
+
+
+def _standing(measurement: Measurement, gone: set[str]) -> MeasuredBase | None:
+    if measurement.top is None:
+        return None
+    standing = tuple(root for root in measurement.top.roots if root.label not in gone)
+    return MeasuredBase(measurement, measurement.top, standing)

@@ -1,0 +1,79 @@
+"""Backups: the whole studio as one file, when the last one was made, and putting one back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+from pathlib import Path
+
+from mirvo.core.errors import BadInput
+from mirvo.formats.bundle import Bundled, bundle_pieces, unpack_bundle
+from mirvo.records.database import DbSession
+from mirvo.studio.context import Studio
+from mirvo.studio.yard.settings import put_yard, yard_of
+
+REMIND_AFTER_DAYS = 30
+
+
+def backup_pieces(studio: Studio) -> Iterator[bytes]:
+    """A backup, piece by piece."""
+    yield from bundle_pieces(studio.folder, studio.now)
+
+
+def mark_backed_up(studio: Studio) -> None:
+    """Keep that a whole backup was made now."""
+    with studio.writing() as db:
+        put_yard(db, backed_up_at=studio.now)
+
+
+def write_backup(studio: Studio, path: Path) -> int:
+    """Write a backup to a file, whole or not at all; its size in bytes.
+
+    Raises
+    ------
+    BadInput : it cannot be written there.
+    """
+    making = path.with_name(f"{path.name}.making")
+    try:
+        with making.open("wb") as target:
+            size = sum(target.write(piece) for piece in backup_pieces(studio))
+        making.replace(path)
+    except OSError as error:
+        raise BadInput(str(path), f"cannot be written: {error.strerror}") from None
+    finally:
+        making.unlink(missing_ok=True)
+    mark_backed_up(studio)
+    return size
+
+
+def restore(bundle: Path, folder: Path, now: datetime, aside: bool = False) -> Bundled:
+    """Put a backup into a data folder.
+
+    aside : data that is there is moved beside it under another name instead of refused.
+
+    Raises
+    ------
+    BadInput : the folder is taken, or the backup is damaged; what was there stays.
+    """
+    if not bundle.is_file():
+        raise BadInput(str(bundle), "there is no such file")
+    taken = folder.exists() and any(folder.iterdir())
+    if not (taken and aside):
+        return unpack_bundle(bundle, folder)
+    fresh = folder.with_name(f"{folder.name}.restored")
+    found = unpack_bundle(bundle, fresh)
+    folder.rename(folder.with_name(f"{folder.name}.before-{now:%Y-%m-%d-%H%M%S}"))
+    fresh.rename(folder)
+    return found
+
+
+def days_since_backup(db: DbSession, now: datetime) -> int | None:
+    """Days since the last backup, None when there was none yet."""
+    made = yard_of(db).backed_up_at
+    return None if made is None else (now - made).days
+
+
+def backup_is_due(db: DbSession, now: datetime) -> bool:
+    """Whether a month has gone by without a backup."""
+    days = days_since_backup(db, now)
+    return days is None or days >= REMIND_AFTER_DAYS

@@ -1,0 +1,77 @@
+"""The yard's calendar: each tree's next window and what its aftercare asks for."""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+from datetime import date
+
+from mirvo.core.errors import NotFound
+from mirvo.formats.calendar import Entry, calendar_file
+from mirvo.records.database import DbSession
+from mirvo.records.models import Plan
+from mirvo.studio.context import Studio
+from mirvo.studio.path.plans import newest_plans, step_of
+from mirvo.studio.records.aftercare import open_care
+from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.yard.trees import TreeRow, list_trees
+
+FAR_AHEAD = date(9999, 1, 1)
+
+
+def entries_of(db: DbSession, today: date) -> list[Entry]:
+    """Windows in which trees are due and open aftercare tasks, by date."""
+    plans, school = newest_plans(db), yard_of(db).school
+    entries = [_window(row, plans.get(row.tree.id), school) for row in list_trees(db, today)]
+    for due in open_care(db, today, FAR_AHEAD):
+        title = f"{due.tree.name}: {due.task.text}"
+        day = due.task.due
+        note = f"After the session of {due.done_on:%d %b %Y}."
+        entries.append(Entry(f"care-{due.task.id}", day, day, title, note))
+    return sorted(entries, key=lambda one: (one.first, one.key))
+
+
+def _window(row: TreeRow, plan: Plan | None, school: str) -> Entry:
+    window = row.window
+    title = f"{row.tree.name}: window for root work"
+    best = f"Best about {window.best.day} {window.best:%B}."
+    return Entry(
+        f"window-{row.tree.id}-{window.best.year}",
+        window.start,
+        window.end,
+        title,
+        f"{best} {_planned(plan, school, window.best.year)}".strip(),
+    )
+
+
+def _planned(plan: Plan | None, school: str, year: int) -> str:
+    if plan is None:
+        return ""
+    step = step_of(plan, school, year)
+    if step is None:
+        return "No session is planned in it."
+    cut = f"cut {', '.join(step.faults)}; " if step.faults else ""
+    slice_said = f"{step.slice_mm:.0f} mm off the underside; " if step.slice_mm else ""
+    return f"Planned: {cut}{slice_said}into the {step.container}."
+
+
+def calendar_of(db: DbSession, studio: Studio, secret: str) -> bytes:
+    """The calendar file for whoever knows the secret. Raises NotFound for anybody else."""
+    yard = yard_of(db)
+    if not yard.calendar_secret or not hmac.compare_digest(yard.calendar_secret, secret):
+        raise NotFound("calendar", "there is no such calendar")
+    return calendar_file(yard.name, entries_of(db, studio.today), studio.now)
+
+
+def new_secret(studio: Studio) -> str:
+    """A new subscription address; the old one stops working."""
+    secret = secrets.token_urlsafe(18)
+    with studio.writing() as db:
+        put_yard(db, calendar_secret=secret)
+    return secret
+
+
+def drop_secret(studio: Studio) -> None:
+    """Stop the subscription address."""
+    with studio.writing() as db:
+        put_yard(db, calendar_secret="")

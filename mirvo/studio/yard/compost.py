@@ -1,0 +1,175 @@
+"""The compost heap: what is laid on it is gone from every page, and can be put back for 30 days."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.rootwork.kinds import kind_name
+from mirvo.records.database import DbSession, find_kept
+from mirvo.records.models import CareTask, Compostable, Measurement, Photo, RootSession, Tree
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.photo_sets import settle_set
+from mirvo.studio.measuring.roots_of_tree import settle_roots
+from mirvo.studio.tree_queries import sessions_of
+
+KEPT_DAYS = 30
+KINDS: dict[str, type[Tree | Photo | RootSession]] = {
+    "tree": Tree,
+    "photo": Photo,
+    "session": RootSession,
+}
+
+
+@dataclass(frozen=True)
+class Laid:
+    """One thing on the heap. kind : tree, photo or session. until : last day to put it back."""
+
+    kind: str
+    number: int
+    name: str
+    tree_id: int
+    since: date
+    until: date
+
+
+def lay_on_heap(studio: Studio, kind: str, number: int) -> Laid:
+    """Take a tree, photo or session off every page. Raises NotFound."""
+    now = studio.now
+    with studio.writing() as db:
+        row = _row(db, kind, number)
+        if row.composted_at is not None:
+            raise NotFound(kind, f"this {kind} lies on the compost heap already")
+        for one in _with_what_hangs_on(db, row):
+            one.composted_at = now
+        _settle(db, studio, row)
+        return _laid(db, row)
+
+
+def put_back(studio: Studio, kind: str, number: int) -> Laid:
+    """Put a thing back as it was. Raises NotFound; BadInput while its tree lies on the heap."""
+    with studio.writing() as db:
+        row = _row(db, kind, number)
+        if row.composted_at is None:
+            raise NotFound(kind, f"this {kind} does not lie on the compost heap")
+        laid = _laid(db, row)
+        if not isinstance(row, Tree) and find_kept(db, Tree, row.tree_id) is None:
+            raise BadInput(kind, "its tree lies on the compost heap too; put that back first")
+        for one in _with_what_hangs_on(db, row):
+            one.composted_at = None
+        _settle(db, studio, row)
+    return laid
+
+
+def heap(db: DbSession) -> list[Laid]:
+    """Everything on the heap, what was laid there last first."""
+    found = [_laid(db, row) for kind in KINDS.values() for row in _lying(db, kind)]
+    return sorted(found, key=lambda one: one.since, reverse=True)
+
+
+def on_heap(db: DbSession, kind: str, number: int) -> Laid | None:
+    """One thing on the heap, None when it does not lie there."""
+    row = _found(db, kind, number)
+    return None if row is None or row.composted_at is None else _laid(db, row)
+
+
+def clear_heap(studio: Studio) -> int:
+    """Remove for good what lay on the heap for more than 30 days; how many things went.
+
+    What refers to it goes with it, see the foreign keys; a photo's file goes with the last
+    record of it.
+    """
+    before = studio.now - timedelta(days=KEPT_DAYS + 1)
+    with studio.writing() as db:
+        rotten = [
+            row
+            for kind in (Photo, RootSession, Tree)
+            for row in _lying(db, kind)
+            if row.composted_at is not None and row.composted_at < before
+        ]
+        digests = {digest for row in rotten for digest in _digests(db, row)}
+        for row in rotten:
+            db.delete(row)
+        db.flush()
+        for tree_id in {row.tree_id for row in rotten if not isinstance(row, Tree)}:
+            settle_roots(db, tree_id)
+        left = set(db.scalars(select(Photo.digest)))
+    for digest in digests - left:
+        studio.photos.forget(digest)
+    return len(rotten)
+
+
+def _row(db: DbSession, kind: str, number: int) -> Tree | Photo | RootSession:
+    row = _found(db, kind, number)
+    if row is None:
+        raise NotFound(kind, f"there is no such {kind}")
+    return row
+
+
+def _found(db: DbSession, kind: str, number: int) -> Tree | Photo | RootSession | None:
+    table = KINDS.get(kind)
+    row = None if table is None else db.get(table, number)
+    return row if isinstance(row, (Tree, Photo, RootSession)) else None
+
+
+def _lying(db: DbSession, kind: type[Any]) -> list[Any]:
+    return list(db.scalars(select(kind).where(kind.composted_at.is_not(None))))
+
+
+def _with_what_hangs_on(db: DbSession, row: Compostable) -> list[Compostable]:
+    """A photo goes with its measurement, a session with its aftercare."""
+    if isinstance(row, Photo):
+        measured = select(Measurement).where(Measurement.photo_id == row.id)
+        return [row, *db.scalars(measured)]
+    if isinstance(row, RootSession):
+        return [row, *db.scalars(select(CareTask).where(CareTask.session_id == row.id))]
+    return [row]
+
+
+def _settle(db: DbSession, studio: Studio, row: Tree | Photo | RootSession) -> None:
+    """Bring what follows from photos and sessions in line with those that are left."""
+    db.flush()
+    if isinstance(row, Tree):
+        return
+    if isinstance(row, Photo):
+        settle_set(db, studio, row.tree_id, row.taken_on)
+    if isinstance(row, RootSession):
+        _stand_as_left(db, row.tree_id)
+    settle_roots(db, row.tree_id)
+
+
+def _stand_as_left(db: DbSession, tree_id: int) -> None:
+    """The tree stands in what its last session left it in."""
+    tree = find_kept(db, Tree, tree_id)
+    last = next(iter(sessions_of(db, tree_id)), None)
+    if tree is not None and last is not None:
+        tree.container = last.container_after
+
+
+def _laid(db: DbSession, row: Tree | Photo | RootSession) -> Laid:
+    kind = next(key for key, table in KINDS.items() if isinstance(row, table))
+    since = row.composted_at.date() if row.composted_at else date.min
+    tree = row if isinstance(row, Tree) else db.get(Tree, row.tree_id)
+    if tree is None:
+        raise NotFound("tree", "there is no such tree")
+    name = tree.name
+    if isinstance(row, Photo):
+        name = f"Photo of {tree.name}, {row.taken_on.day} {row.taken_on:%B %Y}"
+    elif isinstance(row, RootSession):
+        what = kind_name(row.kind)
+        name = f"{what} of {tree.name}, {row.done_on.day} {row.done_on:%B %Y}"
+    until = since + timedelta(days=KEPT_DAYS) if row.composted_at else since
+    return Laid(kind, row.id, name, tree.id, since, until)
+
+
+def _digests(db: DbSession, row: Tree | Photo | RootSession) -> list[str]:
+    """Digests of the photos that go with a row."""
+    if isinstance(row, Photo):
+        return [row.digest]
+    if isinstance(row, Tree):
+        return list(db.scalars(select(Photo.digest).where(Photo.tree_id == row.id)))
+    return []

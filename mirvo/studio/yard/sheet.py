@@ -1,0 +1,93 @@
+"""The tree page: everything about one tree that the sheet draws."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from mirvo.core.almanac import Species
+from mirvo.core.measure.records import TopRecord
+from mirvo.core.plan.records import PlannedPath
+from mirvo.core.season import Window
+from mirvo.records.database import DbSession
+from mirvo.records.models import BenchSession, Measurement, Plan, RootSession, Target, Tree
+from mirvo.studio.almanac.species import species_of
+from mirvo.studio.bench_session.session import running_session
+from mirvo.studio.path.plans import newest_plan
+from mirvo.studio.tree_queries import (
+    CutOfRoot,
+    MeasuredBase,
+    cuts_of,
+    load_tree,
+    measured_base,
+    records_over_years,
+    sessions_of,
+    target_of,
+)
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.trees import due_window
+from mirvo.studio.yard.weather import expected_bud_swell, frost_after, frost_by_week
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """One tree, measured, recorded and planned; `history` runs oldest first."""
+
+    tree: Tree
+    species: Species
+    base: MeasuredBase | None
+    sessions: tuple[RootSession, ...]
+    cuts: dict[int, tuple[CutOfRoot, ...]]
+    history: tuple[tuple[date, TopRecord], ...]
+    target: Target | None
+    path: PlannedPath | None
+    path_outdated: bool
+    window: Window
+    today: date
+    last_frost: str
+    running: BenchSession | None
+    bud_swell: date | None
+    frost_nights: float
+    frosty: list[float]
+
+
+def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
+    """All the tree page needs in a constant number of queries."""
+    yard, tree = yard_of(db), load_tree(db, tree_id)
+    species = species_of(yard, tree.species_key)
+    base, sessions = measured_base(db, tree_id), sessions_of(db, tree_id)
+    target, plan = target_of(db, tree_id), newest_plan(db, tree_id)
+    last = sessions[0].done_on if sessions else None
+    window = due_window(yard, tree, species, last, today)
+    measurement = None if base is None else base.measurement
+    result = None if plan is None else plan.result
+    return Sheet(
+        tree=tree,
+        species=species,
+        base=base,
+        sessions=sessions,
+        cuts=cuts_of(db, tree_id),
+        history=records_over_years(db, tree_id),
+        target=target,
+        path=result.path_of(yard.school) if result and target else None,
+        path_outdated=plan is not None and _changed_since(plan, sessions, measurement, target),
+        window=window,
+        today=today,
+        last_frost=yard.last_frost,
+        running=running_session(db, tree_id),
+        bud_swell=expected_bud_swell(yard, species, window.year, today),
+        frost_nights=frost_after(yard, window.best),
+        frosty=frost_by_week(yard),
+    )
+
+
+def _changed_since(
+    plan: Plan,
+    sessions: tuple[RootSession, ...],
+    measurement: Measurement | None,
+    target: Target | None,
+) -> bool:
+    """Whether anything the plan rests on was recorded after it was made."""
+    moments = [session.created_at for session in sessions]
+    moments += [row.updated_at for row in (measurement, target) if row is not None]
+    return any(moment > plan.made_at for moment in moments)

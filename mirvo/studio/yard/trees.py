@@ -1,0 +1,213 @@
+"""Trees: the list, adding, editing without overwriting one another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints, field_validator
+from sqlalchemy import select
+
+from mirvo.core.almanac import Species, rules
+from mirvo.core.errors import BadInput, Conflict, NotFound
+from mirvo.core.forms import FormModel
+from mirvo.core.measure.records import TopRecord
+from mirvo.core.season import BUD_STAGES, Window, window_of
+from mirvo.records.database import DbSession, find_kept
+from mirvo.records.models import Measurement, RootSession, Tree, Yard
+from mirvo.studio.almanac.species import species_of
+from mirvo.studio.context import Studio
+from mirvo.studio.tree_queries import FROM_ABOVE, load_tree
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.weather import outlook_for
+
+ORIGINS = (
+    "nursery container",
+    "field grown",
+    "dug from a garden",
+    "collected with permission",
+    "seed",
+    "cutting",
+    "root cutting",
+    "air layer",
+    "graft",
+    "volunteer seedling",
+    "bare-root purchase",
+)
+MAX_OFFCUTS = 20
+OFFSPRING_ORIGIN = {"offcut": "root cutting", "layer": "air layer"}
+STAGES = ("growing", "refining", "showing")
+STRENGTHS = ("strong", "fair", "weak")
+AGES = ("young", "mature", "old")
+Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
+
+
+class TreeForm(FormModel):
+    """What can be said of a tree; lengths in mm."""
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    species_key: str
+    origin: Text = ORIGINS[0]
+    acquired_on: date | None = None
+    stage: Literal["growing", "refining", "showing"] = "growing"
+    strength: Literal["strong", "fair", "weak"] = "strong"
+    age_class: Literal["young", "mature", "old"] = "young"
+    age_years: Annotated[int, Field(ge=0, le=2000)] | None = None
+    height_mm: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
+    trunk_mm: Annotated[float, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = None
+    container: str = "wide training pot"
+    worth: Literal["heirloom", "usual", "free to try"] = "usual"
+    water_dish: bool = False
+    under_glass: bool = False
+    foreign_soil: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
+    note: Text = ""
+
+    @field_validator("container")
+    @classmethod
+    def _known_container(cls, value: str) -> str:
+        if value not in rules().containers:
+            raise BadInput("container", f"'{value}' is not a container Mirvo knows")
+        return value
+
+
+@dataclass(frozen=True)
+class TreeRow:
+    """One line of the list of trees."""
+
+    tree: Tree
+    species: Species
+    last_session: date | None
+    measured: TopRecord | None
+    window: Window
+
+
+def _check(yard: Yard, form: TreeForm, today: date) -> None:
+    try:
+        species_of(yard, form.species_key)
+    except NotFound as error:
+        raise BadInput("species_key", error.message) from None
+    if form.acquired_on is not None and form.acquired_on > today:
+        raise BadInput("acquired_on", "the day the tree came lies in the future")
+
+
+def add_tree(studio: Studio, form: TreeForm) -> Tree:
+    """Add a tree. Raises BadInput at the field concerned."""
+    tree = Tree(**form.model_dump(), created_at=studio.now, updated_at=studio.now, version=1)
+    with studio.writing() as db:
+        _check(yard_of(db), form, studio.today)
+        db.add(tree)
+    return tree
+
+
+def put_offspring(
+    db: DbSession, parent: Tree, what: str, count: int, day: date, now: datetime
+) -> list[Tree]:
+    """New trees from offcuts with root hair or a separated layer, their parent kept.
+
+    what : "offcut" or "layer".
+    """
+    made = []
+    for number in range(1, min(count, MAX_OFFCUTS) + 1):
+        form = TreeForm(
+            name=f"{parent.name[:60]} {what} {day:%Y}-{number}",
+            species_key=parent.species_key,
+            origin=OFFSPRING_ORIGIN[what],
+            acquired_on=day,
+            strength="fair",
+            container="usual pot",
+            note=f"{what.capitalize()} of {parent.name}.",
+        )
+        tree = Tree(**form.model_dump(), parent_id=parent.id, version=1)
+        tree.created_at = tree.updated_at = now
+        db.add(tree)
+        made.append(tree)
+    return made
+
+
+def offspring(db: DbSession, tree: Tree) -> tuple[Tree | None, list[Tree]]:
+    """The tree an offcut came from, and the trees kept from this one's offcuts."""
+    parent = None if tree.parent_id is None else find_kept(db, Tree, tree.parent_id)
+    query = select(Tree).where(Tree.parent_id == tree.id, Tree.kept()).order_by(Tree.id)
+    return parent, list(db.scalars(query))
+
+
+def edit_tree(studio: Studio, tree_id: int, form: TreeForm, version: int) -> Tree:
+    """Save an edit begun on `version`. Raises Conflict when it was saved since."""
+    with studio.writing() as db:
+        _check(yard_of(db), form, studio.today)
+        tree = load_tree(db, tree_id)
+        if tree.version != version:
+            raise Conflict(
+                "version",
+                "This tree was saved in another tab meanwhile. Your entries are still here: "
+                "compare them with what is kept now, then save again.",
+            )
+        for name, value in form.model_dump().items():
+            setattr(tree, name, value)
+        tree.version, tree.updated_at = version + 1, studio.now
+    return tree
+
+
+def due_window(yard: Yard, tree: Tree, species: Species, last: date | None, today: date) -> Window:
+    """The next window in which the tree is due, its interval counted from the last session."""
+    not_before = today
+    if last is not None:
+        years = max(1, round(species.interval_for(tree.age_class)))
+        not_before = max(today, date(last.year + years, 1, 1))
+    outlook = outlook_for(yard, tree, species, today)
+    return window_of(species, yard.last_frost, today, not_before, outlook)
+
+
+def see_buds(studio: Studio, tree_id: int, stage: str) -> None:
+    """Keep what the buds of a tree look like today; "" takes it back.
+
+    Raises
+    ------
+    BadInput : a stage Mirvo does not know.
+    """
+    if stage and stage not in BUD_STAGES:
+        raise BadInput("buds", f"'{stage}' is not one of {', '.join(BUD_STAGES)}")
+    with studio.writing() as db:
+        tree = load_tree(db, tree_id)
+        tree.buds_seen, tree.buds_seen_on = stage, studio.today if stage else None
+
+
+def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
+    """Number, name and species of every tree, by name."""
+    yard = yard_of(db)
+    query = select(Tree.id, Tree.name, Tree.species_key).where(Tree.kept()).order_by(Tree.name)
+    return [(number, name, species_of(yard, key).name) for number, name, key in db.execute(query)]
+
+
+def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
+    """All trees whose name or species holds the words, by name."""
+    yard = yard_of(db)
+    last = (
+        select(RootSession.done_on)
+        .where(RootSession.tree_id == Tree.id, RootSession.kept())
+        .order_by(RootSession.done_on.desc())
+        .limit(1)
+        .scalar_subquery()
+    )
+    newest = (
+        select(Measurement.id)
+        .where(Measurement.tree_id == Tree.id, FROM_ABOVE, Measurement.kept())
+        .order_by(Measurement.measured_on.desc(), Measurement.id.desc())
+        .limit(1)
+        .correlate(Tree)
+        .scalar_subquery()
+    )
+    query = (
+        select(Tree, last, Measurement.top)
+        .outerjoin(Measurement, Measurement.id == newest)
+        .where(Tree.kept())
+        .order_by(Tree.name)
+    )
+    rows = []
+    for tree, worked_on, measured in db.execute(query):
+        species = species_of(yard, tree.species_key)
+        if words.lower() in f"{tree.name} {species.name}".lower():
+            window = due_window(yard, tree, species, worked_on, today)
+            rows.append(TreeRow(tree, species, worked_on, measured, window))
+    return rows

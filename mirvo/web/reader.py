@@ -1,0 +1,89 @@
+"""What an endpoint works with: the opened studio, and a page read from one state of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import date
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from fastapi.responses import HTMLResponse
+
+from mirvo.records.database import DbSession
+from mirvo.studio.context import Studio
+from mirvo.studio.yard.compost import Laid, on_heap
+from mirvo.studio.yard.settings import yard_of
+from mirvo.web.templating import environment
+
+MAX_DIGITS = 12
+
+
+@dataclass(frozen=True)
+class PageReader:
+    """One request that is answered with what the studio holds: every row is read once."""
+
+    request: Request
+    studio: Studio
+    db: DbSession
+
+    @property
+    def today(self) -> date:
+        return self.studio.today
+
+    @property
+    def wants_part(self) -> bool:
+        """Whether the page asks for a part of itself, to put it in place."""
+        return self.request.headers.get("hx-request") == "true"
+
+    def render(self, template: str, context: dict[str, Any]) -> str:
+        """A template as text, with what every page needs."""
+        return (
+            environment()
+            .get_template(template)
+            .render(
+                {
+                    "yard": yard_of(self.db),
+                    "today": self.today,
+                    "place": self.request.url.path,
+                    "laid": self._just_laid(),
+                    **context,
+                }
+            )
+        )
+
+    def page(
+        self, template: str, context: dict[str, Any] | None = None, status: int = 200
+    ) -> HTMLResponse:
+        """A template as an answer."""
+        return HTMLResponse(self.render(template, context or {}), status)
+
+    def _just_laid(self) -> Laid | None:
+        """What the page before this one laid on the compost heap, to be put back from here."""
+        kind, _, number = self.request.query_params.get("laid", "").partition("-")
+        short = number.isdecimal() and len(number) < MAX_DIGITS
+        return on_heap(self.db, kind, int(number)) if short else None
+
+
+def studio_of(request: Request) -> Studio:
+    """The opened studio."""
+    studio: Studio = request.app.state.studio
+    return studio
+
+
+@contextmanager
+def open_reader(request: Request) -> Iterator[PageReader]:
+    """A reader, outside of an endpoint."""
+    studio = studio_of(request)
+    with studio.reading() as db:
+        yield PageReader(request, studio, db)
+
+
+def _reader(request: Request) -> Iterator[PageReader]:
+    with open_reader(request) as reader:
+        yield reader
+
+
+StudioDep = Annotated[Studio, Depends(studio_of)]
+Reader = Annotated[PageReader, Depends(_reader)]

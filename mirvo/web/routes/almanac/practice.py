@@ -1,0 +1,80 @@
+"""Practice profile: the studio's answers, presets, and what one tree has otherwise."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from mirvo.core.almanac.practice import questions
+from mirvo.core.forms import OpenForm
+from mirvo.studio.almanac import practice as use
+from mirvo.studio.almanac.practice_effects import effects_on
+from mirvo.studio.almanac.species import species_of
+from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.trees import list_trees
+from mirvo.web.forms import Filled, shown_again_on
+from mirvo.web.reader import Reader, StudioDep
+
+router = APIRouter()
+
+
+class AnswersForm(OpenForm):
+    """Answers by the key of their question; or a preset that answers all of them."""
+
+    preset: str = ""
+
+
+def practice_page(reader: Reader, filled: Filled) -> HTMLResponse:
+    """The studio's answers, and what they come to for every tree."""
+    yard, today = yard_of(reader.db), reader.today
+    trees = [row.tree for row in list_trees(reader.db, today)]
+    context = {
+        "questions": questions(),
+        "held": use.practice_for(yard),
+        "trees": [(tree, effects_on(yard, tree, today)) for tree in trees],
+        "errors": filled.errors,
+    }
+    return reader.page("almanac/practice.html", context, filled.status)
+
+
+def tree_practice_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
+    """What one tree has otherwise than the studio."""
+    yard, tree = yard_of(reader.db), load_tree(reader.db, tree_id)
+    context = {
+        "tree": tree,
+        "species": species_of(yard, tree.species_key),
+        "questions": questions(),
+        "studio_held": use.practice_for(yard),
+        "own": use.own_answers(reader.db, tree_id),
+        "effects": effects_on(yard, tree, reader.today),
+        "errors": filled.errors,
+    }
+    return reader.page("almanac/tree_practice.html", context, filled.status)
+
+
+@router.get("/almanac/practice")
+def show(reader: Reader) -> HTMLResponse:
+    return practice_page(reader, Filled())
+
+
+@router.post("/almanac/practice")
+@shown_again_on(practice_page)
+def save(studio: StudioDep, form: Annotated[AnswersForm, Form()]) -> Response:
+    if form.preset:
+        use.take_preset(studio, form.preset)
+    else:
+        use.save_practice(studio, use.answers_from(form.by_name))
+    return RedirectResponse("/almanac/practice", 303)
+
+
+@router.get("/trees/{tree_id}/practice")
+def show_tree(reader: Reader, tree_id: int) -> HTMLResponse:
+    return tree_practice_page(reader, Filled(), tree_id)
+
+
+@router.post("/trees/{tree_id}/practice")
+@shown_again_on(tree_practice_page)
+def save_tree(studio: StudioDep, tree_id: int, form: Annotated[AnswersForm, Form()]) -> Response:
+    use.save_tree_practice(studio, tree_id, form.by_name)
+    return RedirectResponse(f"/trees/{tree_id}/practice", 303)

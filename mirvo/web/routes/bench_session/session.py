@@ -1,0 +1,191 @@
+"""A root session at the bench: its entries and photos handed over, and its closing."""
+
+import uuid
+from dataclasses import asdict
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, UploadFile
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel
+
+from mirvo.core.errors import BadInput
+from mirvo.core.forms import FormModel, OpenForm
+from mirvo.core.rootwork import KINDS, kind_by_key
+from mirvo.core.rootwork.bench import Step, bares_roots
+from mirvo.core.rootwork.cuts import HALF
+from mirvo.studio.bench_session import session as use
+from mirvo.studio.bench_session.closing import close_session, unfinished
+from mirvo.studio.bench_session.cut_review import cut_review
+from mirvo.studio.bench_session.entries import keep_photo, save_entries
+from mirvo.studio.path.plans import newest_step
+from mirvo.studio.tree_queries import load_tree
+from mirvo.web.drawings.ball import draw_ball
+from mirvo.web.drawings.supply import draw_supply
+from mirvo.web.drawings.wheel import draw_cuts
+from mirvo.web.forms import Filled, shown_again_on
+from mirvo.web.reader import PageReader, Reader, StudioDep
+
+router = APIRouter()
+WHEEL_PX = 380.0
+
+
+class KindForm(FormModel):
+    """Which kind of session is begun."""
+
+    kind: str = "routine"
+
+
+class SentEntries(BaseModel):
+    """What was entered in the browser since it last handed something over."""
+
+    entries: Any = None
+
+
+class PhotoForm(FormModel):
+    """A photo of a step, named by the browser."""
+
+    id: str = ""
+    step: str = ""
+    photo: UploadFile | None = None
+
+
+class StepForm(OpenForm):
+    """A step sent as a plain form, where no script runs; its fields bear their own keys."""
+
+    step: str = ""
+
+
+@router.get("/trees/{tree_id}/bench-sessions/new")
+def choose_kind(reader: Reader, tree_id: int) -> Response:
+    running = use.running_session(reader.db, tree_id)
+    if running is not None:
+        return RedirectResponse(f"/bench-sessions/{running.id}", 303)
+    context = {
+        "tree": load_tree(reader.db, tree_id),
+        "kinds": KINDS,
+        "step": newest_step(reader.db, tree_id, reader.today.year),
+    }
+    return reader.page("bench_session/begin.html", context)
+
+
+@router.post("/trees/{tree_id}/bench-sessions")
+def begin(studio: StudioDep, tree_id: int, form: Annotated[KindForm, Form()]) -> Response:
+    bench = use.begin(studio, tree_id, form.kind)
+    return RedirectResponse(f"/bench-sessions/{bench.id}", 303)
+
+
+def session_page(reader: Reader, filled: Filled, bench_id: int) -> HTMLResponse:
+    """A session at the bench; a complaint says why it could not be closed."""
+    context = _context(reader, bench_id)
+    refused = next(iter(filled.errors.items()), None)
+    return reader.page("bench_session/session.html", {**context, "refused": refused}, filled.status)
+
+
+@router.get("/bench-sessions/{bench_id}")
+def show(reader: Reader, bench_id: int) -> Response:
+    recorded = use.load_bench_session(reader.db, bench_id).session_id
+    if recorded is not None:
+        return RedirectResponse(f"/sessions/{recorded}", 303)
+    return session_page(reader, Filled(), bench_id)
+
+
+@router.post("/bench-sessions/{bench_id}/entries")
+def take_entries(reader: Reader, bench_id: int, sent: SentEntries) -> JSONResponse:
+    saved = save_entries(reader.studio, bench_id, sent.entries)
+    # What is shown rests on what was just kept, so it is read anew.
+    with reader.studio.reading() as db:
+        fresh = PageReader(reader.request, reader.studio, db)
+        context = _context(fresh, bench_id)
+        parts = {
+            name: fresh.render(f"bench_session/_{name}.html", context) for name in context["parts"]
+        }
+    refused = [asdict(one) for one in saved.refused]
+    return JSONResponse({"kept": saved.kept, "refused": refused, "parts": parts})
+
+
+@router.post("/bench-sessions/{bench_id}/photos")
+def take_photo(
+    studio: StudioDep,
+    bench_id: int,
+    form: Annotated[PhotoForm, Form(media_type="multipart/form-data")],
+) -> JSONResponse:
+    if form.photo is None:
+        raise BadInput("photo", "choose a photo first")
+    content, name = form.photo.file.read(), form.photo.filename or "photo.jpg"
+    kept = keep_photo(studio, bench_id, form.id, form.step, name, content)
+    return JSONResponse({"photo": kept.id})
+
+
+@router.post("/bench-sessions/{bench_id}/steps")
+def keep_step(reader: Reader, bench_id: int, form: Annotated[StepForm, Form()]) -> Response:
+    """A step sent as a plain form, where no script runs."""
+    steps = use.bench_state(reader.db, bench_id).steps
+    step = next((one for one in steps if one.key == form.step), None)
+    if step is None:
+        raise BadInput("step", "this session has no such step")
+    entries = [{"id": uuid.uuid4().hex, **one} for one in _entries(step, form.by_name)]
+    saved = save_entries(reader.studio, bench_id, entries)
+    if saved.refused:
+        raise BadInput(saved.refused[0].field, saved.refused[0].message)
+    return RedirectResponse(f"/bench-sessions/{bench_id}#{step.key}", 303)
+
+
+@router.post("/bench-sessions/{bench_id}/close")
+@shown_again_on(session_page)
+def close(studio: StudioDep, bench_id: int) -> Response:
+    return RedirectResponse(f"/sessions/{close_session(studio, bench_id).id}", 303)
+
+
+@router.post("/bench-sessions/{bench_id}/leave")
+def leave(studio: StudioDep, bench_id: int) -> Response:
+    return RedirectResponse(f"/trees/{use.leave(studio, bench_id)}", 303)
+
+
+def _entries(step: Step, sent: dict[str, str]) -> list[dict[str, Any]]:
+    entries: list[dict[str, Any]] = []
+    for field in step.fields:
+        value: Any = sent.get(field.key)
+        if field.kind == "toggle":
+            value = value is not None
+        if field.kind == "hours":
+            value = [hour for hour in range(1, 13) if f"{field.key}-{hour}" in sent]
+        entries.append({"field": field.key, "value": value})
+    for name, action in sent.items():
+        if name.startswith("root:") and action:
+            label = name.removeprefix("root:")
+            keep = float(sent.get(f"keep:{label}") or 100 * HALF) / 100
+            why = sent.get(f"why:{label}", "")
+            decision = {"action": action, "part": 1 - keep, "why": why}
+            entries.append({"field": name, "value": decision})
+    entries.append({"field": f"done:{step.key}", "value": f"done:{step.key}" in sent})
+    return entries
+
+
+def _context(reader: PageReader, bench_id: int) -> dict[str, Any]:
+    state = use.bench_state(reader.db, bench_id)
+    review = cut_review(reader.db, reader.studio, state)
+    decides = any(step.key == "decide" for step in state.steps)
+    cuts = {label: one.cost for label, one in review.decided.items() if one.cost > 0}
+    wheel = None
+    if review.before is not None and review.after is not None:
+        hours = state.old_soil_hours
+        wheel = draw_cuts(review.before, review.after, cuts, WHEEL_PX, hours)
+    return {
+        "state": state,
+        "refused": None,
+        "bench": state.bench,
+        "tree": state.tree,
+        "kind": kind_by_key(state.bench.kind),
+        "review": review,
+        "cuts": cuts,
+        "half": HALF,
+        "wheel": wheel,
+        "ball": draw_ball(state.answers, WHEEL_PX),
+        "supply": draw_supply(review.cases, review.stems, cuts),
+        "decides": decides,
+        "bares": bares_roots(state.bench.kind),
+        "left": unfinished(state, review),
+        "before_left": state.last.unfinished if state.last else (),
+        "step_planned": newest_step(reader.db, state.tree.id, state.day.year),
+        "parts": ("decide", "share", "closing") if decides else ("share", "closing"),
+    }

@@ -1,0 +1,87 @@
+"""Help on the root desk: proposals as they come, traces and snaps, and stopping them."""
+
+import json
+from collections.abc import Iterable, Iterator
+from dataclasses import asdict
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import JSONResponse, Response, StreamingResponse
+from pydantic import BaseModel
+
+from mirvo.studio.measuring import assist as use
+from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.web.reader import StudioDep
+
+router = APIRouter(prefix="/photos/{photo_id}/assist")
+
+
+class Question(BaseModel):
+    """What is asked about a photo: its marks, and the points it is about."""
+
+    marks: Any = None
+    tip: Any = None
+    path: Any = None
+    width: Any = None
+    rough: Any = None
+
+
+@router.post("/propose")
+def propose(studio: StudioDep, photo_id: int, sent: Question) -> StreamingResponse:
+    coming = use.propose(studio, photo_id, sent.marks)
+    return StreamingResponse(_lines(coming), media_type="application/x-ndjson")
+
+
+@router.post("/trace")
+def trace(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
+    found = use.trace(studio, photo_id, sent.marks, sent.tip)
+    return JSONResponse(found.model_dump(mode="json"))
+
+
+@router.post("/width")
+def width(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
+    found = use.width(studio, photo_id, sent.marks, sent.path)
+    return JSONResponse(found.model_dump(mode="json"))
+
+
+@router.post("/flanks")
+def flanks(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
+    return JSONResponse({"width": use.flanks(studio, photo_id, sent.width, sent.path)})
+
+
+@router.post("/outline")
+def outline(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
+    return JSONResponse(use.outline(studio, photo_id, sent.rough).model_dump(mode="json"))
+
+
+@router.post("/edge")
+def edge(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
+    return JSONResponse({"edge": use.edge(studio, photo_id, sent.rough)})
+
+
+@router.post("/ready")
+def make_ready(studio: StudioDep, photo_id: int, sent: Question) -> Response:
+    use.make_ready(studio, photo_id, sent.marks)
+    return Response(status_code=204)
+
+
+@router.delete("")
+def stop(studio: StudioDep, photo_id: int) -> Response:
+    use.stop(studio)
+    return Response(status_code=204)
+
+
+def _lines(coming: Iterable[Stage | Answer[list[use.Offer]] | Refusal]) -> Iterator[str]:
+    """One JSON object a line: how far it is, then the offers or why there are none."""
+    for message in coming:
+        yield json.dumps(_line(message)) + "\n"
+
+
+def _line(message: Stage | Answer[list[use.Offer]] | Refusal) -> dict[str, Any]:
+    if isinstance(message, Answer):
+        offers = [
+            {**offer.root.model_dump(mode="json"), "doubtful": offer.doubtful}
+            for offer in message.result
+        ]
+        return {"result": offers}
+    return asdict(message) if isinstance(message, Stage) else {"problem": asdict(message)}

@@ -1,0 +1,98 @@
+"""Root desk: the page, and keeping marks with the figures they give."""
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse, JSONResponse
+from pydantic import BaseModel, StrictInt
+
+from mirvo.core.measure.drafts import SideDraft
+from mirvo.core.measure.records import RootPlane
+from mirvo.core.rootwork.cuts import HALF
+from mirvo.studio.measuring import desk as use
+from mirvo.studio.measuring.photo_sets import letters_elsewhere, members_of_set
+from mirvo.studio.measuring.roots_of_tree import letters_at_hand
+from mirvo.studio.measuring.side_views import root_plane_of_day, views_of_day
+from mirvo.studio.tree_queries import load_tree
+from mirvo.web.drawings.wheel import draw_wheel
+from mirvo.web.reader import PageReader, Reader
+
+router = APIRouter()
+WHEEL_PX = 330.0
+
+
+class SentMarks(BaseModel):
+    """Marks as they stand in the browser, and the revision they were changed from."""
+
+    revision: StrictInt
+    marks: Any = None
+
+
+@router.get("/photos/{photo_id}/desk")
+def show_desk(reader: Reader, photo_id: int) -> HTMLResponse:
+    state = use.open_desk(reader.db, reader.studio, photo_id)
+    tree = load_tree(reader.db, state.photo.tree_id)
+    context = {**_context(reader, state), "tree": tree, "state": state}
+    return reader.page("measuring/desk.html", context)
+
+
+@router.get("/photos/{photo_id}/marks")
+def show_marks(reader: Reader, photo_id: int) -> JSONResponse:
+    state = use.open_desk(reader.db, reader.studio, photo_id)
+    return JSONResponse({"revision": state.revision, "marks": state.marks.as_json()})
+
+
+@router.put("/photos/{photo_id}/marks")
+def save_marks(reader: Reader, photo_id: int, sent: SentMarks) -> JSONResponse:
+    state = use.save_marks(reader.studio, photo_id, sent.marks, sent.revision)
+    # What is shown rests on what was just kept, so it is read anew.
+    with reader.studio.reading() as db:
+        fresh = PageReader(reader.request, reader.studio, db)
+        context = _context(fresh, state)
+        panel = fresh.render(context["panel"], context)
+    problem = state.found.problem
+    return JSONResponse(
+        {
+            "revision": state.revision,
+            "problem": problem and {"field": problem.field, "message": problem.message},
+            "missing": state.found.missing,
+            "letters": context["letters"],
+            "panel": panel,
+        }
+    )
+
+
+def _context(reader: PageReader, state: use.DeskState) -> dict[str, Any]:
+    side = isinstance(state.marks, SideDraft)
+    return {
+        "found": state.found,
+        "marks": state.marks,
+        "here": state.photo.id,
+        "half": HALF,
+        **(_side_context(reader, state) if side else _top_context(reader, state)),
+    }
+
+
+def _top_context(reader: PageReader, state: use.DeskState) -> dict[str, Any]:
+    photo, measured = state.photo, state.found.top
+    members = members_of_set(reader.db, photo.tree_id, photo.taken_on)
+    return {
+        "panel": "measuring/_figures.html",
+        "view": "top",
+        "wheel": None if measured is None else draw_wheel(measured, WHEEL_PX),
+        "letters": letters_at_hand(letters_elsewhere(members, photo)),
+        "members": members if any(one.photo.id == photo.id for one in members) else [],
+    }
+
+
+def _side_context(reader: PageReader, state: use.DeskState) -> dict[str, Any]:
+    photo = state.photo
+    day = (photo.tree_id, photo.taken_on)
+    plane: RootPlane | None = root_plane_of_day(reader.db, reader.studio, *day)
+    return {
+        "panel": "measuring/_side_figures.html",
+        "view": "side",
+        "letters": letters_at_hand([]),
+        "plane": plane,
+        "views": views_of_day(reader.db, *day),
+    }

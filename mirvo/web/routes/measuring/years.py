@@ -1,0 +1,90 @@
+"""Years: two dates of a tree compared, letters confirmed, every root's story."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from mirvo.core.errors import BadInput
+from mirvo.core.forms import OpenForm
+from mirvo.studio.measuring import years as use
+from mirvo.studio.yard.sheet import sheet_of
+from mirvo.web.drawings.wheel import draw_two_dates, wheel_reach_mm
+from mirvo.web.drawings.years import years_charts
+from mirvo.web.forms import Filled, shown_again_on
+from mirvo.web.reader import Reader, StudioDep
+from mirvo.web.templating import short_day
+
+router = APIRouter()
+LETTER = "letter_"
+OVERLAY_PX = 440.0
+SMALLEST_REACH_MM, LARGEST_REACH_MM = 10.0, 2000.0
+
+
+class LettersForm(OpenForm):
+    """The letter of each root, by the one it bears on the photo: letter_A, letter_B, …"""
+
+    @property
+    def letters(self) -> dict[str, str]:
+        return {
+            name.removeprefix(LETTER): letter
+            for name, letter in self.by_name.items()
+            if name.startswith(LETTER)
+        }
+
+
+def years_page(
+    reader: Reader,
+    filled: Filled,
+    tree_id: int,
+    measurement_id: int | None = None,
+    before: int | None = None,
+) -> HTMLResponse:
+    """All years of a tree; `measurement_id` is the later of the two dates compared."""
+    years = use.years_of(reader.db, tree_id, before, measurement_id)
+    context = {
+        "tree": years.tree,
+        "years": years,
+        "pair": years.comparison,
+        "complaint": next(iter(filled.errors.values()), ""),
+        "charts": years_charts(sheet_of(reader.db, tree_id, reader.today)),
+        **_drawn(years.comparison),
+    }
+    return reader.page("measuring/years.html", context, filled.status)
+
+
+@router.get("/trees/{tree_id}/years")
+def show_years(
+    reader: Reader, tree_id: int, before: int | None = None, after: int | None = None
+) -> HTMLResponse:
+    return years_page(reader, Filled(), tree_id, after, before)
+
+
+@router.post("/trees/{tree_id}/years/{measurement_id}")
+@shown_again_on(years_page)
+def confirm(
+    studio: StudioDep, tree_id: int, measurement_id: int, form: Annotated[LettersForm, Form()]
+) -> Response:
+    use.confirm(studio, tree_id, measurement_id, form.letters)
+    return RedirectResponse(f"/trees/{tree_id}/years?after={measurement_id}", 303)
+
+
+@router.get("/measurements/{measurement_id}/plan.jpg")
+def plan_photo(
+    reader: Reader, measurement_id: int, turn: float = 0.0, reach: float = 150.0
+) -> Response:
+    if not (SMALLEST_REACH_MM <= reach <= LARGEST_REACH_MM and -360 <= turn <= 360):
+        raise BadInput("reach", "must be from 10 to 2000 mm")
+    content = use.plan_photo(reader.db, reader.studio, measurement_id, turn, reach)
+    return Response(content, media_type="image/jpeg")
+
+
+def _drawn(pair: use.Comparison | None) -> dict[str, object]:
+    if pair is None:
+        return {"overlay": None, "reach": 0}
+    title = f"{short_day(pair.before.measured_on)} dashed upon {short_day(pair.after.measured_on)}"
+    reach = max(wheel_reach_mm(pair.old), wheel_reach_mm(pair.new))
+    return {
+        "overlay": draw_two_dates(pair.old, pair.new, pair.match.turn_deg, OVERLAY_PX, title),
+        "reach": round(reach),
+    }

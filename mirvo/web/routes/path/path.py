@@ -1,0 +1,222 @@
+"""Path: target, what is fixed by hand, the three paths and their steps."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from mirvo.core.almanac import rules
+from mirvo.core.almanac.loader import SCHOOLS
+from mirvo.core.errors import BadInput
+from mirvo.core.forms import FormModel, OpenForm
+from mirvo.core.plan.default_target import DefaultTarget, default_target
+from mirvo.core.plan.records import PlannedPath
+from mirvo.core.season import year_window
+from mirvo.studio.context import Studio
+from mirvo.studio.path import path as use
+from mirvo.studio.path import plans, target
+from mirvo.studio.shelf.materials import step_materials
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.sheet import Sheet, sheet_of
+from mirvo.web.drawings.scene import Scene
+from mirvo.web.drawings.target import Wish, draw_target
+from mirvo.web.drawings.three_paths import draw_three_paths
+from mirvo.web.drawings.years import path_chart
+from mirvo.web.forms import Filled, fields_from, shown_again_on
+from mirvo.web.reader import PageReader, Reader, StudioDep
+
+router = APIRouter()
+
+
+class SchoolForm(FormModel):
+    """Which of the three paths is shown."""
+
+    school: str = ""
+
+
+class WishedTarget(target.TargetForm):
+    """A target's form, and the school whose path is shown beside it."""
+
+    school: str = ""
+
+
+class HoldForm(FormModel):
+    """A year fixed by hand; release : it is left to the plan again."""
+
+    hold_year: int
+    allow: str = "none"
+    why: str = ""
+    release: str = ""
+
+
+def path_page(reader: Reader, filled: Filled, tree_id: int, school: str = "") -> HTMLResponse:
+    """The path of a tree; a complaint stands at the form it belongs to."""
+    view = use.path_view(reader.db, tree_id, reader.today)
+    sheet = sheet_of(reader.db, tree_id, reader.today)
+    chosen = _chosen(reader, school)
+    path = None if view.result is None else view.result.path_of(chosen)
+    default = default_target(None if sheet.base is None else sheet.base.record)
+    target_sent = "spread_ratio" in filled.fields
+    shown = filled.fields if target_sent else _fields(view, default)
+    context = {
+        "view": view,
+        "tree": view.tree,
+        "sheet": sheet,
+        "path": path,
+        "chosen": chosen,
+        "schools": SCHOOLS,
+        "default": default,
+        "fields": shown,
+        "errors": filled.errors,
+        "cuts": {cut.label: cut for cut in view.cuts},
+        "holds": target.holds_of(reader.db, tree_id),
+        "needs": {} if path is None else _needs(reader, sheet, path),
+        "windows": {} if path is None else _windows(sheet, path),
+        "known": list(rules().containers),
+        "done": plans.planned_and_done(reader.db, tree_id),
+        "drawing_of_target": draw_target(sheet, path, _wish(shown, default)),
+        "three": _three(view),
+        "chart": None if path is None or view.case is None else path_chart(sheet, path),
+    }
+    return reader.page("path/path.html", context, filled.status)
+
+
+@router.get("/trees/{tree_id}/path")
+def show_path(reader: Reader, tree_id: int, school: str = "") -> HTMLResponse:
+    return path_page(reader, Filled(), tree_id, school)
+
+
+@router.post("/trees/{tree_id}/path")
+def plan(studio: StudioDep, tree_id: int, form: Annotated[SchoolForm, Form()]) -> Response:
+    """Plan anew where the records have changed."""
+    return _planned(studio, tree_id, form.school)
+
+
+@router.post("/trees/{tree_id}/target")
+@shown_again_on(path_page)
+def set_target(studio: StudioDep, tree_id: int, form: Annotated[WishedTarget, Form()]) -> Response:
+    wished = target.TargetForm.model_validate(form.model_dump(exclude={"school"}))
+    target.set_target(studio, tree_id, wished)
+    return _planned(studio, tree_id, form.school)
+
+
+@router.post("/trees/{tree_id}/holds")
+@shown_again_on(path_page)
+def hold(studio: StudioDep, tree_id: int, form: Annotated[HoldForm, Form()]) -> Response:
+    if form.release:
+        target.release_year(studio, tree_id, form.hold_year)
+    else:
+        target.hold_year(studio, tree_id, form.hold_year, form.why, form.allow)
+    return _planned(studio, tree_id)
+
+
+@router.post("/trees/{tree_id}/containers")
+@shown_again_on(path_page)
+def containers(
+    studio: StudioDep, tree_id: int, container: Annotated[list[str] | None, Form()] = None
+) -> Response:
+    target.choose_containers(studio, tree_id, container or [])
+    return _planned(studio, tree_id)
+
+
+@router.post("/trees/{tree_id}/gaps")
+@shown_again_on(path_page)
+def gaps(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()]) -> Response:
+    methods = {}
+    for between, method in form.by_name.items():
+        first, dash, second = between.partition("-")
+        if dash:
+            methods[first, second] = method
+    target.choose_gap_methods(studio, tree_id, methods)
+    return _planned(studio, tree_id)
+
+
+@router.post("/trees/{tree_id}/regrowth")
+@shown_again_on(path_page)
+def regrowth(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()]) -> Response:
+    """Roots that grow back; those left empty stay away."""
+    years: dict[str, int | None] = {}
+    for label, said in form.by_name.items():
+        if said and not said.isdigit():
+            raise BadInput("regrowth", "Please give whole years, or nothing.")
+        years[label] = int(said) if said else None
+    target.set_regrowth(studio, tree_id, years)
+    return _planned(studio, tree_id)
+
+
+@router.post("/trees/{tree_id}/path/forward")
+def forward(reader: Reader, tree_id: int, form: Annotated[SchoolForm, Form()]) -> HTMLResponse:
+    """What would bring a path forward, worked out when it is asked for."""
+    view, chosen = use.path_view(reader.db, tree_id, reader.today), _chosen(reader, form.school)
+    levers = plans.work_out_levers(reader.studio, tree_id, chosen) if view.result else ()
+    context = {"tree": view.tree, "view": view, "levers": levers, "chosen": chosen}
+    template = "path/_forward.html" if reader.wants_part else "path/forward.html"
+    return reader.page(template, context)
+
+
+def _planned(studio: Studio, tree_id: int, school: str = "") -> RedirectResponse:
+    """Plan anew where something changed, then show the path."""
+    use.plan_path(studio, tree_id)
+    query = f"?school={school}" if school in SCHOOLS else ""
+    return RedirectResponse(f"/trees/{tree_id}/path{query}", 303)
+
+
+def _chosen(reader: PageReader, school: str) -> str:
+    return school if school in SCHOOLS else yard_of(reader.db).school
+
+
+def _three(view: use.PathView) -> Scene | None:
+    """The drawing of the three paths."""
+    if view.result is None or view.case is None:
+        return None
+    rows = [(path.school, path) for path in view.result.paths]
+    case = view.case
+    return draw_three_paths(rows, case.today.year, case.horizon_years, case.target.year)
+
+
+def _needs(reader: PageReader, sheet: Sheet, path: PlannedPath) -> dict[int, Any]:
+    """What each planned session uses up, by year."""
+    if sheet.target is None or sheet.base is None:
+        return {}
+    trunk = sheet.base.record.trunk_diameter_mm.value
+    last = sheet.sessions[0] if sheet.sessions else None
+    yard, wished = yard_of(reader.db), sheet.target
+    return {
+        step.year: step_materials(yard, sheet.tree, trunk, last, wished, step)
+        for step in path.steps
+    }
+
+
+def _windows(sheet: Sheet, path: PlannedPath) -> dict[int, Any]:
+    """The window of each planned year: start, end and best day."""
+    return {
+        step.year: year_window(sheet.species, sheet.last_frost, step.year) for step in path.steps
+    }
+
+
+def _wish(fields: dict[str, Any], default: DefaultTarget) -> Wish:
+    """What the drawing shows: the fields as far as they are numbers within the target's limits."""
+    limits = rules().target.limits
+
+    def number(name: str, instead: float, within: tuple[float, float]) -> float:
+        try:
+            value = float(str(fields.get(name, "")).replace(",", "."))
+        except ValueError:
+            return instead
+        return value if within[0] <= value <= within[1] else instead
+
+    return Wish(
+        number("spread_ratio", default.spread_ratio, limits.spread_ratio),
+        number("pot_depth_mm", default.pot_depth_mm, limits.pot_depth_mm),
+    )
+
+
+def _fields(view: use.PathView, default: DefaultTarget) -> dict[str, Any]:
+    if view.target is not None:
+        return fields_from(view.target, tuple(target.TargetForm.model_fields))
+    return {
+        "spread_ratio": f"{default.spread_ratio:.2f}",
+        "basis": "flare",
+        "largest_gap_deg": f"{default.largest_gap_deg:.0f}",
+        "pot_depth_mm": f"{default.pot_depth_mm:.0f}",
+    }

@@ -1,0 +1,101 @@
+"""Plans: those made, kept under a name, taken up again, and side by side."""
+
+from dataclasses import dataclass
+from string import ascii_lowercase
+from typing import Annotated
+
+from fastapi import APIRouter, Form
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from mirvo.core.forms import FormModel
+from mirvo.core.plan.case import Case
+from mirvo.core.plan.records import PlannedPath
+from mirvo.records.models import Plan
+from mirvo.studio.path import plans as use
+from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.settings import yard_of
+from mirvo.web.drawings.three_paths import draw_three_paths
+from mirvo.web.forms import Filled, shown_again_on
+from mirvo.web.reader import Reader, StudioDep
+
+router = APIRouter()
+MAX_BESIDE = 4
+MAX_NAME = 9
+
+
+@dataclass(frozen=True)
+class Column:
+    """One path as it stands side by side with others."""
+
+    name: str
+    plan: Plan
+    case: Case
+    path: PlannedPath
+
+
+class NameForm(FormModel):
+    """The name a plan is kept under; an empty one lets it go again."""
+
+    name: str = ""
+
+
+def plans_page(reader: Reader, filled: Filled, tree_id: int = 0, plan_id: int = 0) -> HTMLResponse:
+    """The plans of a tree; a complaint stands at the plan it belongs to."""
+    if plan_id:
+        tree_id = use.load_plan(reader.db, plan_id).tree_id
+    school, made = yard_of(reader.db).school, use.plans_of(reader.db, tree_id)
+    sent = reader.request.query_params.getlist("plan")
+    asked = [int(one) for one in sent if one.isdigit()]
+    named = [plan.id for plan in made if plan.name]
+    newest = [plan.id for plan in made[:1]]
+    beside = asked or list(dict.fromkeys([*newest, *named]))
+    shown = [plan for plan in made if plan.id in beside][:MAX_BESIDE]
+    columns = _columns(shown, school)
+    drawing = None
+    if columns:
+        first = min(column.case.today.year for column in columns)
+        last = max(column.case.today.year + column.case.horizon_years for column in columns)
+        rows = [(column.name[:MAX_NAME], column.path) for column in columns]
+        drawing = draw_three_paths(rows, first, last - first, None)
+    context = {
+        "tree": load_tree(reader.db, tree_id),
+        "plans": made,
+        "shown": [plan.id for plan in shown],
+        "columns": columns,
+        "school": school,
+        "beside": drawing,
+        "complaints": {plan_id: next(iter(filled.errors.values()))} if filled.errors else {},
+    }
+    return reader.page("path/plans.html", context, filled.status)
+
+
+@router.get("/trees/{tree_id}/plans")
+def show_plans(reader: Reader, tree_id: int) -> HTMLResponse:
+    return plans_page(reader, Filled(), tree_id)
+
+
+@router.post("/plans/{plan_id}/name")
+@shown_again_on(plans_page)
+def name_plan(studio: StudioDep, plan_id: int, form: Annotated[NameForm, Form()]) -> Response:
+    plan = use.name_plan(studio, plan_id, form.name)
+    return RedirectResponse(f"/trees/{plan.tree_id}/plans", 303)
+
+
+@router.post("/plans/{plan_id}/take-up")
+def take_up(studio: StudioDep, plan_id: int) -> Response:
+    plan = use.take_up(studio, plan_id)
+    return RedirectResponse(f"/trees/{plan.tree_id}/path", 303)
+
+
+def _columns(shown: list[Plan], school: str) -> list[Column]:
+    """What stands side by side: the three paths of one plan, or one path of several."""
+    readable = [
+        (plan, plan.case, plan.result) for plan in shown if plan.case and plan.result is not None
+    ]
+    if len(readable) == 1:
+        [(plan, case, result)] = readable
+        return [Column(path.school, plan, case, path) for path in result.paths]
+    return [
+        Column(plan.name or f"plan {ascii_lowercase[number]}", plan, case, result.path_of(school))
+        for number, (plan, case, result) in enumerate(readable)
+    ]

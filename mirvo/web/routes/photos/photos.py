@@ -1,0 +1,120 @@
+"""Photos: intake of several files, the simulated camera, and the pictures themselves."""
+
+from datetime import date
+from typing import Annotated
+
+from fastapi import APIRouter, Form, UploadFile
+from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+
+from mirvo.core.errors import BadInput
+from mirvo.core.forms import FormModel
+from mirvo.studio.measuring.photo_sets import shoot_set
+from mirvo.studio.measuring.side_views import shoot_turntable
+from mirvo.studio.photos.intake import Intake, take_in
+from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
+from mirvo.studio.photos.photo_queries import KINDS, load_photo, photos_with_state
+from mirvo.studio.photos.simulated import take_simulated
+from mirvo.studio.tree_queries import load_tree
+from mirvo.web.forms import Filled, shown_again_on
+from mirvo.web.reader import Reader, StudioDep
+
+router = APIRouter()
+Files = list[UploadFile]
+KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
+
+
+class IntakeForm(FormModel):
+    """Files put in together; the day as each file says where it is left open."""
+
+    kind: str = "top"
+    taken_on: date | None = None
+    files: Files = []  # noqa: RUF012  pydantic copies it
+
+
+def sent(files: Files) -> list[tuple[str, bytes]]:
+    """Name and content of the files of a form's field."""
+    return [(one.filename, one.file.read()) for one in files if one.filename]
+
+
+def photos_page(
+    reader: Reader, tree_id: int, results: list[Intake], filled: Filled, photo_id: int = 0
+) -> HTMLResponse:
+    """The photos of a tree; `results` of files put in, `filled` of the photo put right."""
+    context = {
+        "tree": load_tree(reader.db, tree_id),
+        "photos": photos_with_state(reader.db, tree_id),
+        "results": results,
+        "kinds": KINDS,
+        "refused": filled if filled.errors else None,
+        "refused_photo": photo_id,
+    }
+    return reader.page("photos/photos.html", context, filled.status)
+
+
+def intake_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
+    """What became of files whose form was turned back: none went in."""
+    said = next(iter(filled.errors.values()))
+    results = [Intake("", None, said)]
+    if reader.wants_part:
+        return reader.page("photos/_intake.html", {"results": results}, filled.status)
+    return photos_page(reader, tree_id, results, Filled(status=filled.status))
+
+
+def facts_page(reader: Reader, filled: Filled, photo_id: int) -> HTMLResponse:
+    """The photos of a tree, with one whose day or kind cannot be kept."""
+    return photos_page(reader, load_photo(reader.db, photo_id).tree_id, [], filled, photo_id)
+
+
+@router.get("/trees/{tree_id}/photos")
+def list_photos(reader: Reader, tree_id: int) -> HTMLResponse:
+    return photos_page(reader, tree_id, [], Filled())
+
+
+@router.post("/trees/{tree_id}/photos")
+@shown_again_on(intake_page)
+def put_in(
+    reader: Reader,
+    tree_id: int,
+    form: Annotated[IntakeForm, Form(media_type="multipart/form-data")],
+) -> HTMLResponse:
+    files = sent(form.files)
+    if not files:
+        raise BadInput("files", "Choose photos first.")
+    results = take_in(reader.studio, tree_id, files, form.kind, taken_on=form.taken_on)
+    if reader.wants_part:
+        return reader.page("photos/_intake.html", {"results": results})
+    refused = any(result.refused for result in results)
+    return photos_page(reader, tree_id, results, Filled(status=422 if refused else 200))
+
+
+@router.post("/photos/{photo_id}")
+@shown_again_on(facts_page)
+def put_right(studio: StudioDep, photo_id: int, form: Annotated[PhotoForm, Form()]) -> Response:
+    photo = edit_photo(studio, photo_id, form)
+    return RedirectResponse(f"/trees/{photo.tree_id}/photos", 303)
+
+
+@router.post("/trees/{tree_id}/photos/simulated")
+def shoot_simulated(studio: StudioDep, tree_id: int) -> Response:
+    return _to_desk(take_simulated(studio, tree_id).id)
+
+
+@router.post("/trees/{tree_id}/photos/turntable")
+def shoot_on_turntable(studio: StudioDep, tree_id: int) -> Response:
+    return _to_desk(shoot_turntable(studio, tree_id))
+
+
+@router.post("/trees/{tree_id}/photos/set")
+def shoot_in_set(studio: StudioDep, tree_id: int) -> Response:
+    return _to_desk(shoot_set(studio, tree_id))
+
+
+@router.get("/photos/{photo_id}/{size}.jpg")
+def picture(reader: Reader, photo_id: int, size: str) -> FileResponse:
+    photo = load_photo(reader.db, photo_id)
+    path = reader.studio.photos.derivative(photo.digest, size)
+    return FileResponse(path, media_type="image/jpeg", headers=KEEP_FOR_LONG)
+
+
+def _to_desk(photo_id: int) -> Response:
+    return RedirectResponse(f"/photos/{photo_id}/desk", 303)

@@ -1,0 +1,39 @@
+"""Looking after trees: ticking tasks, noting a watering."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse, Response
+
+from mirvo.core.forms import FormModel
+from mirvo.studio.records import aftercare as use
+from mirvo.web.reader import StudioDep
+
+router = APIRouter()
+
+
+class TickForm(FormModel):
+    """open : the task is to do again."""
+
+    open: str = ""
+
+
+@router.post("/care/{task_id}")
+def tick(
+    request: Request, studio: StudioDep, task_id: int, form: Annotated[TickForm, Form()]
+) -> Response:
+    use.tick(studio, task_id, done=not form.open)
+    return RedirectResponse(_back(request), 303)
+
+
+@router.post("/trees/{tree_id}/waterings")
+def water(studio: StudioDep, tree_id: int) -> Response:
+    use.water(studio, tree_id)
+    return RedirectResponse(f"/trees/{tree_id}", 303)
+
+
+def _back(request: Request) -> str:
+    """The page the tick came from, of this site only."""
+    came = request.headers.get("referer", "")
+    path = came.removeprefix(str(request.base_url).rstrip("/"))
+    return path if path.startswith("/") and not path.startswith("//") else "/"

@@ -1,0 +1,23 @@
+"""The compost heap: laying a tree, photo or session on it, and putting it back."""
+
+from fastapi import APIRouter
+from fastapi.responses import RedirectResponse, Response
+
+from mirvo.studio.yard.compost import lay_on_heap, put_back
+from mirvo.web.reader import StudioDep
+
+router = APIRouter(prefix="/compost")
+LISTS = {"tree": "/trees", "photo": "/trees/{0}/photos", "session": "/trees/{0}/sessions"}
+BACK = {**LISTS, "tree": "/trees/{0}"}
+
+
+@router.post("/{kind}/{number}")
+def lay(studio: StudioDep, kind: str, number: int) -> Response:
+    laid = lay_on_heap(studio, kind, number)
+    return RedirectResponse(f"{LISTS[kind].format(laid.tree_id)}?laid={kind}-{number}", 303)
+
+
+@router.post("/{kind}/{number}/back")
+def back(studio: StudioDep, kind: str, number: int) -> Response:
+    laid = put_back(studio, kind, number)
+    return RedirectResponse(BACK[kind].format(laid.tree_id), 303)

@@ -1,0 +1,22 @@
+"""Jumping to any tree or place by a few letters."""
+
+from fastapi import APIRouter
+from fastapi.responses import RedirectResponse, Response
+
+from mirvo.studio.yard.trees import tree_names
+from mirvo.web.places import find, known_places, known_tree
+from mirvo.web.reader import Reader
+
+router = APIRouter()
+
+
+@router.get("/find")
+def jump(reader: Reader, q: str = "") -> Response:
+    """While letters are typed a list of what they may mean; sent off, the first of it."""
+    trees = [known_tree(*names) for names in tree_names(reader.db)]
+    found = find(q, known_places(), trees)
+    if reader.wants_part:
+        return reader.page("yard/_found.html", {"found": found, "q": q})
+    if found:
+        return RedirectResponse(found[0].address, 303)
+    return reader.page("yard/not_found.html", {"q": q}, 404)

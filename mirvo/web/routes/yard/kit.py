@@ -1,0 +1,89 @@
+"""Kit: the card to print, the calendar for other programs, backup, the compost heap."""
+
+from collections.abc import Iterator
+from typing import Annotated
+
+from fastapi import APIRouter, Form
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+
+from mirvo.core.forms import FormModel
+from mirvo.formats.calendar import calendar_file
+from mirvo.formats.card import card_pdf, card_svg
+from mirvo.studio.context import Studio
+from mirvo.studio.yard.backups import backup_is_due, backup_pieces, mark_backed_up
+from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
+from mirvo.studio.yard.compost import heap
+from mirvo.studio.yard.settings import yard_of
+from mirvo.web.reader import Reader, StudioDep
+
+router = APIRouter()
+SHOWN = 8
+
+
+class SubscriptionForm(FormModel):
+    """stop : the address is to go; else a new one is wanted."""
+
+    stop: str = ""
+
+
+@router.get("/kit")
+def show(reader: Reader) -> HTMLResponse:
+    context = {
+        "base": str(reader.request.base_url),
+        "entries": entries_of(reader.db, reader.today)[:SHOWN],
+        "heap": heap(reader.db),
+        "backup_due": backup_is_due(reader.db, reader.studio.now),
+    }
+    return reader.page("yard/kit.html", context)
+
+
+@router.get("/kit/card.pdf")
+def pdf() -> Response:
+    return _file(card_pdf(), "application/pdf", "mirvo-card.pdf")
+
+
+@router.get("/kit/card.svg")
+def svg() -> Response:
+    return Response(card_svg(), media_type="image/svg+xml")
+
+
+@router.post("/kit/backup.zip")
+def backup(studio: StudioDep) -> Response:
+    """The whole studio; once it has been handed over whole, it counts as made."""
+    header = {**_named(f"mirvo-{studio.today.isoformat()}.zip"), "Cache-Control": "no-store"}
+    return StreamingResponse(_whole(studio), media_type="application/zip", headers=header)
+
+
+def _whole(studio: Studio) -> Iterator[bytes]:
+    yield from backup_pieces(studio)
+    mark_backed_up(studio)
+
+
+@router.get("/kit/calendar.ics")
+def calendar(reader: Reader) -> Response:
+    entries = entries_of(reader.db, reader.today)
+    content = calendar_file(yard_of(reader.db).name, entries, reader.studio.now)
+    return _file(content, "text/calendar", "mirvo.ics")
+
+
+@router.post("/kit/calendar")
+def subscription(studio: StudioDep, form: Annotated[SubscriptionForm, Form()]) -> Response:
+    if form.stop:
+        drop_secret(studio)
+    else:
+        new_secret(studio)
+    return RedirectResponse("/kit#calendar", 303)
+
+
+@router.get("/calendar/{secret}.ics")
+def subscribed_calendar(reader: Reader, secret: str) -> Response:
+    content = calendar_of(reader.db, reader.studio, secret)
+    return Response(content, media_type="text/calendar")
+
+
+def _file(content: bytes, media_type: str, name: str) -> Response:
+    return Response(content, media_type=media_type, headers=_named(name))
+
+
+def _named(name: str) -> dict[str, str]:
+    return {"Content-Disposition": f'attachment; filename="{name}"'}

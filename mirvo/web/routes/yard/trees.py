@@ -1,0 +1,102 @@
+"""Trees: list, tree page, adding and editing."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from mirvo.core.almanac import rules
+from mirvo.records.models import Tree
+from mirvo.studio.almanac.species import all_species
+from mirvo.studio.photos.photo_queries import photos_of
+from mirvo.studio.records.aftercare import rhythm_of
+from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard import trees as use
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.sheet import sheet_of
+from mirvo.web.drawings.ribbon import season_ribbon
+from mirvo.web.drawings.sheet import draw_sheet
+from mirvo.web.drawings.years import years_chart
+from mirvo.web.forms import Filled, fields_from, shown_again_on
+from mirvo.web.reader import Reader, StudioDep
+
+router = APIRouter()
+ENTERED = (*use.TreeForm.model_fields, "version")
+
+
+class EditForm(use.TreeForm):
+    """A tree's form with the version the edit began on."""
+
+    version: int = 0
+
+
+@router.get("/trees")
+def list_trees(reader: Reader, q: str = "") -> HTMLResponse:
+    rows = use.list_trees(reader.db, reader.today, q)
+    template = "yard/_tree_rows.html" if reader.wants_part else "yard/trees.html"
+    return reader.page(template, {"rows": rows, "q": q})
+
+
+def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> HTMLResponse:
+    """The form of a tree, new or kept; two saves at once are laid side by side."""
+    tree = None if tree_id is None else load_tree(reader.db, tree_id)
+    kept = {} if tree is None else _fields(tree)
+    fields = filled.fields
+    if tree is not None and "version" in filled.errors:
+        fields = {**fields, "version": str(tree.version)}
+    context = {
+        "fields": fields,
+        "errors": filled.errors,
+        "tree": tree,
+        "species": all_species(yard_of(reader.db)),
+        "containers": list(rules().containers),
+        "use": use,
+        "kept": kept,
+    }
+    return reader.page("yard/tree_form.html", context, filled.status)
+
+
+@router.get("/trees/new")
+def new_tree(reader: Reader) -> HTMLResponse:
+    return tree_form(reader, Filled())
+
+
+@router.post("/trees")
+@shown_again_on(tree_form)
+def add_tree(studio: StudioDep, form: Annotated[use.TreeForm, Form()]) -> Response:
+    return RedirectResponse(f"/trees/{use.add_tree(studio, form).id}", 303)
+
+
+@router.get("/trees/{tree_id}")
+def show_tree(reader: Reader, tree_id: int) -> HTMLResponse:
+    sheet = sheet_of(reader.db, tree_id, reader.today)
+    parent, children = use.offspring(reader.db, sheet.tree)
+    context = {
+        "sheet": sheet,
+        "photos": photos_of(reader.db, tree_id),
+        "parent": parent,
+        "children": children,
+        "tree": sheet.tree,
+        "rhythm": rhythm_of(reader.db, tree_id),
+        "plan_and_section": draw_sheet(sheet),
+        "ribbon": season_ribbon(sheet),
+        "years": years_chart(sheet),
+    }
+    return reader.page("yard/sheet.html", context)
+
+
+@router.get("/trees/{tree_id}/edit")
+def edit_form(reader: Reader, tree_id: int) -> HTMLResponse:
+    return tree_form(reader, Filled(_fields(load_tree(reader.db, tree_id))), tree_id)
+
+
+@router.post("/trees/{tree_id}/edit")
+@shown_again_on(tree_form)
+def edit_tree(studio: StudioDep, tree_id: int, form: Annotated[EditForm, Form()]) -> Response:
+    said = use.TreeForm.model_validate(form.model_dump(exclude={"version"}))
+    use.edit_tree(studio, tree_id, said, form.version)
+    return RedirectResponse(f"/trees/{tree_id}", 303)
+
+
+def _fields(tree: Tree) -> dict[str, str]:
+    return fields_from(tree, ENTERED)

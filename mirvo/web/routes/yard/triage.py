@@ -1,0 +1,29 @@
+"""Is it time? Toggles for what is seen, and the verdict beside them."""
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse
+
+from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.triage import SEEN_TODAY, is_it_time
+from mirvo.web.reader import Reader
+
+router = APIRouter()
+
+
+@router.get("/trees/{tree_id}/time")
+def show(reader: Reader, tree_id: int) -> HTMLResponse:
+    sent = reader.request.query_params
+    seen = {name: name in sent for name in SEEN_TODAY}
+    days = sent.get("days_between", "").replace(",", ".")
+    given = float(days) if days.replace(".", "", 1).isdigit() else None
+    evidence, verdict = is_it_time(reader.db, reader.today, tree_id, seen, given)
+    context = {
+        "tree": load_tree(reader.db, tree_id),
+        "seen": seen,
+        "days": days,
+        "days_wrong": bool(days) and given is None,
+        "evidence": evidence,
+        "verdict": verdict,
+    }
+    template = "yard/_verdict.html" if reader.wants_part else "yard/triage.html"
+    return reader.page(template, context)

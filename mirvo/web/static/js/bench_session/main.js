@@ -1,0 +1,176 @@
+/* A session at the bench: every entry is kept here at once and handed to the server. */
+
+import { Clock } from "./clock.js";
+import { Photos } from "./photos.js";
+import { Queue } from "./queue.js";
+import { listenKnobs } from "../knobs.js";
+
+const root = document.querySelector("[data-bench]");
+const { bench } = root.dataset;
+const queue = new Queue(bench);
+const photos = new Photos(bench);
+const save = root.querySelector("[data-save]");
+const moment = (text) => (text ? Date.parse(text) : null);
+const clock = "bares" in root.dataset ? new Clock(root.querySelector("[data-bar]"), moment(root.dataset.lifted), moment(root.dataset.covered)) : null;
+let lifted = moment(root.dataset.lifted);
+let covered = moment(root.dataset.covered);
+
+function decisionOf(item, action) {
+  const label = item.dataset.root;
+  const range = item.querySelector("input[type=range]");
+  const chosen = item.querySelector(`input[value="${action}"]`);
+  const advised = Number(chosen?.dataset.advised);
+  const part = range ? 1 - Number(range.value) / 100 : advised || Number(root.dataset.half);
+  return { action, part, why: item.querySelector(`[name="why:${label}"]`).value };
+}
+
+function findingsOf(item) {
+  const found = {};
+  for (const one of item.querySelectorAll("[data-seen]")) {
+    const { seen } = one.dataset;
+    if (seen === "feeders") found.feeders = one.value === "" ? null : Number(one.value);
+    else if (seen === "feeds") found.feeds = one.value.split(",").map((name) => name.trim()).filter(Boolean);
+    else found[seen] = one.value;
+  }
+  return found;
+}
+
+function enterRoot(item, input) {
+  const label = item.dataset.root;
+  if (input.dataset.seen) return queue.push(`seen:${label}`, findingsOf(item));
+  if ("waits" in input.dataset) return queue.push(`waits:${label}`, input.value || null);
+  const chosen = item.querySelector(`input[type=radio]:checked`);
+  if (!chosen && !input.name.startsWith("why:")) return null;
+  return queue.push(`root:${label}`, decisionOf(item, chosen ? chosen.value : "keep"));
+}
+
+function valueOf(input) {
+  if (input.dataset.hours !== undefined) {
+    const all = input.closest("fieldset").querySelectorAll("input:checked");
+    return [...all].map((one) => Number(one.value));
+  }
+  if (input.type === "checkbox") return input.checked;
+  if (input.dataset.number !== undefined) return input.value.trim() === "" ? null : input.value.trim();
+  return input.value;
+}
+
+function done(step, ticked) {
+  root.querySelector(`[data-step="${step}"]`).classList.toggle("done", ticked);
+  if (step === "lift") lifted = ticked ? Date.now() : null;
+  if (step === "fill") covered = ticked ? Date.now() : null;
+  clock?.set(lifted, covered);
+}
+
+root.addEventListener("change", (event) => {
+  const input = event.target;
+  const item = input.closest("[data-root]");
+  if (input.dataset.photo) {
+    if (input.files.length) photos.add(input.dataset.photo, input.files[0]);
+    input.value = "";
+  } else if (item) enterRoot(item, input);
+  else if (input.dataset.field) {
+    input.closest("[data-step]").querySelector("[data-refused]").hidden = true;
+    queue.push(input.dataset.field, valueOf(input));
+  } else if (input.name?.startsWith("done:")) {
+    const step = input.name.slice(5);
+    queue.push(input.name, input.checked);
+    done(step, input.checked);
+  }
+});
+root.addEventListener("input", ({ target }) => {
+  const item = target.type === "range" && target.closest("[data-root]");
+  if (item) item.querySelector("[data-keeps]").textContent = Math.round((target.value / 100) * item.dataset.length);
+});
+/* A radio that is chosen already lets go when it is chosen again. */
+root.addEventListener("click", (event) => {
+  const input = event.target;
+  if (input.type !== "radio") return;
+  if (input.dataset.was === "yes") {
+    input.checked = false;
+    const item = input.closest("[data-root]");
+    queue.push(item ? `root:${item.dataset.root}` : input.dataset.field, null);
+  }
+  for (const one of root.querySelectorAll("input[type=radio]")) if (one.name === input.name) one.dataset.was = one.checked ? "yes" : "";
+});
+for (const form of root.querySelectorAll("[data-step] form")) form.addEventListener("submit", (event) => event.preventDefault());
+listenKnobs(root, {
+  dropped: (knob, share) => {
+    const label = knob.dataset.knob;
+    const item = root.querySelector(`[data-root="${label}"]`);
+    queue.push(`root:${label}`, { ...decisionOf(item, "shorten"), part: 1 - share });
+  },
+});
+
+function fill(name, html) {
+  const part = root.querySelector(`[data-part="${name}"]`);
+  if (!part) return;
+  const held = part.contains(document.activeElement) ? document.activeElement : null;
+  const open = [...part.querySelectorAll("[data-root] details[open]")].map((one) => one.closest("[data-root]").dataset.root);
+  const item = held?.closest("[data-root]")?.dataset.root;
+  const again = held && (held.name ? `[name="${held.name}"]${held.type === "radio" ? `[value="${held.value}"]` : ""}` : held.dataset.seen ? `[data-root="${item}"] [data-seen="${held.dataset.seen}"]` : null);
+  part.innerHTML = html;
+  for (const label of open) part.querySelector(`[data-root="${label}"] details`)?.setAttribute("open", "");
+  if (again) part.querySelector(again)?.focus({ preventScroll: true });
+  markRadios();
+}
+
+function markRadios() {
+  for (const one of root.querySelectorAll("input[type=radio]")) one.dataset.was = one.checked ? "yes" : "";
+}
+
+queue.addEventListener("parts", ({ detail }) => {
+  for (const [name, html] of Object.entries(detail)) fill(name, html);
+});
+queue.addEventListener("state", ({ detail: { state, waiting } }) => {
+  save.dataset.state = state;
+  const said = { kept: "All is kept.", waiting: "Keeping …", lost: `The server cannot be reached: ${waiting} kept on this device, handed over when it is back. Go on.` };
+  save.textContent = said[state];
+});
+queue.addEventListener("refused", ({ detail }) => {
+  const field = detail.entry?.field;
+  const input = root.querySelector(`[data-field="${field}"], [name="${field}"]`);
+  const place = input?.closest("[data-step]")?.querySelector("[data-refused]");
+  if (!place) return;
+  place.textContent = detail.message;
+  place.hidden = false;
+  input.setAttribute("aria-invalid", "true");
+});
+photos.addEventListener("said", ({ detail: { step, text } }) => {
+  root.querySelector(`[data-step="${step}"] [data-photo-said]`).textContent = text;
+});
+photos.addEventListener("kept", ({ detail: { step, photo } }) => {
+  const link = document.createElement("a");
+  link.href = `/photos/${photo}/desk`;
+  const picture = new Image(88, 66);
+  picture.src = `/photos/${photo}/thumb.jpg`;
+  picture.alt = "Photo of this step";
+  link.append(picture);
+  root.querySelector(`[data-step="${step}"] [data-photo-said]`).before(link);
+});
+root.querySelector("[data-close]").addEventListener("submit", (event) => {
+  const waiting = queue.waiting + photos.waiting;
+  if (!waiting) return;
+  event.preventDefault();
+  root.querySelector("[data-close-said]").textContent = `${waiting} of your entries are still on this device. Close when the server has them.`;
+});
+
+/* What was entered while the server was away, before this page was opened again. */
+function showAgain() {
+  for (const { field, value } of queue.entries) {
+    for (const input of root.querySelectorAll(`[data-field="${field}"]`)) {
+      if (input.dataset.hours !== undefined) input.checked = value.includes(Number(input.value));
+      else if (input.type === "checkbox") input.checked = value;
+      else if (input.type === "radio") input.checked = input.value === value;
+      else input.value = value ?? "";
+    }
+    if (field.startsWith("done:")) {
+      root.querySelector(`[name="${field}"]`).checked = value;
+      done(field.slice(5), value);
+    }
+  }
+}
+
+showAgain();
+markRadios();
+queue.start();
+photos.start();

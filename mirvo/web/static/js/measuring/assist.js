@@ -1,0 +1,197 @@
+/* Help from the picture: proposed roots as ghosts, traces from a tip, widths and outlines. */
+
+import { freeLetter, putTrunk, trunksOf } from "./geometry.js";
+
+const LOST = "The server cannot be reached; marks by hand are kept as ever.";
+
+export class Assist extends EventTarget {
+  constructor(store) {
+    super();
+    this.store = store;
+    this.ghosts = [];
+    this.current = 0;
+    this.work = null;
+  }
+
+  get ghost() {
+    return this.ghosts[this.current] ?? null;
+  }
+
+  get doubtful() {
+    return this.ghosts.filter((one) => one.doubtful).length;
+  }
+
+  /** Ask for proposals; messages on the way are told as they come. */
+  async propose() {
+    if (this.work) return;
+    await this.#busy("Looking for roots", async (signal) => {
+      const answer = await this.#post("propose", { marks: this.store.marks }, signal);
+      for await (const said of lines(answer.body)) {
+        if (said.stage) this.#tell(said.stage, said.share);
+        else if (said.problem) throw new Error(said.problem.message);
+        else this.#offer(said.result);
+      }
+    });
+  }
+
+  #offer(found) {
+    this.ghosts = found;
+    this.current = 0;
+    this.said = found.length ? "" : "No further roots were seen in the photo. Draw the rest by hand.";
+  }
+
+  /** Break off what is being worked out. */
+  stop() {
+    this.stopping = fetch(`/photos/${this.store.photo}/assist`, { method: "DELETE" }).catch(() => {});
+    this.work?.abort();
+  }
+
+  accept() {
+    const ghost = this.ghost;
+    if (!ghost) return -1;
+    const { path, base_width, points_sd_px } = ghost;
+    this.store.change((marks) => {
+      marks.roots.push({ label: freeLetter(marks.roots, this.store.letters), path, base_width, points_sd_px });
+    });
+    this.#drop();
+    return this.store.marks.roots.length - 1;
+  }
+
+  reject() {
+    if (this.ghost) this.#drop();
+  }
+
+  #drop() {
+    this.ghosts.splice(this.current, 1);
+    if (this.current >= this.ghosts.length) this.current = 0;
+    this.#changed();
+  }
+
+  /** The next doubtful proposal, any next one when none is doubtful. */
+  next() {
+    const count = this.ghosts.length;
+    for (let step = 1; step <= count; step += 1) {
+      const index = (this.current + step) % count;
+      if (!this.doubtful || this.ghosts[index].doubtful) {
+        this.current = index;
+        break;
+      }
+    }
+    this.#changed();
+  }
+
+  dismiss() {
+    this.ghosts = [];
+    this.#changed();
+  }
+
+  /** Trace the root that ends at `tip`; it becomes a root at once, to be dragged right. */
+  async trace(tip) {
+    let index = -1;
+    await this.#busy("Tracing the root", async (signal) => {
+      const answer = await this.#post("trace", { marks: this.store.marks, tip }, signal);
+      const found = await answer.json();
+      this.store.change((marks) => marks.roots.push({ label: freeLetter(marks.roots, this.store.letters), ...found }));
+      index = this.store.marks.roots.length - 1;
+    });
+    return index;
+  }
+
+  /** Set the base width of a root from the picture. */
+  async width(index) {
+    const root = this.store.marks.roots[index];
+    if (!root) return;
+    await this.#busy("Seeking the root's edges", async (signal) => {
+      const answer = await this.#post("width", { marks: this.store.marks, path: root.path }, signal);
+      const found = await answer.json();
+      this.store.change((marks) => Object.assign(marks.roots[index], found));
+    });
+  }
+
+  /** Draw the ends of a width set by hand to the flanks seen: one more step, to be undone. */
+  async flanks(index, name) {
+    const { path, [name]: byHand } = this.store.marks.roots[index];
+    const answer = await this.#post("flanks", { width: byHand, path }, null).catch(() => null);
+    if (!answer) return;
+    const { width } = await answer.json();
+    const root = this.store.marks.roots?.[index];
+    if (JSON.stringify(root?.[name]) !== JSON.stringify(byHand)) return;
+    this.store.change((marks) => { marks.roots[index][name] = width; });
+  }
+
+  /** Set the trunk's outline from a rough one; whether an edge of the photo runs there. */
+  async outline(rough, height) {
+    let follows;
+    await this.#busy("Seeking the trunk's edge", async (signal) => {
+      const answer = await this.#post("outline", { rough }, signal);
+      const found = await answer.json();
+      const { outline, outline_sd_px } = found;
+      follows = found.follows;
+      this.store.change((marks) => putTrunk(marks, { outline, outline_sd_px, height_mm: height }));
+    });
+    if (this.store.marks.calibration && trunksOf(this.store.marks).length) this.#makeReady();
+    return follows;
+  }
+
+  /** The trunk is there, so roots come next: have the photo set up before they are asked for. */
+  #makeReady() {
+    this.#post("ready", { marks: this.store.marks }, null).catch(() => {});
+  }
+
+  /** Snap one edge of a side view to the silhouette. */
+  async edge(name) {
+    await this.#busy("Seeking the silhouette", async (signal) => {
+      const answer = await this.#post("edge", { rough: this.store.marks[name] }, signal);
+      const found = await answer.json();
+      this.store.change((marks) => { marks[name] = found.edge; });
+    });
+  }
+
+  async #post(what, body, signal) {
+    const answer = await fetch(`/photos/${this.store.photo}/assist/${what}`, {
+      method: "POST",
+      headers: { "Content-Type": "application/json", Accept: "application/json" },
+      body: JSON.stringify(body),
+      signal,
+    });
+    if (answer.ok) return answer;
+    throw new Error((await answer.json()).message ?? LOST);
+  }
+
+  async #busy(stage, doing) {
+    if (this.work) return;
+    this.work = new AbortController();
+    this.said = "";
+    this.#tell(stage, 0.03);
+    try {
+      await doing(this.work.signal);
+    } catch (error) {
+      await this.stopping;
+      if (this.work.signal.aborted) this.said = "Stopped. Nothing was changed.";
+      else this.said = error instanceof TypeError ? LOST : error.message;
+    }
+    this.work = null;
+    this.#changed();
+  }
+
+  #tell(stage, share) {
+    this.dispatchEvent(new CustomEvent("progress", { detail: { stage, share } }));
+  }
+
+  #changed() {
+    this.dispatchEvent(new Event("change"));
+  }
+}
+
+async function* lines(body) {
+  const reader = body.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = "";
+  for (;;) {
+    const { value, done } = await reader.read();
+    if (done) return;
+    rest += value;
+    const whole = rest.split("\n");
+    rest = whole.pop();
+    for (const one of whole) yield JSON.parse(one);
+  }
+}

@@ -1,0 +1,158 @@
+/* The root desk: puts store, view, tools and panel together. */
+
+import { Assist } from "./assist.js";
+import { Fields } from "./fields.js";
+import { points, trunksOf } from "./geometry.js";
+import { drawMarks } from "./draw_marks.js";
+import { listenKeys } from "./keys.js";
+import { Loupe } from "./loupe.js";
+import { listen } from "./pointer.js";
+import { Store } from "./store.js";
+import { MarksTable } from "./table.js";
+import { Tools } from "./tools.js";
+import { View } from "./view.js";
+
+const AROUND_TRUNK = 5;
+const root = document.querySelector("[data-desk]");
+const part = (name) => root.querySelector(`[data-${name}]`);
+const surface = part("surface");
+const overlay = part("overlay");
+const panel = part("panel");
+const help = part("help");
+const store = new Store(JSON.parse(part("desk-state").textContent));
+const fields = new Fields(part("calibration"), store);
+const assist = new Assist(store);
+const tools = new Tools(store, fields, assist);
+const view = new View(surface, part("sheet"), store.size);
+const loupe = new Loupe(part("loupe"), part("image"), view);
+const table = new MarksTable(part("marks-table"), store, (address) => {
+  tools.choose(address);
+  redraw();
+});
+let roughOutline = null;
+let cross = store.size.map((side) => Math.round(side / 2));
+let waiting = false;
+
+fields.onPick = () => {
+  tools.take("calibrate");
+  redraw();
+};
+
+function redraw() {
+  if (waiting) return;
+  waiting = true;
+  requestAnimationFrame(() => {
+    waiting = false;
+    draw();
+  });
+}
+
+function draw() {
+  const keyboard = document.activeElement === surface && surface.matches(":focus-visible");
+  const shown = keyboard && tools.tool !== "select" ? cross : null;
+  drawMarks(overlay, store.marks, {
+    zoom: view.zoom, chosen: tools.chosen, cross: shown, ghosts: assist.ghosts, ghost: assist.ghost, rough: roughOutline,
+  });
+  surface.dataset.tool = tools.tool;
+  for (const button of root.querySelectorAll("[data-tool]")) {
+    if (button !== surface) button.setAttribute("aria-pressed", String(button.dataset.tool === tools.tool));
+  }
+  for (const button of panel.querySelectorAll("[data-pick]")) {
+    button.setAttribute("aria-pressed", String(Number(button.dataset.pick) === tools.rootIndex));
+  }
+  const chosen = tools.chosen && [...points(store.marks)].find((one) => one.address === tools.chosen);
+  const said = chosen && tools.tool === "select" ? `${chosen.name}. ${tools.hint}` : tools.hint;
+  if (part("hint").textContent !== said) part("hint").textContent = said;
+}
+
+for (const button of root.querySelectorAll("button[data-tool]")) {
+  button.addEventListener("click", () => {
+    tools.take(button.dataset.tool);
+    surface.focus({ preventScroll: true });
+    redraw();
+  });
+}
+const actions = {
+  undo: () => tools.undo(),
+  redo: () => tools.redo(),
+  fit: () => view.fit(),
+  help: () => help.showModal(),
+  loupe: () => loupe.toggle(),
+  snap: () => tools.snap(),
+  propose: () => {
+    tools.note = "";
+    const outlines = trunksOf(store.marks).flatMap((one) => one.outline);
+    if (outlines.length) view.frame(outlines, AROUND_TRUNK);
+    assist.propose();
+  },
+  stop: () => assist.stop(),
+  accept: () => assist.accept(),
+  reject: () => assist.reject(),
+  next: () => assist.next(),
+  dismiss: () => assist.dismiss(),
+};
+for (const button of root.querySelectorAll("[data-do]")) {
+  button.addEventListener("click", () => {
+    actions[button.dataset.do]();
+    redraw();
+  });
+}
+
+panel.addEventListener("click", (event) => {
+  const pick = event.target.closest("[data-pick]");
+  if (!pick) return;
+  tools.chooseRoot(Number(pick.dataset.pick));
+  redraw();
+});
+panel.addEventListener("change", (event) => {
+  const name = event.target.dataset.edit;
+  if (!name) return;
+  const tried = event.target.closest("[data-try]");
+  const index = Number((tried ?? event.target.closest("[data-root]")).dataset[tried ? "try" : "root"]);
+  const value = event.target.value;
+  store.change((marks) => {
+    (tried ? marks.tried : marks.roots ?? marks.emergences)[index][name] = name === "feeders" ? (value === "" ? null : Number(value)) : value;
+  });
+});
+
+store.addEventListener("change", () => {
+  fields.fill();
+  table.fill();
+  redraw();
+});
+store.addEventListener("saving", ({ detail }) => {
+  part("save").textContent = detail.text;
+  part("save").dataset.state = detail.state;
+});
+store.addEventListener("figures", ({ detail }) => {
+  const held = panel.contains(document.activeElement) ? document.activeElement : null;
+  const owner = held?.closest("[data-root], [data-try]");
+  const place = owner?.dataset.try ? `[data-try="${owner.dataset.try}"]` : `[data-root="${owner?.dataset.root}"]`;
+  const again = held && (held.dataset.edit ? `${place} [data-edit="${held.dataset.edit}"]` : `[data-pick="${held.dataset.pick}"]`);
+  panel.innerHTML = detail.panel;
+  if (again) panel.querySelector(again)?.focus();
+  redraw();
+});
+assist.addEventListener("progress", ({ detail }) => {
+  part("working").hidden = false;
+  part("stage").textContent = `${detail.stage} …`;
+  part("progress").value = detail.share;
+});
+assist.addEventListener("change", () => {
+  part("working").hidden = true;
+  const { ghost } = assist;
+  part("ghosts").hidden = !ghost && !assist.said;
+  for (const button of part("ghosts").querySelectorAll("[data-when=ghost]")) button.hidden = !ghost;
+  part("ghost-said").textContent = ghost
+    ? `${assist.ghosts.length} proposed, ${assist.doubtful} doubtful. This one: ${Math.round(ghost.confidence * 100)} % sure.`
+    : assist.said;
+  redraw();
+});
+surface.addEventListener("viewchange", redraw);
+surface.addEventListener("focus", redraw);
+surface.addEventListener("blur", redraw);
+
+const desk = { surface, view, store, tools, assist, loupe, redraw, help, propose: actions.propose };
+listen({ ...desk, rough: (drawn) => { roughOutline = drawn; redraw(); } });
+listenKeys({ ...desk, cross: () => cross, setCross: (to) => { cross = to; } });
+draw();

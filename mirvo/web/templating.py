@@ -1,0 +1,91 @@
+"""Templates: one environment, its filters and what every template may use."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import date
+from functools import cache
+from pathlib import Path
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
+
+from mirvo.core.almanac import rules
+from mirvo.core.rootwork.kinds import kind_name
+from mirvo.core.season import BUD_STAGES
+from mirvo.web import wording
+from mirvo.web.places import PLACES, TREE_PARTS
+
+HERE = Path(__file__).parent
+
+
+@cache
+def environment() -> Environment:
+    made = Environment(
+        loader=FileSystemLoader(HERE / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    made.filters["day"] = day
+    made.filters["short_day"] = short_day
+    made.filters["day_of_year"] = day_of_year
+    made.filters["mm"] = mm
+    made.filters["percent"] = percent
+    made.filters["signed"] = signed
+    made.globals["asset"] = asset
+    made.globals["icon"] = icon
+    made.globals["words"] = wording
+    made.globals["kind_name"] = kind_name
+    made.globals["bud_stages"] = BUD_STAGES
+    made.globals["places"] = PLACES
+    made.globals["tree_parts"] = TREE_PARTS
+    made.globals["usual_pots"] = tuple(rules().plan.offered)
+    made.globals["usual_plan"] = rules().plan
+    made.globals["bud_groups"] = tuple(rules().phenology)
+    return made
+
+
+def day(value: date | None) -> str:
+    """14 March 2026."""
+    return "" if value is None else f"{value.day} {value:%B %Y}"
+
+
+def short_day(value: date | None) -> str:
+    """14 Mar 2026."""
+    return "" if value is None else f"{value.day} {value:%b %Y}"
+
+
+def day_of_year(value: str) -> str:
+    """20 April, of a month and day as "04-20"."""
+    found = date.fromisoformat(f"2000-{value}")
+    return f"{found.day} {found:%B}"
+
+
+def mm(value: float | None) -> str:
+    """A length without needless digits, its unit left to the page."""
+    return "" if value is None else f"{value:.0f}"
+
+
+def percent(value: float | None) -> str:
+    return "" if value is None else f"{value * 100:.0f} %"
+
+
+def signed(value: float, digits: int = 0) -> str:
+    """A difference with its sign; none where it rounds to nothing."""
+    text = f"{value:+.{digits}f}"
+    return text[1:] if float(text) == 0 else text
+
+
+@cache
+def asset(name: str) -> str:
+    """Address of a shipped file with a hash of its content."""
+    digest = hashlib.sha256((HERE / "static" / name).read_bytes()).hexdigest()[:10]
+    return f"/static/{name}?v={digest}"
+
+
+@cache
+def icon(name: str) -> Markup:
+    """An icon's drawing; it says nothing to screen readers, its button does."""
+    return Markup((HERE / "templates" / "icons" / f"{name}.svg").read_text("utf-8"))  # noqa: S704

@@ -1,0 +1,47 @@
+"""Planned against done, case by case."""
+
+import unittest
+
+from mirvo.core.plan.plan_vs_actual import ActualSession, against_plan
+from mirvo.core.plan.records import PlannedStep
+
+STEP = PlannedStep(
+    year=2027,
+    share=0.30,
+    budget=0.38,
+    strain=60.0,
+    slice_mm=20.0,
+    container="usual pot",
+    fault_parts={"C": 1.0, "F": 0.5},
+    ball_depth_mm=(90.0, 70.0),
+    woody_depth_mm=(80.0, 70.0),
+)
+
+
+def codes(step=STEP, **changes):
+    values = {
+        "year": 2027, "roots": {"C": 1.0, "F": 0.5}, "slice_mm": 20, "share": 0.30,
+        "container": "usual pot",
+    }  # fmt: skip
+    return [one.code for one in against_plan(step, ActualSession(**(values | changes)))]
+
+
+class PlanVsActualTest(unittest.TestCase):
+    def test_as_planned(self):
+        self.assertEqual(codes(), [])
+        self.assertEqual(codes(slice_mm=21, share=0.32), [])
+
+    def test_each_difference_by_itself(self):
+        self.assertEqual(codes(step=None), ["unplanned"])
+        self.assertEqual(codes(roots={"F": 0.5}), ["spared"])
+        self.assertEqual(codes(roots={"C": 0.5, "F": 0.5}), ["less"])
+        self.assertEqual(codes(roots={"C": 1.0, "F": 1.0, "H": 0.2}), ["extra"])
+        self.assertEqual(codes(slice_mm=30), ["slice"])
+        self.assertEqual(codes(container="final pot"), ["container"])
+
+    def test_more_than_the_budget_is_said(self):
+        [one] = against_plan(STEP, ActualSession(2027, {"C": 1, "F": 0.5}, 20, 0.41, "usual pot"))
+        self.assertEqual(one.text, "41 % of the feeding root went instead of 30 %, above the "
+                         "budget of 38 %.")  # fmt: skip
+        [under] = against_plan(STEP, ActualSession(2027, {"C": 1, "F": 0.5}, 20, 0.36, "usual pot"))
+        self.assertNotIn("budget", under.text)

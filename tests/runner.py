@@ -1,0 +1,155 @@
+"""Runs the tests side by side, one process a core, and closes with one line that counts them.
+
+`python -m tests` runs all, `python -m tests tests.core` those below a package or in a module.
+"""
+
+import doctest
+import io
+import os
+import sys
+import tempfile
+import time
+import unittest
+import warnings
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from importlib import import_module
+from multiprocessing import get_context
+from pathlib import Path
+from pkgutil import walk_packages
+
+import coverage
+
+import mirvo
+
+ROOT = Path(__file__).parent.parent
+DOCTESTS = "doctests of "
+# The slow ones begin first, so that no core waits for a long one at the end.
+SLOW_FIRST = ("tests.browser", "tests.demo", "tests.core.plan", "tests.core.vision")
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What became of one group of tests: how many ran, the names that failed, and the report."""
+
+    name: str
+    run: int
+    failed: tuple[str, ...]
+    skipped: int
+    report: str
+    seconds: float
+
+
+def main() -> int:
+    asked = sys.argv[1:]
+    groups = _groups(asked)
+    with tempfile.TemporaryDirectory() as folder:
+        data = str(Path(folder) / "coverage")
+        outcomes = _run(groups, data)
+        if not asked:
+            _print_coverage(data)
+    failed = [name for outcome in outcomes for name in outcome.failed]
+    for outcome in outcomes:
+        print(outcome.report, end="")
+    for outcome in sorted(outcomes, key=lambda one: -one.seconds)[:5]:
+        print(f"{outcome.seconds:6.1f} s  {outcome.name}")
+    run = sum(outcome.run for outcome in outcomes)
+    skipped = sum(outcome.skipped for outcome in outcomes)
+    print(f"{run - len(failed) - skipped} passed, {len(failed)} failed, {skipped} skipped")
+    return 1 if failed or not run else 0
+
+
+def _groups(asked: list[str]) -> list[str]:
+    """Names of test classes, slow ones first, and of the modules whose docstrings have examples."""
+    loader = unittest.TestLoader()
+    suites = [_suite(loader, name) for name in asked or ["tests"]]
+    classes = dict.fromkeys(_class_of(test) for suite in suites for test in _tests(suite))
+    if loader.errors:
+        raise SystemExit("\n".join(loader.errors))
+    slow = sorted(classes, key=lambda name: not name.startswith(SLOW_FIRST))
+    return slow if asked else [*slow, *(f"{DOCTESTS}{name}" for name in _with_examples())]
+
+
+def _suite(loader: unittest.TestLoader, name: str) -> unittest.TestSuite:
+    folder = ROOT.joinpath(*name.split("."))
+    if folder.is_dir():
+        return loader.discover(str(folder), pattern="test_*.py", top_level_dir=str(ROOT))
+    return loader.loadTestsFromName(name)
+
+
+def _tests(suite: unittest.TestSuite):
+    for part in suite:
+        if isinstance(part, unittest.TestSuite):
+            yield from _tests(part)
+        else:
+            yield part
+
+
+def _class_of(test: unittest.TestCase) -> str:
+    return f"{type(test).__module__}.{type(test).__qualname__}"
+
+
+def _with_examples() -> list[str]:
+    named = walk_packages(mirvo.__path__, "mirvo.")
+    files = {one.name: ROOT.joinpath(*one.name.split(".")).with_suffix(".py") for one in named}
+    return [name for name, file in files.items() if file.exists() and ">>> " in file.read_text()]
+
+
+def _run(groups: list[str], data: str) -> list[Outcome]:
+    workers = min(len(groups), max(1, len(os.sched_getaffinity(0))))
+    spawn = get_context("spawn")
+    with ProcessPoolExecutor(workers, mp_context=spawn) as pool:
+        futures = [pool.submit(run_group, name, data) for name in groups]
+        return [future.result() for future in futures]
+
+
+def run_group(name: str, data: str) -> Outcome:
+    """Run one group in this process."""
+    watched = _watch(data)
+    began = time.monotonic()
+    suite = unittest.TestSuite()
+    if name.startswith(DOCTESTS):
+        suite.addTest(doctest.DocTestSuite(import_module(name.removeprefix(DOCTESTS))))
+    else:
+        suite.addTest(unittest.defaultTestLoader.loadTestsFromName(name))
+    said = io.StringIO()
+    with warnings.catch_warnings():
+        # What is going away is mended now, not when it is gone.
+        for module in ("mirvo", "tests"):
+            warnings.filterwarnings("error", category=DeprecationWarning, module=module)
+        runner = unittest.TextTestRunner(said, verbosity=0, warnings=None)
+        result = runner.run(suite)
+    watched.save()
+    broken = [*result.failures, *result.errors, *((one, "") for one in result.unexpectedSuccesses)]
+    failed = {getattr(test, "test_case", test).id() for test, _ in broken}
+    report = said.getvalue() if failed else ""
+    seconds = time.monotonic() - began
+    skipped = len(result.skipped)
+    return Outcome(name, max(result.testsRun, len(failed)), tuple(failed), skipped, report, seconds)
+
+
+_watched: list[coverage.Coverage] = []
+
+
+def _watch(data: str) -> coverage.Coverage:
+    """Coverage of this process, begun once."""
+    if not _watched:
+        _watched.append(coverage.Coverage(data, data_suffix=True, source=["mirvo"]))
+        _watched[0].start()
+    return _watched[0]
+
+
+def _print_coverage(data: str) -> None:
+    whole = coverage.Coverage(data, source=["mirvo"])
+    whole.combine([str(Path(data).parent)])
+    out = io.StringIO()
+    share = whole.report(file=out, skip_covered=True, show_missing=False)
+    least = sorted(out.getvalue().splitlines()[2:-3], key=lambda line: line.split()[-1:])
+    print(f"{share:.0f} % of the lines are run by tests; files with the fewest:")
+    by_share = sorted((line for line in least if "%" in line), key=_percent)
+    for line in by_share[:5]:
+        print(f"  {line}")
+
+
+def _percent(line: str) -> float:
+    return float(line.split()[-1].rstrip("%"))
