@@ -51,7 +51,7 @@ def main() -> int:
     failed = [name for outcome in outcomes for name in outcome.failed]
     for outcome in outcomes:
         print(outcome.report, end="")
-    for outcome in sorted(outcomes, key=lambda one: -one.seconds)[:5]:
+    for outcome in sorted(outcomes, key=lambda one: -one.seconds)[:40]:
         print(f"{outcome.seconds:6.1f} s  {outcome.name}")
     run = sum(outcome.run for outcome in outcomes)
     skipped = sum(outcome.skipped for outcome in outcomes)
