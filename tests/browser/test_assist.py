@@ -40,7 +40,7 @@ class AssistTest(BrowserCase):
         self.page.goto(self.desk)
 
     def on_server(self):
-        self.page.wait_for_timeout(300)
+        self.page.locator("[data-working]").wait_for(state="hidden")
         self.kept()
         return self.marks_of(self.photo_id)
 
@@ -160,7 +160,7 @@ class AssistTest(BrowserCase):
         page.locator("[data-surface]").focus()
         page.keyboard.press("w")
         self.click_points(wide)
-        page.wait_for_timeout(500)
+        self.kept()
         self.assertAlmostEqual(width(), known + 8, delta=1.5)
 
     def test_help_without_a_trunk_says_what_is_missing(self):
@@ -206,7 +206,6 @@ class AssistTest(BrowserCase):
         send("touchMove", (x, y + 58))
         page.locator("[data-loupe]").wait_for(state="visible")
         send("touchEnd", None)
-        page.wait_for_timeout(300)
         self.kept(page)
         front = self.marks_of(self.photo_id)["front"]
         self.assertLess(abs(front[0] - self.known["front"][0]), 12)

@@ -5,7 +5,7 @@ import re
 from playwright.sync_api import expect
 
 from tests.browser.stage import BrowserCase
-from tests.studio.test_path import PathCase
+from tests.studio.path.test_path import PathCase
 
 
 class PathTest(PathCase, BrowserCase):
@@ -86,7 +86,7 @@ class PathTest(PathCase, BrowserCase):
         with page.expect_response(re.compile(r"/trees/1/target$")):
             for _ in range(5):
                 page.keyboard.press("ArrowUp")
-            page.wait_for_timeout(900)
+        page.wait_for_load_state("networkidle")
         self.settled()
         self.assertAlmostEqual(self.wished()["pot_depth_mm"], before["pot_depth_mm"] + 6)
         expect(page.locator("#pot_depth_mm")).to_have_value(f"{before['pot_depth_mm'] + 6:g}")

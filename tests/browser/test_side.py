@@ -19,7 +19,7 @@ class SideTest(BrowserCase):
         return truth_of(self.studio, photo)["marks"]
 
     def on_server(self):
-        self.page.wait_for_timeout(300)
+        self.page.locator("[data-working]").wait_for(state="hidden")
         self.kept()
         return self.open_desk(self.first)
 
@@ -149,7 +149,6 @@ class PhotoSetTest(BrowserCase):
         self.click_points(second["roots"][1]["path"])
         page.keyboard.press("Enter")
         page.locator("[data-figure=trunk]").wait_for()
-        page.wait_for_timeout(400)
         self.kept()
         figures = self.open_desk(photos[0].id).found.top
         self.assertEqual(figures.labels, ["A", "B"])

@@ -9,7 +9,7 @@ from fastapi.testclient import TestClient
 from mirvo.web.app import create_app
 from mirvo.web.places import MAX_FOUND, find, known_places, known_tree
 from tests.studio_case import StudioCase
-from tests.web.test_pages import tags
+from tests.web.test_pages import tags, words
 
 TREES = [
     known_tree(1, "Quarry hawthorn", "Common hawthorn"),
@@ -18,8 +18,8 @@ TREES = [
 ]
 
 
-def names(words):
-    return [one.name for one in find(words, known_places(), TREES)]
+def names(letters):
+    return [one.name for one in find(letters, known_places(), TREES)]
 
 
 class FindTest(unittest.TestCase):
@@ -43,8 +43,8 @@ class FindTest(unittest.TestCase):
         self.assertEqual(names("backup"), ["Backup"])
 
     def test_nothing_and_far_too_much(self):
-        for words in ("", "  ", "?!", "xyz", "rry"):
-            self.assertEqual(names(words), [])
+        for letters in ("", "  ", "?!", "xyz", "rry"):
+            self.assertEqual(names(letters), [])
         many = [known_tree(n, f"Larch {n}", "Larch") for n in range(99)]
         self.assertEqual(len(find("larch", [], many)), MAX_FOUND)
 
@@ -74,4 +74,4 @@ class FindPagesTest(StudioCase):
         self.assertIn("mirvo-2026-11-23.zip", answer.headers["content-disposition"])
         with zipfile.ZipFile(io.BytesIO(answer.content)) as packed:
             self.assertIsNone(packed.testzip())
-        self.assertIn("Last backup on 23 November 2026", self.client.get("/kit").text)
+        self.assertIn("Last backup on 23 November 2026", words(self.client.get("/kit")))

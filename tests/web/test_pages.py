@@ -34,6 +34,11 @@ def tags(answer, name):
     return [attrs for tag, attrs in seen.tags if tag == name]
 
 
+def words(answer):
+    """The text of an answer with its white space as a browser shows it."""
+    return " ".join(answer.text.split())
+
+
 class PagesTest(StudioCase):
     def setUp(self):
         super().setUp()

@@ -7,7 +7,8 @@ from mirvo.studio.path.target import hold_year, holds_of
 from mirvo.web.app import create_app
 from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import draw_three_paths
-from tests.studio.test_path import PathCase
+from tests.studio.path.test_path import PathCase
+from tests.web.test_pages import words
 
 
 def of_role(scene, role):
@@ -28,7 +29,7 @@ class PathPagesTest(PathCase):
 
     def test_everything_fixed_by_hand_is_on_the_page_and_goes_again(self):
         self.post("/trees/1/holds", hold_year="2030", allow="final pot", why="exhibition")
-        page = self.client.get("/trees/1/path").text
+        page = words(self.client.get("/trees/1/path"))
         self.assertIn("In the show pot by <strong>2030</strong>: exhibition", page)
         self.post("/trees/1/holds", hold_year="2030", release="1")
         self.assertNotIn("exhibition", self.client.get("/trees/1/path").text)

@@ -6,7 +6,7 @@ from mirvo.core.almanac import figures_of, species_by_key
 from mirvo.studio.almanac import species as use
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
-from tests.web.test_pages import tags
+from tests.web.test_pages import tags, words
 
 
 class SpeciesPagesTest(StudioCase):
@@ -31,14 +31,14 @@ class SpeciesPagesTest(StudioCase):
         shown = self.shown()
         self.assertEqual((shown["budget_steady"], shown["first_week"]), ("50", "-5"))
         self.assertIn("°C", self.client.get(self.PAGE).text)
-        self.assertIn("1 tree in your yard", self.client.get(self.PAGE).text)
+        self.assertIn("1 tree in your yard", words(self.client.get(self.PAGE)))
 
     def test_what_is_kept_is_shown_beside_the_shipped_figure(self):
         sent = self.filled(budget_steady="42,5", root_cuttings=False)
         answer = self.client.post(self.PAGE, data=sent)
         self.assertEqual(answer.url.path, self.PAGE)
         self.assertIn("As shipped: 50", answer.text)
-        self.assertIn("2 of its figures are your own", answer.text)
+        self.assertIn("2 of its figures are your own", words(answer))
         self.assertEqual(self.shown()["budget_steady"], "42.5")
         self.assertFalse(use.species_of(self.yard(), "zelkova").root_cuttings)
         again = self.client.post(f"{self.PAGE}/aside")

@@ -23,7 +23,6 @@ class VisitTest(BrowserCase):
         return self.read(bench_state, self.bench.id).answers
 
     def handed_over(self, page):
-        page.wait_for_timeout(150)
         page.locator("[data-save][data-state=kept]").wait_for()
 
     def test_a_whole_session_on_a_phone_with_the_server_killed_in_the_middle(self):
@@ -91,7 +90,6 @@ class VisitTest(BrowserCase):
         page.mouse.down()
         page.mouse.move(x + dx * 0.2, y + dy * 0.2, steps=5)
         page.mouse.up()
-        page.wait_for_timeout(300)
         self.assertGreater(self.settled(page)["root:B"]["part"], before + 0.08)
         radiality = page.locator(".bench-side [data-after=radiality]").inner_text()
         page.locator("[data-root=C] input[value=remove]").check(force=True)

@@ -1,4 +1,4 @@
-"""What a person does, kept: trees, photos, marks, sessions, plans."""
+"""Sessions as recorded, and what follows from them for bench, weather and calendar."""
 
 import io
 import struct
@@ -9,10 +9,8 @@ import icalendar
 from PIL import Image
 
 from mirvo.core.almanac import species_by_key
-from mirvo.core.errors import BadInput, Conflict, NotFound
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.photos.intake import take_in
-from mirvo.studio.photos.simulated import take_simulated, truth_of
 from mirvo.studio.records.aftercare import tick
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import RootDone, SessionForm
@@ -34,169 +32,6 @@ def chunk(name, content):
     """One part of a PNG file."""
     body = name + content
     return struct.pack(">I", len(content)) + body + struct.pack(">I", zlib.crc32(body))
-
-
-class TreesTest(StudioCase):
-    def test_a_second_tab_cannot_overwrite(self):
-        tree = self.tree()
-        form = TreeForm(name="Ferry zelkova", species_key="zelkova", note="first")
-        edit_tree(self.studio, tree.id, form, 1)
-        with self.assertRaises(Conflict):
-            edit_tree(self.studio, tree.id, form.model_copy(update={"note": "second"}), 1)
-        self.assertEqual(self.load_tree(tree.id).note, "first")
-
-    def test_future_arrival_and_unknown_species(self):
-        with self.assertRaises(BadInput) as said:
-            self.tree(acquired_on="2030-01-01")
-        self.assertEqual(said.exception.field, "acquired_on")
-        with self.assertRaises(BadInput) as said:
-            self.tree(species_key="triffid")
-        self.assertEqual(said.exception.field, "species_key")
-
-    def test_list_finds_by_name_and_species(self):
-        self.tree()
-        self.tree(name="Mole pine", species_key="scots-pine")
-        self.assertEqual([r.tree.name for r in self.list_trees("scots")], ["Mole pine"])
-        self.assertEqual(len(self.list_trees()), 2)
-
-    def test_opened_again_everything_is_there(self):
-        self.tree()
-        self.studio.close()
-        self.studio = self.opened()
-        self.assertEqual(len(self.list_trees()), 1)
-
-
-class PhotosTest(StudioCase):
-    def test_bad_files_are_named_and_the_good_go_in(self):
-        tree = self.tree()
-        bomb = b"\x89PNG\r\n\x1a\n" + chunk(
-            b"IHDR", struct.pack(">IIBBBBB", 20000, 15000, 8, 2, 0, 0, 0)
-        )
-        bomb += chunk(b"IDAT", zlib.compress(b"\0" * 100))
-        files = [
-            ("empty.jpg", b""),
-            ("letter.jpg", b"Dear yard, no photo here."),
-            ("huge.png", bomb),
-            ("half.jpg", jpeg(quality=95)[:700]),
-            ("tiny.png", jpeg((50, 40), format="PNG")),
-            ("moving.gif", jpeg(format="GIF")),
-            ("good.jpg", jpeg()),
-            ("good.webp", jpeg(format="WEBP")),
-        ]
-        results = take_in(self.studio, tree.id, files)
-        refused = {r.file_name: r.refused for r in results if r.refused}
-        self.assertEqual(set(refused), {name for name, _ in files[:6]})
-        for name, said in refused.items():
-            self.assertTrue(said.startswith(name), said)
-        self.assertIn("0 bytes", refused["empty.jpg"])
-        self.assertIn("megapixels", refused["huge.png"])
-        self.assertEqual(len(self.photos_of(tree.id)), 2)
-
-    def test_orientation_focal_length_and_date_come_from_exif(self):
-        exif = Image.Exif()
-        exif[0x0112] = 6
-        exif.get_ifd(0x8769).update({0x9003: "2025:03:14 10:00:00", 0xA405: 26})
-        [result] = take_in(self.studio, self.tree().id, [("turned.jpg", jpeg(exif=exif))])
-        photo = result.photo
-        self.assertEqual((photo.width, photo.height), (480, 640))
-        self.assertEqual((photo.taken_on, photo.focal_length_35mm), (date(2025, 3, 14), 26))
-        with Image.open(self.studio.photos.derivative(photo.digest, "thumb")) as small:
-            self.assertEqual(small.size, (240, 320))
-
-    def test_heic_from_a_phone(self):
-        from pillow_heif import from_pillow
-
-        out = io.BytesIO()
-        from_pillow(Image.new("RGB", (640, 480), (90, 120, 80))).save(out)
-        [result] = take_in(self.studio, self.tree().id, [("phone.heic", out.getvalue())])
-        self.assertIsNone(result.refused)
-        self.assertEqual((result.photo.width, result.photo.media_type), (640, "image/heic"))
-
-    def test_derivatives_are_remade_and_originals_untouched(self):
-        content = jpeg((3000, 2000))
-        [result] = take_in(self.studio, self.tree().id, [("big.jpg", content)])
-        path = self.studio.photos.derivative(result.photo.digest, "desk")
-        path.unlink()
-        with Image.open(self.studio.photos.derivative(result.photo.digest, "desk")) as again:
-            self.assertEqual(again.size, (2016, 1344))
-        self.assertEqual(self.studio.photos.read(result.photo.digest), content)
-
-    def test_smaller_pictures_keep_their_shape_and_are_never_enlarged(self):
-        for size, sizes in (
-            ((4000, 3000), [(2000, 1500), (900, 675), (320, 240)]),
-            ((1500, 1000), [(1500, 1000), (900, 600), (320, 213)]),
-        ):
-            [result] = take_in(self.studio, self.tree().id, [("one.jpg", jpeg(size))])
-            for name, expected in zip(("desk", "page", "thumb"), sizes, strict=True):
-                path = self.studio.photos.derivative(result.photo.digest, name)
-                with self.subTest(size=size, name=name), Image.open(path) as small:
-                    self.assertEqual(small.size, expected)
-
-    def test_simulated_photo_keeps_its_truth(self):
-        tree = self.tree()
-        photo = take_simulated(self.studio, tree.id)
-        known = truth_of(self.studio, photo)
-        self.assertEqual(photo.focal_length_35mm, 48)
-        self.assertGreater(known["figures"]["trunk_diameter_mm"], 30)
-
-
-class DeskTest(StudioCase):
-    def setUp(self):
-        super().setUp()
-        self.photo_row, self.marks = self.photo(self.tree())
-
-    def save(self, revision=0, **changes):
-        return save_marks(self.studio, self.photo_row.id, self.marks | changes, revision)
-
-    def test_marks_give_figures_and_are_there_again(self):
-        state = self.save()
-        self.assertIsNone(state.found.problem)
-        self.assertEqual(len(state.found.top.roots), len(self.marks["roots"]))
-        again = self.open_desk(self.photo_row.id)
-        self.assertEqual((again.marks.as_json(), again.revision), (self.marks, 1))
-        self.assertEqual(again.found.top, state.found.top)
-
-    def test_a_mark_in_hand_is_kept_and_does_not_hinder_the_figures(self):
-        state = self.save(draft={"tool": "root", "points": [[10.0, 10.0]]})
-        self.assertIsNone(state.found.problem)
-        self.assertIsNotNone(state.found.top)
-        self.assertIsNotNone(self.open_desk(self.photo_row.id).marks.draft)
-
-    def test_a_yard_of_careless_clicks_has_wider_error_bars(self):
-        careful = self.save().found.top.trunk_diameter_mm.plus_minus
-        save_yard(self.studio, YardForm(click_sd_px=8))
-        careless = self.save(1).found.top.trunk_diameter_mm.plus_minus
-        self.assertGreater(careless, 1.5 * careful)
-
-    def test_incomplete_marks_are_kept_and_the_next_step_is_said(self):
-        self.assertIn("Calibrate", self.save(calibration=None).found.missing)
-        self.assertIn("outline", self.save(1, trunk=None).found.missing)
-        self.assertIn("each root", self.save(2, roots=[]).found.missing)
-
-    def test_faulty_marks_are_kept_and_the_fault_is_said(self):
-        for change, field in (
-            ({"trunk": {"outline": [[0, 0], [99, 99], [99, 0], [0, 99]]}}, "trunk.outline"),
-            (
-                {"front": [5000.0, 10.0], "trunk": {"outline": [[1, 1], [9999, 5], [50, 50]]}},
-                "trunk",
-            ),
-        ):
-            revision = self.open_desk(self.photo_row.id).revision
-            state = self.save(revision, **change)
-            self.assertTrue(state.found.problem.field.startswith(field))
-            kept = self.open_desk(self.photo_row.id)
-            self.assertEqual(kept.marks.as_json(), self.marks | change)
-
-    def test_another_window_is_not_overwritten(self):
-        self.save()
-        with self.assertRaises(Conflict):
-            self.save(0, front=None)
-        self.assertEqual(self.open_desk(self.photo_row.id).marks.front, tuple(self.marks["front"]))
-
-    def test_what_is_no_set_of_marks_is_refused(self):
-        for junk in (None, [], {"roots": 3}, "x"):
-            with self.assertRaises(BadInput):
-                save_marks(self.studio, self.photo_row.id, junk, 0)
 
 
 class SessionsTest(StudioCase):

@@ -1,0 +1,87 @@
+"""Entries at the bench: each kept once, wrong ones refused by name."""
+
+import uuid
+from datetime import timedelta
+
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.studio.bench_session.entries import keep_photo, save_entries
+from mirvo.studio.bench_session.session import begin, leave, running_sessions
+from tests.studio.bench_session.bench_case import BenchCase, entry
+from tests.studio_case import TODAY
+
+
+class EntriesTest(BenchCase):
+    def test_a_session_goes_on_where_it_was(self):
+        again = begin(self.studio, 1, "emergency")
+        self.assertEqual((again.id, again.kind), (self.bench.id, "routine"))
+        self.assertEqual([bench.id for bench, _ in self.read(running_sessions)], [self.bench.id])
+
+    def test_an_entry_handed_over_twice_is_kept_once(self):
+        one = entry("slice_mm", "12")
+        for _ in range(2):
+            self.assertEqual(save_entries(self.studio, self.bench.id, [one]).kept, [one["id"]])
+        self.enter(slice_mm=15)
+        save_entries(self.studio, self.bench.id, [one])
+        self.assertEqual(self.state().answers["slice_mm"], 15.0)
+
+    def test_the_last_entered_counts_not_the_last_handed_over(self):
+        late, early = TODAY + timedelta(minutes=3), TODAY
+        self.enter_field("soil", "new mix", late)
+        self.enter_field("soil", "old mix", early)
+        self.assertEqual(self.state().answers["soil"], "new mix")
+
+    def test_what_cannot_be_is_refused_by_name_and_the_rest_is_kept(self):
+        entries = [
+            entry("slice_mm", -4),
+            entry("found", "roots"),
+            entry("colour", "red"),
+            entry("root:A", {"action": "burn"}),
+            entry("root:A", {"action": "shorten", "part": 7}),
+            entry("seen:A", {"feeders": 9}),
+            entry("done:lift", "yes"),
+        ]
+        saved = save_entries(self.studio, self.bench.id, entries)
+        self.assertEqual(saved.kept, [entries[1]["id"]])
+        fields = [one.field for one in saved.refused]
+        self.assertEqual(fields, ["slice_mm", "colour", "root:A", "root:A", "seen:A", "done:lift"])
+        for bad in (None, [{"field": "soil"}], [entry("soil", "x", name="short")]):
+            with self.assertRaises(BadInput):
+                save_entries(self.studio, self.bench.id, bad)
+        with self.assertRaises(NotFound):
+            save_entries(self.studio, 99, [])
+
+    def test_an_entry_of_another_session_is_refused_and_odd_clocks_do_no_harm(self):
+        mine = {**entry("soil", "mix"), "at": "0001-01-01T00:00:00+14:00"}
+        self.assertEqual(save_entries(self.studio, self.bench.id, [mine]).kept, [mine["id"]])
+        self.assertEqual(self.state().answers["soil"], "mix")
+        other = begin(self.studio, self.tree(name="Other").id, "routine")
+        saved = save_entries(self.studio, other.id, [mine])
+        self.assertEqual((saved.kept, saved.refused[0].field), ([], "entries"))
+
+    def test_roots_lie_bare_from_lifting_to_filling(self):
+        self.enter_field("done:lift", True, TODAY)
+        self.assertIsNone(self.state().exposed_minutes)
+        self.enter_field("done:fill", True, TODAY + timedelta(minutes=25))
+        self.assertEqual(self.state().exposed_minutes, 25.0)
+        self.enter_field("done:fill", False, TODAY + timedelta(minutes=26))
+        self.assertNotIn("fill", self.state().done_at)
+
+    def test_a_photo_of_a_step_is_kept_once(self):
+        photo, _ = self.photo(self.here, seed=5)
+        content = self.studio.photos.original(photo.digest).read_bytes()
+        name = uuid.uuid4().hex
+        first = keep_photo(self.studio, self.bench.id, name, "inspect", "a.jpg", content)
+        again = keep_photo(self.studio, self.bench.id, name, "inspect", "a.jpg", content)
+        self.assertEqual(first.id, again.id)
+        self.assertEqual([step for step, _ in self.state().photos], ["inspect"])
+        with self.assertRaises(BadInput):
+            keep_photo(self.studio, self.bench.id, uuid.uuid4().hex, "haircut", "a.jpg", content)
+        with self.assertRaises(BadInput):
+            keep_photo(self.studio, self.bench.id, uuid.uuid4().hex, "lift", "a.jpg", b"words")
+
+    def test_an_empty_session_may_be_left_one_with_entries_not(self):
+        self.assertEqual(leave(self.studio, self.bench.id), 1)
+        self.bench = begin(self.studio, 1, "routine")
+        self.enter(soil="mix")
+        with self.assertRaises(BadInput):
+            leave(self.studio, self.bench.id)

@@ -1,0 +1,53 @@
+"""Trees: added, edited in two tabs, found again."""
+
+import io
+import struct
+import zlib
+
+from PIL import Image
+
+from mirvo.core.errors import BadInput, Conflict
+from mirvo.studio.yard.trees import TreeForm, edit_tree
+from tests.studio_case import StudioCase
+
+
+def jpeg(size=(640, 480), **options):
+    out = io.BytesIO()
+    Image.new("RGB", size, (120, 110, 90)).save(out, options.pop("format", "JPEG"), **options)
+    return out.getvalue()
+
+
+def chunk(name, content):
+    """One part of a PNG file."""
+    body = name + content
+    return struct.pack(">I", len(content)) + body + struct.pack(">I", zlib.crc32(body))
+
+
+class TreesTest(StudioCase):
+    def test_a_second_tab_cannot_overwrite(self):
+        tree = self.tree()
+        form = TreeForm(name="Ferry zelkova", species_key="zelkova", note="first")
+        edit_tree(self.studio, tree.id, form, 1)
+        with self.assertRaises(Conflict):
+            edit_tree(self.studio, tree.id, form.model_copy(update={"note": "second"}), 1)
+        self.assertEqual(self.load_tree(tree.id).note, "first")
+
+    def test_future_arrival_and_unknown_species(self):
+        with self.assertRaises(BadInput) as said:
+            self.tree(acquired_on="2030-01-01")
+        self.assertEqual(said.exception.field, "acquired_on")
+        with self.assertRaises(BadInput) as said:
+            self.tree(species_key="triffid")
+        self.assertEqual(said.exception.field, "species_key")
+
+    def test_list_finds_by_name_and_species(self):
+        self.tree()
+        self.tree(name="Mole pine", species_key="scots-pine")
+        self.assertEqual([r.tree.name for r in self.list_trees("scots")], ["Mole pine"])
+        self.assertEqual(len(self.list_trees()), 2)
+
+    def test_opened_again_everything_is_there(self):
+        self.tree()
+        self.studio.close()
+        self.studio = self.opened()
+        self.assertEqual(len(self.list_trees()), 1)

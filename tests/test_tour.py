@@ -1,0 +1,49 @@
+"""The tour of CONTRIBUTING leads to files that are there and hold what is looked for."""
+
+import re
+import unittest
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+HOLDS = {
+    "mirvo/core/rootwork/share_estimate.py": "def estimate_share(",
+    "mirvo/core/rootwork/cut_order.py": "ORDER",
+    "mirvo/core/rootwork/cut_adviser.py": "def advise(",
+    "mirvo/core/season/season_state.py": "def season_state(",
+    "mirvo/core/plan/label_setting.py": "dominat",
+    "mirvo/core/letters.py": "def next_letter(",
+    "mirvo/core/plan/default_target.py": "def default_target(",
+    "mirvo/core/almanac/bench.yaml": "steps:",
+    "mirvo/records/models.py": '__tablename__ = "cut_decisions"',
+    "mirvo/records/photos.py": "exif",
+    "mirvo/studio/records/session_form.py": "class SessionForm(",
+    "mirvo/web/routes/measuring/years.py": "/trees/{tree_id}/years",
+    "mirvo/web/static/js/measuring/keys.js": "Enter:",
+}
+
+
+class TourTest(unittest.TestCase):
+    def setUp(self):
+        self.tour = (ROOT / "CONTRIBUTING.md").read_text("utf-8")
+
+    def test_every_place_it_names_is_there(self):
+        named = set(re.findall(r"`((?:mirvo|tests|tools)/[^` ]*)`", self.tour))
+        self.assertGreater(len(named), 25)
+        missing = [place for place in named if not (ROOT / place).exists()]
+        self.assertEqual(missing, [])
+
+    def test_what_is_looked_for_stands_where_it_says(self):
+        for place, words in HOLDS.items():
+            with self.subTest(place=place):
+                self.assertIn(f"`{place}`", self.tour)
+                self.assertIn(words.lower(), (ROOT / place).read_text("utf-8").lower())
+
+    def test_every_room_of_the_studio_has_its_routes_templates_and_tests(self):
+        rooms = {one.name for one in (ROOT / "mirvo/studio").iterdir() if one.is_dir()}
+        rooms.discard("__pycache__")
+        for place in ("mirvo/web/routes", "mirvo/web/templates", "tests/studio"):
+            there = {one.name for one in (ROOT / place).iterdir() if one.is_dir()}
+            with self.subTest(place=place):
+                self.assertEqual(rooms - there, set())
+        for room in rooms:
+            self.assertIn(f"| `{room}` |", self.tour)
