@@ -4,7 +4,7 @@ BIN := $(VENV)/bin
 STAMP := $(VENV)/.runtime
 DEV_STAMP := $(VENV)/.dev
 
-.PHONY: env dev demo serve test lint bench screenshots styles lock chromium
+.PHONY: env dev demo serve test lint bench screenshots styles types lock chromium
 
 env: $(STAMP) ## only the environment, with the mirvo command in .venv/bin
 
@@ -45,6 +45,10 @@ lint: $(DEV_STAMP)
 	$(BIN)/lint-imports --no-cache
 	$(BIN)/djlint --quiet --lint mirvo/web/templates
 	$(BIN)/python -m tools.styles --check
+	$(BIN)/python -m tools.types --check
+	@if command -v node >/dev/null; then node --test tests/js/*.test.js >/dev/null \
+	  || { node --test tests/js/*.test.js; exit 1; }; fi
+	@if [ -x node_modules/.bin/tsc ]; then node_modules/.bin/tsc && node_modules/.bin/eslint mirvo/web/static/js tests/js; fi
 
 bench: $(DEV_STAMP) ## how true and how fast it is, as figures and ratios
 	$(BIN)/python -m tools.accuracy
@@ -56,6 +60,9 @@ screenshots: $(DEV_STAMP) chromium ## docs/screenshots from the demo yard
 styles: ## rebuild the stylesheet; needs Node
 	npm install --no-save --no-audit --no-fund --silent
 	$(PYTHON) -m tools.styles --build
+
+types: $(DEV_STAMP) ## rebuild the browser's types of the marks
+	$(BIN)/python -m tools.types --build
 
 lock: $(DEV_STAMP) ## renew the locked requirements
 	$(BIN)/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-options --strip-extras --allow-unsafe -o requirements/runtime.txt pyproject.toml

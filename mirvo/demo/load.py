@@ -6,15 +6,14 @@ import shutil
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
-from importlib.resources import files
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-import yaml
 
 from mirvo.core.letters import next_letter
+from mirvo.demo.scenario import DemoSession, DemoTree, read_scenario
 from mirvo.standins.base import Base, grown, random_base, without
 from mirvo.standins.camera import random_camera
 from mirvo.standins.photo import shoot, single_threaded, true_marks
@@ -29,8 +28,8 @@ from mirvo.studio.photos.simulated import photograph, truth_of
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import RootDone, SessionForm
 from mirvo.studio.tree_queries import measured_base, measurements_of
-from mirvo.studio.yard.settings import YardForm, save_yard
-from mirvo.studio.yard.trees import TreeForm, add_tree
+from mirvo.studio.yard.settings import save_yard
+from mirvo.studio.yard.trees import add_tree
 
 PHOTO_SIZE = (1280, 960)
 CLICK_SD_PX = 1.5
@@ -75,14 +74,14 @@ def load_demo(folder: Path) -> bool:
 
 def fill_yard(studio: Studio) -> None:
     """Live through the years of the whole yard."""
-    yard = yaml.safe_load(files(__package__).joinpath("yard.yaml").read_text("utf-8"))
-    save_yard(studio, YardForm(**yard["yard"]))
-    histories = [_history(index, entry) for index, entry in enumerate(yard["trees"])]
+    scenario = read_scenario()
+    save_yard(studio, scenario.yard)
+    histories = [_history(index, entry) for index, entry in enumerate(scenario.trees)]
     with _workers() as pool:
         for history in histories:
             for shot in history.shots:
                 shot.taken = pool.submit(shoot, shot.base, shot.seed, shot.taken_on, PHOTO_SIZE)
-        for entry, history in zip(yard["trees"], histories, strict=True):
+        for entry, history in zip(scenario.trees, histories, strict=True):
             _grow_up(studio, entry, history)
 
 
@@ -93,19 +92,19 @@ def _workers() -> ProcessPoolExecutor:
     )
 
 
-def _history(index: int, entry: dict[str, Any]) -> _History:
+def _history(index: int, entry: DemoTree) -> _History:
     """The base at each photo: grown by its years, cut by the sessions before."""
-    base = without(random_base(entry["seed"], entry["trunk_mm"]), set(entry.get("drop", ())))
-    start = entry["photos"][0]
+    base = without(random_base(entry.seed, entry.trunk_mm), set(entry.drop))
+    start = entry.photos[0]
     history, gone = _History(), set[str]()
-    for session in entry["sessions"]:
+    for session in entry.sessions:
         left = without(base, gone)
-        history.removed[session["done_on"]] = _worst(left, session.get("remove_bad", 0))
-        gone |= history.removed[session["done_on"]]
-    for number, day in enumerate(entry["photos"]):
+        history.removed[session.done_on] = _worst(left, session.remove_bad)
+        gone |= history.removed[session.done_on]
+    for number, day in enumerate(entry.photos):
         cut = {key for done, keys in history.removed.items() if done < day for key in keys}
         years = (day - start).days / 365.25
-        standing = without(grown(base, years, entry["growth"]), cut)
+        standing = without(grown(base, years, entry.growth), cut)
         history.shots.append(_Shot(day, standing, 100 * index + number))
     return history
 
@@ -116,36 +115,36 @@ def _worst(base: Base, count: int) -> set[str]:
     return {root.key for root in order[:count]}
 
 
-def _grow_up(studio: Studio, entry: dict[str, Any], history: _History) -> None:
+def _grow_up(studio: Studio, entry: DemoTree, history: _History) -> None:
     """One tree's years in order: photos, measurements, sessions, target."""
-    form = TreeForm.model_validate({**entry, "trunk_mm": None})
-    tree = add_tree(studio, form)
+    tree = add_tree(studio, entry.form)
     letters: dict[str, str] = {}
-    events: list[tuple[date, int, Any]] = [(shot.taken_on, 0, shot) for shot in history.shots]
-    events += [(session["done_on"], 1, session) for session in entry["sessions"]]
-    if "planned_on" in entry:
-        events.append((entry["planned_on"], 2, None))
+    events: list[tuple[date, int, _Shot | DemoSession | None]] = []
+    events += [(shot.taken_on, 0, shot) for shot in history.shots]
+    events += [(session.done_on, 1, session) for session in entry.sessions]
+    if entry.planned_on is not None:
+        events.append((entry.planned_on, 2, None))
     for day, _, event in sorted(events, key=lambda one: one[:2]):
         if isinstance(event, _Shot):
             _measure(studio, tree.id, event, letters)
-        elif event is None:
-            _plan_as_of(studio, tree.id, entry["target"], day)
-        else:
+        elif event is None and entry.target is not None:
+            _plan_as_of(studio, tree.id, entry.target, day)
+        elif isinstance(event, DemoSession):
             labels = [letters[key] for key in history.removed[day] if key in letters]
             record_session(studio, tree.id, _session(studio, tree.id, event, labels))
-    _confirm_letters(studio, tree.id, waiting=entry.get("letters_waiting", False))
-    if entry.get("turntable"):
+    _confirm_letters(studio, tree.id, waiting=entry.letters_waiting)
+    if entry.turntable:
         _from_the_side(studio, tree.id)
-    if "target" in entry:
-        set_target(studio, tree.id, TargetForm.model_validate(entry["target"]))
+    if entry.target is not None:
+        set_target(studio, tree.id, entry.target)
         plan_path(studio, tree.id)
 
 
-def _plan_as_of(studio: Studio, tree_id: int, target: dict[str, Any], day: date) -> None:
+def _plan_as_of(studio: Studio, tree_id: int, target: TargetForm, day: date) -> None:
     """The plan as it was made then, so that later sessions stand against it."""
     then = Studio(studio.folder, lambda: datetime(day.year, day.month, day.day, 18, tzinfo=UTC))
     try:
-        set_target(then, tree_id, TargetForm.model_validate(target))
+        set_target(then, tree_id, target)
         plan_path(then, tree_id)
     finally:
         then.close()
@@ -211,34 +210,32 @@ def _by_hand(value: Any, rng: np.random.Generator) -> Any:
     return value
 
 
-def _session(
-    studio: Studio, tree_id: int, entry: dict[str, Any], removed: list[str]
-) -> SessionForm:
-    before, after = entry["ball"]
-    pot, length, depth = entry["pot"]
+def _session(studio: Studio, tree_id: int, entry: DemoSession, removed: list[str]) -> SessionForm:
+    before, after = entry.ball
+    pot, length, depth = entry.pot
     with studio.reading() as db:
-        base = measured_base(db, tree_id, entry["done_on"])
+        base = measured_base(db, tree_id, entry.done_on)
     known = {root.label for root in base.roots} if base else set()
     return SessionForm(
-        kind=entry["kind"],
-        done_on=entry["done_on"],
-        bud_stage=entry.get("bud", ""),
+        kind=entry.kind,
+        done_on=entry.done_on,
+        bud_stage=entry.bud,
         ball_length_before=length - 40,
         ball_width_before=length * 0.6,
         ball_depth_before=before,
         ball_length_after=length - 40,
         ball_width_after=length * 0.6,
         ball_depth_after=after,
-        woody_depth_mm=entry["woody"],
-        slice_mm=entry["slice"],
-        matted=entry.get("matted", False),
+        woody_depth_mm=entry.woody,
+        slice_mm=entry.slice,
+        matted=entry.matted,
         pot_after=pot,
         pot_length_mm=length,
         pot_depth_mm=depth,
-        container_after=entry["container"],
+        container_after=entry.container,
         soil="fired clay, pumice and bark, 2 : 1 : 1",
-        found=entry["found"],
-        next_time=entry["next_time"],
+        found=entry.found,
+        next_time=entry.next_time,
         measurement_id=base.measurement.id if base else None,
         roots=tuple(RootDone(label=label, action="remove") for label in removed if label in known),
     )

@@ -20,13 +20,16 @@ from contextlib import closing
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Literal
+
+from pydantic import BaseModel, ConfigDict, ValidationError
 
 from mirvo.core.errors import BadInput
 from mirvo.records.database import FILE_NAME, copy_database, newest_revision
 from mirvo.records.photos import PhotoStore
 
-FORMAT, VERSION = "mirvo-bundle", 1
+FORMAT: Literal["mirvo-bundle"] = "mirvo-bundle"
+VERSION = 1
 MANIFEST = "manifest.json"
 STANDINS = "standins"
 CHUNK = 1 << 20
@@ -45,6 +48,20 @@ class Bundled:
     trees: int
     photos: int
     missing: int
+
+
+class Manifest(BaseModel):
+    """What must be in a bundle: the digest of its records, and the photos by theirs."""
+
+    model_config = ConfigDict(frozen=True, strict=True)
+    format: Literal["mirvo-bundle"]
+    version: int
+    made_at: str
+    revision: str
+    records_sha256: str
+    trees: int
+    photos: tuple[str, ...]
+    missing: tuple[str, ...]
 
 
 class _Outlet:
@@ -93,17 +110,17 @@ def bundle_pieces(folder: Path, made_at: datetime) -> Iterator[bytes]:
                 if known.exists():
                     for _ in _put(made, f"{STANDINS}/{known.name}", known, zipfile.ZIP_DEFLATED):
                         yield outlet.taken()
-            told = {
-                "format": FORMAT,
-                "version": VERSION,
-                "made_at": made_at.isoformat(timespec="seconds"),
-                "revision": revision,
-                "records_sha256": digest.hexdigest(),
-                "trees": trees,
-                "photos": sorted(set(digests) - set(missing)),
-                "missing": missing,
-            }
-            made.writestr(MANIFEST, json.dumps(told, indent=1))
+            manifest = Manifest(
+                format=FORMAT,
+                version=VERSION,
+                made_at=made_at.isoformat(timespec="seconds"),
+                revision=revision,
+                records_sha256=digest.hexdigest(),
+                trees=trees,
+                photos=tuple(sorted(set(digests) - set(missing))),
+                missing=tuple(missing),
+            )
+            made.writestr(MANIFEST, manifest.model_dump_json(indent=1))
         yield outlet.taken()
 
 
@@ -120,8 +137,8 @@ def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
     shutil.rmtree(making, ignore_errors=True)
     try:
         with zipfile.ZipFile(bundle) as packed:
-            told = _manifest(packed)
-            _unpack(packed, told, making)
+            manifest = _manifest(packed)
+            _unpack(packed, manifest, making)
         if folder.exists():
             folder.rmdir()
         making.replace(folder)
@@ -131,8 +148,8 @@ def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
         raise BadInput(str(bundle), f"cannot be unpacked: {error.strerror or error}") from None
     finally:
         shutil.rmtree(making, ignore_errors=True)
-    photos, missing = told["photos"], told["missing"]
-    return Bundled(told["made_at"], told["trees"], len(photos), len(missing))
+    photos, missing = len(manifest.photos), len(manifest.missing)
+    return Bundled(manifest.made_at, manifest.trees, photos, missing)
 
 
 def _put(made: zipfile.ZipFile, name: str, path: Path, how: int) -> Iterator[bytes]:
@@ -156,28 +173,28 @@ def _counted(records: Path) -> tuple[list[str], int, str]:
     return names, int(trees[0]), str(revision[0])
 
 
-def _manifest(packed: zipfile.ZipFile) -> dict[str, Any]:
+def _manifest(packed: zipfile.ZipFile) -> Manifest:
     try:
         entry = packed.getinfo(MANIFEST)
-        told = json.loads(packed.read(entry)) if entry.file_size <= MAX_MANIFEST else None
+        said = json.loads(packed.read(entry)) if entry.file_size <= MAX_MANIFEST else None
     except (KeyError, ValueError):
-        told = None
-    if not isinstance(told, dict) or told.get("format") != FORMAT:
+        said = None
+    if not isinstance(said, dict) or said.get("format") != FORMAT:
         raise BadInput(MANIFEST, "this is no bundle of Mirvo")
-    if told.get("version") != VERSION or str(told.get("revision", "")) > newest_revision():
+    # A newer bundle may say more than is known here, so its age is looked at first.
+    if said.get("version") != VERSION or str(said.get("revision", "")) > newest_revision():
         raise BadInput(MANIFEST, "the bundle comes from a newer Mirvo; bring this one up to date")
-    photos, missing = told.get("photos"), told.get("missing")
-    lists = isinstance(photos, list) and isinstance(missing, list)
-    if not (lists and isinstance(told.get("trees"), int) and isinstance(told.get("made_at"), str)):
-        raise BadInput(MANIFEST, "the bundle does not say what it holds")
-    return told
+    try:
+        return Manifest.model_validate_json(json.dumps(said))
+    except ValidationError:
+        raise BadInput(MANIFEST, "the bundle does not say what it holds") from None
 
 
-def _unpack(packed: zipfile.ZipFile, told: dict[str, Any], folder: Path) -> None:
+def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path) -> None:
     names = set(packed.namelist())
     store = PhotoStore(folder)
-    wanted = {FILE_NAME: (folder / FILE_NAME, str(told.get("records_sha256")))}
-    for digest in told["photos"]:
+    wanted = {FILE_NAME: (folder / FILE_NAME, manifest.records_sha256)}
+    for digest in manifest.photos:
         if not PHOTO.fullmatch(f"photos/{digest}"):
             raise BadInput(MANIFEST, "a photo bears a name no photo can have")
         wanted[f"photos/{digest}"] = (store.place_of(digest), digest)

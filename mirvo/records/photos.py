@@ -158,7 +158,9 @@ def _open(content: bytes, file_name: str) -> Image.Image:
             file_name, "this is not a photo Mirvo can read; use JPEG, PNG, WebP or HEIC"
         ) from None
     if image.format not in TYPES:
-        raise BadInput(file_name, f"{image.format} files are not taken; use JPEG, PNG, WebP, HEIC")
+        raise BadInput(
+            file_name, f"{image.format} files cannot be read here; use JPEG, PNG, WebP, HEIC"
+        )
     return image
 
 

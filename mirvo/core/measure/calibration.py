@@ -61,9 +61,9 @@ def calibrate_by(
     marks: Marks, photo: PhotoInfo, draws: Draws, card_corners: Array | None = None
 ) -> PlaneMap:
     """`calibrate` with the focal length the marks tell, if any, in place of the photo's own."""
-    told = marks.focal_length_35mm or marks.calibration.focal_length_35mm
-    if told is not None:
-        photo = PhotoInfo(photo.width, photo.height, told)
+    given = marks.focal_length_35mm or marks.calibration.focal_length_35mm
+    if given is not None:
+        photo = PhotoInfo(photo.width, photo.height, given)
     return calibrate(marks.calibration, photo, draws, card_corners)
 
 

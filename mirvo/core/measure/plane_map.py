@@ -35,7 +35,7 @@ class PhotoInfo:
 
     @property
     def usual_focal_px(self) -> float:
-        """The focal length as told, else a usual phone's."""
+        """The focal length as given, else a usual phone's."""
         return self.focal_px or self.px_of_focal(USUAL_FOCAL_35MM)
 
     def px_of_focal(self, focal_35mm: float) -> float:

@@ -134,7 +134,7 @@ def situation_of(
     Parameters
     ----------
     new : it came within the last year. ball_litres : volume of ball and pot together.
-    trunk_mm : trunk diameter at the ground; a trench is reckoned from it. height_mm : of the
+    trunk_mm : trunk diameter at the ground; a trench follows from it. height_mm : of the
     tree; from it follows whether it is staked or guyed.
     """
     kilograms = (ball_litres or 0.0) * WET_BALL_KG_PER_LITRE

@@ -107,9 +107,11 @@ def _colours(picture: npt.NDArray[np.uint8], middles: Array, across: Array, at: 
     high = np.clip(np.ceil(middles.max(axis=0) + rim), 1, size).astype(int)
     part = picture[low[1] : high[1], low[0] : high[0]].astype(np.float32)
     logs = cv2.GaussianBlur(np.log(part + DARKEST), (0, 0), BLUR_PX)
-    told = [logs.mean(axis=2), logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]]
+    evidence = [logs.mean(axis=2), logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]]
     spots = middles - low
-    return np.stack([profiles(np.ascontiguousarray(one), spots, across, at) for one in told], -1)
+    return np.stack(
+        [profiles(np.ascontiguousarray(one), spots, across, at) for one in evidence], -1
+    )
 
 
 def _flank(

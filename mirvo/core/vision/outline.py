@@ -115,8 +115,8 @@ def _parts_all_round(strip: Array, line: npt.NDArray[np.intp]) -> bool:
     slope = np.linalg.solve(spread, apart)
     parted = float(np.sqrt(apart @ slope))
     between = (inner.mean(axis=0) + outer.mean(axis=0)) / 2
-    told = [((ring.mean(axis=1) - between) @ slope) for ring in rings]
-    right = float(((told[0] > 0) & (told[1] < 0)).mean())
+    sides = [((ring.mean(axis=1) - between) @ slope) for ring in rings]
+    right = float(((sides[0] > 0) & (sides[1] < 0)).mean())
     return parted >= MIN_PARTED and right >= MIN_RIGHT_RAYS
 
 

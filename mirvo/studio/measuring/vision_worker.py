@@ -61,7 +61,7 @@ class VisionWorker:
     ) -> Iterator[Stage | Answer[T] | Refusal]:
         """How a task comes along, at last its answer or why there is none.
 
-        Whoever stops listening in the middle holds nobody up: the task is done all the same.
+        Nobody is held up by a listener who stops in the middle: the task is done all the same.
         """
         future, last = self._schedule(task, *args, **named), Stage("", 0.0)
         while True:

@@ -32,7 +32,7 @@ def is_it_time(
 
     Parameters
     ----------
-    seen : which of `SEEN_TODAY` hold. days_between : between waterings now, when it was told;
+    seen : which of `SEEN_TODAY` hold. days_between : between waterings now, when it was given;
     else as tapped of late.
     """
     tree, yard = load_tree(db, tree_id), yard_of(db)
@@ -40,7 +40,7 @@ def is_it_time(
     full = [one for one in sessions if not kind_by_key(one.kind).only_delays]
     delays = sessions.index(full[0]) if full else len(sessions)
     species, rhythm = species_of(yard, tree.species_key), rhythm_of(db, tree_id)
-    told: dict[str, Any] = {name: bool(seen.get(name)) for name in SEEN_TODAY}
+    signs: dict[str, Any] = {name: bool(seen.get(name)) for name in SEEN_TODAY}
     evidence = Evidence(
         years_since=(today - full[0].done_on).days / 365.25 if full else None,
         interval_years=species.interval_for(tree.age_class),
@@ -59,6 +59,6 @@ def is_it_time(
         days_usual=rhythm.days_between,
         water_dish=tree.water_dish,
         foreign_soil=bool(tree.foreign_soil),
-        **told,
+        **signs,
     )
     return evidence, triage(evidence)

@@ -32,6 +32,8 @@ export function place(knob, share) {
  * Follow the knobs under a root element, whatever is drawn in it later.
  * dropped(knob, share): let go. moving(knob, share): on the way. The arrow keys step a knob
  * that says its step as a share of its way (data-step); they move it and drop it at once.
+ * @param {Element | Document} root
+ * @param {{dropped: (knob: any, share: number) => void, moving?: (knob: any, share: number) => void}} listeners
  */
 export function listenKnobs(root, { dropped, moving = () => {} }) {
   let held = null;

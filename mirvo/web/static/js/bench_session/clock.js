@@ -12,6 +12,7 @@ export class Clock {
     this.parts = Object.fromEntries(["clock", "bare", "mist", "mist-said", "mist-every", "mute"].map((name) => [name, bar.querySelector(`[data-${name}]`)]));
     this.settings = bar.querySelectorAll("[data-mist-settings]");
     this.bar = bar;
+    this.sound = null;
     this.every = this.parts["mist-every"];
     this.every.value = localStorage.getItem("mirvo-mist-minutes") ?? this.every.value;
     this.parts.mute.checked = localStorage.getItem("mirvo-mist-mute") === "yes";

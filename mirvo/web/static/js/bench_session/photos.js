@@ -1,26 +1,12 @@
 /* Photos on their way: kept in this browser's database until the server has them. */
 
+import { createStore, del, set, values } from "../../vendor/idb-keyval.js";
 import { newName } from "./queue.js";
 
 const RETRY_MS = 4000;
-const STORE = "photos";
-
-function opened() {
-  return new Promise((done, failed) => {
-    const asked = indexedDB.open("mirvo-bench", 1);
-    asked.onupgradeneeded = () => asked.result.createObjectStore(STORE, { keyPath: "id" });
-    asked.onsuccess = () => done(asked.result);
-    asked.onerror = () => failed(asked.error);
-  });
-}
-
-function inStore(mode, doing) {
-  return opened().then((base) => new Promise((done, failed) => {
-    const asked = doing(base.transaction(STORE, mode).objectStore(STORE));
-    asked.onsuccess = () => done(asked.result);
-    asked.onerror = () => failed(asked.error);
-  }));
-}
+const kept = createStore("mirvo-bench", "photos");
+// What a former version of this page could not hand over.
+const FORMER = "mirvo-visits";
 
 export class Photos extends EventTarget {
   constructor(bench) {
@@ -33,13 +19,16 @@ export class Photos extends EventTarget {
   async add(step, file) {
     const photo = { id: newName(), bench: this.bench, step, name: file.name, file };
     this.here.push(photo);
-    await inStore("readwrite", (store) => store.put(photo)).catch(() => {});
+    await set(photo.id, photo, kept).catch(() => {});
     this.send();
   }
 
   async start() {
-    const kept = await inStore("readonly", (store) => store.getAll()).catch(() => []);
-    this.here.push(...kept.filter((one) => one.bench === this.bench));
+    const waiting = await values(kept).catch(() => []);
+    this.here.push(...waiting.filter((one) => one.bench === this.bench));
+    for (const { visit, ...photo } of await former()) {
+      if (visit === this.bench) this.here.push({ ...photo, bench: visit });
+    }
     if (this.here.length) this.send();
   }
 
@@ -59,17 +48,22 @@ export class Photos extends EventTarget {
       body.append("photo", photo.file, photo.name);
       let answer;
       try {
-        answer = await fetch(`/bench-sessions/${this.bench}/photos`, { method: "POST", body, headers: { Accept: "application/json" } });
+        answer = await fetch(`/bench-sessions/${this.bench}/photos`, {
+          method: "POST",
+          body,
+          headers: { Accept: "application/json" },
+        });
       } catch {
-        this.#say(photo.step, `${this.here.length} photo${this.here.length > 1 ? "s" : ""} kept here, handed over when the server is back.`);
+        const count = this.here.length;
+        this.#say(photo.step, `${count} photo${count > 1 ? "s" : ""} kept here, handed over when the server is back.`);
         setTimeout(() => { this.busy = false; this.send(); }, RETRY_MS);
         return;
       }
-      const told = await answer.json().catch(() => ({}));
+      const said = await answer.json().catch(() => ({}));
       this.here.shift();
-      await inStore("readwrite", (store) => store.delete(photo.id)).catch(() => {});
-      this.#say(photo.step, answer.ok ? "Photo kept." : `Not taken: ${told.message ?? "this is no photo"}`);
-      if (answer.ok) this.dispatchEvent(new CustomEvent("kept", { detail: { step: photo.step, photo: told.photo } }));
+      await del(photo.id, kept).catch(() => {});
+      this.#say(photo.step, answer.ok ? "Photo kept." : `Not kept: ${said.message ?? "this is no photo"}`);
+      if (answer.ok) this.dispatchEvent(new CustomEvent("kept", { detail: { step: photo.step, photo: said.photo } }));
     }
     this.busy = false;
   }
@@ -77,4 +71,13 @@ export class Photos extends EventTarget {
   #say(step, text) {
     this.dispatchEvent(new CustomEvent("said", { detail: { step, text } }));
   }
+}
+
+/** Photos that lie in the database of a former version, taken out of it; none where there is none. */
+async function former() {
+  const bases = (await indexedDB.databases?.().catch(() => [])) ?? [];
+  if (!bases.some(({ name }) => name === FORMER)) return [];
+  const photos = await values(createStore(FORMER, "photos")).catch(() => []);
+  indexedDB.deleteDatabase(FORMER);
+  return photos;
 }

@@ -94,7 +94,11 @@ export function levelThrough([x, y], [[ax, ay], [bx, by]]) {
   return [[x - reach, y - reach * slope], [x + reach, y + reach * slope]];
 }
 
-/** Whether a closed outline holds a point. */
+/**
+ * Whether a closed outline holds a point.
+ * @param {number[][]} outline
+ * @param {number[]} point
+ */
 export function holds(outline, [x, y]) {
   let inside = false;
   for (const [index, [ax, ay]] of outline.entries()) {

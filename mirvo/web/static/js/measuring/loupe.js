@@ -17,7 +17,10 @@ export class Loupe {
     if (!this.on) this.hide();
   }
 
-  /** Show what lies under a place on the surface, the glass above it. */
+  /**
+   * Show what lies under a place on the surface, the glass above it.
+   * @param {number[]} at on the screen, px
+   */
   show([x, y]) {
     const [u, v] = this.view.toPhoto([x, y]);
     const scale = this.image.naturalWidth / this.view.size[0];

@@ -29,10 +29,17 @@ export function listen({ surface, view, store, tools, loupe, redraw, rough }) {
     const hit = event.button === 0 && !event.shiftKey ? nearest(store.marks, view.toPhoto(local), reach) : null;
     const grabs = hit && (tools.tool === "select" || event.altKey || hit.address.startsWith("draft/"));
     strokes += 1;
-    drag = { start: local, last: local, moved: false, hit: grabs ? hit : null, stroke: `drag-${strokes}`, pans: event.button === 1 };
-    drag.aims = event.pointerType === "touch" && !grabs && tools.tool !== "select" && tools.tool !== "trunk";
-    drag.draws = tools.tool === "trunk" && !store.marks.draft && !grabs && event.button === 0;
-    drag.since = event.timeStamp;
+    drag = {
+      start: local,
+      last: local,
+      moved: false,
+      hit: grabs ? hit : null,
+      stroke: `drag-${strokes}`,
+      pans: event.button === 1,
+      aims: event.pointerType === "touch" && !grabs && tools.tool !== "select" && tools.tool !== "trunk",
+      draws: tools.tool === "trunk" && !store.marks.draft && !grabs && event.button === 0,
+      since: event.timeStamp,
+    };
     if (grabs) tools.choose(hit.address);
     redraw();
   });

@@ -22,6 +22,7 @@ export class Store extends EventTarget {
     this.photo = state.photo;
     this.size = [state.width, state.height];
     this.revision = state.revision;
+    /** @type {import("./marks").Marks} */
     this.marks = state.marks;
     this.letters = state.letters;
     this.past = [];

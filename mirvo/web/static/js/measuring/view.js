@@ -33,6 +33,10 @@ export class View {
     this.#apply();
   }
 
+  /**
+   * @param {number[]} at on the screen, px
+   * @param {number} factor
+   */
   zoomAt([x, y], factor) {
     const zoom = Math.min(12, Math.max(0.05, this.zoom * factor));
     const kept = zoom / this.zoom;
@@ -60,6 +64,7 @@ export class View {
   }
 
   /** Photo pixel under a place on the surface, kept inside the picture. */
+  /** @param {number[]} at on the screen, px */
   toPhoto([x, y]) {
     return [0, 1].map((i) => {
       const value = ([x, y][i] - this.offset[i]) / this.zoom - 0.5;

@@ -1,0 +1,76 @@
+"""The demo scenario as it is written in `yard.yaml`."""
+
+from __future__ import annotations
+
+from datetime import date
+from importlib.resources import files
+
+import yaml
+from pydantic import BaseModel, ConfigDict, Field
+
+from mirvo.studio.path.target import TargetForm
+from mirvo.studio.yard.settings import YardForm
+from mirvo.studio.yard.trees import TreeForm
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class DemoSession(_Part):
+    """One root session; lengths in mm.
+
+    ball : its depth before and after. pot : its name, length and depth inside. remove_bad : how
+    many of the most strongly bending roots go.
+    """
+
+    done_on: date
+    kind: str
+    bud: str = ""
+    ball: tuple[float, float]
+    slice: float
+    woody: float
+    pot: tuple[str, float, float]
+    container: str
+    matted: bool = False
+    remove_bad: int = 0
+    found: str
+    next_time: str
+
+
+class DemoTree(TreeForm):
+    """One tree: its form, its made-up base (seed, trunk, roots left out) and its years.
+
+    growth : of the base, mm a year. planned_on : a day on which a plan was made. turntable :
+    side views are taken too. letters_waiting : the newest photo's letters are not confirmed.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    seed: int
+    trunk_mm: float
+    drop: frozenset[str] = frozenset()
+    growth: float
+    photos: tuple[date, ...]
+    sessions: tuple[DemoSession, ...]
+    target: TargetForm | None = None
+    planned_on: date | None = None
+    turntable: bool = False
+    letters_waiting: bool = False
+
+    @property
+    def form(self) -> TreeForm:
+        """The tree as it is added; its trunk is measured from photos."""
+        return TreeForm.model_validate({**self.model_dump(), "trunk_mm": None})
+
+
+class Scenario(_Part):
+    """The whole yard."""
+
+    yard: YardForm
+    trees: tuple[DemoTree, ...] = Field(min_length=1)
+
+
+def read_scenario() -> Scenario:
+    """The demo yard as written."""
+    written = files(__package__).joinpath("yard.yaml").read_text("utf-8")
+    return Scenario.model_validate(yaml.safe_load(written))

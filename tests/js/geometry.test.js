@@ -1,0 +1,46 @@
+import assert from "node:assert/strict";
+import { test } from "node:test";
+
+import { freeLetter, holds, ontoOutline, outward, ownerOf, put, putTrunk } from "../../mirvo/web/static/js/measuring/geometry.js";
+
+const SQUARE = [[0, 0], [10, 0], [10, 10], [0, 10]];
+
+test("a new root bears the first letter at hand that is free", () => {
+  assert.equal(freeLetter([{ label: "A" }, { label: "C" }], ["A", "B", "C", "D"]), "B");
+});
+
+test("an outline holds what lies within it", () => {
+  assert.equal(holds(SQUARE, [5, 5]), true);
+  assert.equal(holds(SQUARE, [15, 5]), false);
+});
+
+test("the nearest place on an outline lies on its side", () => {
+  assert.deepEqual(ontoOutline(SQUARE, [5, -3]), { away: 3, point: [5, 0] });
+});
+
+test("a path drawn inward is turned outward", () => {
+  const trunk = { outline: SQUARE };
+  assert.deepEqual(outward([[40, 5], [25, 5], [11, 5]], [trunk]), [[11, 5], [25, 5], [40, 5]]);
+});
+
+test("a trunk over another takes its place, one beside it is a second", () => {
+  const beside = { outline: SQUARE.map(([x, y]) => [x + 50, y]) };
+  const marks = { trunk: { outline: SQUARE } };
+  putTrunk(marks, { outline: SQUARE.map(([x, y]) => [x + 1, y]) });
+  assert.equal(marks.trunk.outline[0][0], 1);
+  putTrunk(marks, beside);
+  assert.equal(marks.trunk, null);
+  assert.equal(marks.trunks.length, 2);
+});
+
+test("a base width set by hand strays no more than a click does", () => {
+  const marks = { roots: [{ base_width: [[0, 0], [1, 1]], base_width_sd_px: 3, points_sd_px: 2 }] };
+  put(marks, "roots/0/base_width/1", [4, 4]);
+  assert.deepEqual(marks.roots[0], { base_width: [[0, 0], [4, 4]] });
+});
+
+test("a point's address says which mark it belongs to", () => {
+  assert.equal(ownerOf("roots/2/path/3"), "roots/2");
+  assert.equal(ownerOf("ball/wood/1/0"), "ball/wood/1");
+  assert.equal(ownerOf("trunk/outline/4"), "trunk");
+});
