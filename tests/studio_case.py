@@ -12,6 +12,7 @@ from mirvo.standins.base import random_base
 from mirvo.standins.photo import shoot
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import open_desk
+from mirvo.studio.measuring.vision_worker import VisionWorker
 from mirvo.studio.path.path import path_view, plan_path
 from mirvo.studio.photos.photo_queries import load_photo, photos_of
 from mirvo.studio.photos.simulated import photograph, truth_of
@@ -38,6 +39,20 @@ def rendered(seed, day, size):
     return shoot(random_base(seed, 44), seed, day, size)
 
 
+class KeptVision(VisionWorker):
+    """The process that looks at photos, kept from test to test: it is slow to start."""
+
+    def close(self):
+        self.stop()
+
+
+@cache
+def kept_vision():
+    worker = KeptVision()
+    atexit.register(VisionWorker.close, worker)
+    return worker
+
+
 class StudioCase(unittest.TestCase):
     """A fresh studio for every test; what `prepare` does is done once and copied."""
 
@@ -59,7 +74,9 @@ class StudioCase(unittest.TestCase):
         self.addCleanup(lambda: self.studio.close())
 
     def opened(self, now=TODAY):
-        return Studio(self.folder / "data", clock=lambda: now)
+        studio = Studio(self.folder / "data", clock=lambda: now)
+        studio.vision = kept_vision()
+        return studio
 
     def prepare(self):
         """Costly things every test of the class begins with."""

@@ -133,6 +133,7 @@ def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
     """
     if folder.exists() and any(folder.iterdir()):
         raise BadInput(str(folder), "holds data already; name an empty folder or one not there yet")
+    # Unpacked beside, moved when whole: a broken bundle leaves nothing.
     making = folder.with_name(f"{folder.name}.unpacking")
     shutil.rmtree(making, ignore_errors=True)
     try:
@@ -153,6 +154,7 @@ def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
 
 
 def _put(made: zipfile.ZipFile, name: str, path: Path, how: int) -> Iterator[bytes]:
+    # Without the time of day the same records make the same bundle.
     entry = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
     entry.compress_type = how
     entry.external_attr = 0o644 << 16
@@ -201,6 +203,7 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path) -> None:
     for name, (path, digest) in wanted.items():
         if name not in names:
             raise BadInput(name, "is missing from the bundle")
+        # Each file is checked while it is copied; none is read twice.
         if _copied(packed, name, path) != digest:
             raise BadInput(name, "is damaged: its content is not what it was")
     for name in names:

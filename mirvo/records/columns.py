@@ -52,6 +52,7 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
     def process_bind_param(self, value: Document | None, dialect: Dialect) -> str | None:
         if value is None:
             return None
+        # As JSON types: what is kept can be read by anything.
         body = self.adapter.dump_python(value, mode="json", exclude_unset=self.exactly)
         return json.dumps({VERSION: self.version, "body": body}, ensure_ascii=False)
 
@@ -64,11 +65,13 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
             said = f"a kept {getattr(self.kind, '__name__', self.kind)} cannot be read"
             if self.when_damaged == "refuse":
                 raise Damaged("record", f"{said}; it is kept as it is") from error
+            # A page with a gap is better than no page; the log says what to look into.
             log.warning("%s: %s", said, error)
             return None
 
     def _upgraded(self, kept: dict[str, Any]) -> Any:
         version, body = int(kept[VERSION]), kept["body"]
+        # Step by step, so that each change is written once.
         while version < self.version:
             body = dict(self.upgrades)[version](body)
             version += 1

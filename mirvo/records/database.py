@@ -40,10 +40,12 @@ def open_database(folder: Path) -> Engine:
 
 
 def _set_up(connection: Any, _record: Any) -> None:
+    # The driver begins no transactions of its own; `_begin` does.
     connection.isolation_level = None
     cursor = connection.cursor()
     for pragma in (
         f"busy_timeout = {BUSY_MS}",
+        # Readers and one writer at once; and a power cut loses nothing that was kept.
         "journal_mode = WAL",
         "synchronous = FULL",
         "foreign_keys = ON",
@@ -71,6 +73,7 @@ def _migrate(engine: Engine, folder: Path) -> None:
     if current == newest:
         return
     if current is not None:
+        # Should a migration go wrong in a way no test saw, the old records are still there.
         copy_database(folder / FILE_NAME, folder / f"before-{newest}.sqlite3")
     upgrade(engine, "head")
 
@@ -131,6 +134,7 @@ def _revision(connection: Connection) -> str | None:
 @contextmanager
 def reading(engine: Engine) -> Iterator[DbSession]:
     """A session that only reads; all it reads comes from one state of the database."""
+    # Rows stay readable after the session, so that a template may still use them.
     with DbSession(engine, expire_on_commit=False, autoflush=False) as db:
         db.info[READ_ONCE] = {}
         yield db
@@ -157,6 +161,7 @@ def read_once(
         known: dict[Any, T] | None = db.info.get(READ_ONCE)
         if known is None:
             return read(db, *args, **named)
+        # Queries are told apart by what they were asked.
         key = (read, args, tuple(named.items()))
         if key not in known:
             known[key] = read(db, *args, **named)

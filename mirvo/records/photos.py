@@ -28,11 +28,14 @@ TYPES = {
     "WEBP": ("image/webp", "webp"),
     "HEIF": ("image/heic", "heic"),
 }
+# Larger than any phone makes, small enough to be held in memory.
 MAX_BYTES = 80 * 1024 * 1024
+# A small file may claim a huge picture; it is turned away before it is decoded.
 MAX_PIXELS = 120_000_000
 MIN_SIDE = 200
 SIZES = {"desk": 2016, "page": 900, "thumb": 320}  # longest side, px; from large to small
 EXIF_DETAIL, EXIF_TAKEN, EXIF_FOCAL_35MM, EXIF_ORIENTATION = 0x8769, 0x9003, 0xA405, 0x0112
+# A decoder's own size within 5 % of what is wanted is taken as it is.
 HARDLY_LESS = 0.95
 QUARTER_TURNS = {5, 6, 7, 8}
 
@@ -93,6 +96,7 @@ class PhotoStore:
     def forget(self, digest: str) -> None:
         """Remove a photo's file and all that was made of it."""
         self.place_of(digest).unlink(missing_ok=True)
+        # Everything made from it goes too; nothing of a photo taken out may stay.
         for made in self.derived.glob(f"*/{digest[:2]}/{digest}.*"):
             made.unlink(missing_ok=True)
 
@@ -131,6 +135,8 @@ def examine(content: bytes, file_name: str) -> PhotoFacts:
         raise BadInput(file_name, f"{width} × {height} px is too small to measure anything on")
     _decode_check(content, file_name)
     exif = image.getexif()
+    # The size is that of the picture as people see it; this format is turned by its reader
+    # already.
     if exif.get(EXIF_ORIENTATION) in QUARTER_TURNS and image.format != "HEIF":
         width, height = height, width
     detail = exif.get_ifd(EXIF_DETAIL)
@@ -145,6 +151,7 @@ def examine(content: bytes, file_name: str) -> PhotoFacts:
 
 
 def _open(content: bytes, file_name: str) -> Image.Image:
+    # Such files need a reader that is slow to load.
     if content[4:8] == b"ftyp":
         _know_heif()
     try:
@@ -168,6 +175,7 @@ def _decode_check(content: bytes, file_name: str) -> None:
     """A small decode shows a file that breaks off before it is accepted."""
     image = _open(content, file_name)
     try:
+        # Decoded small: enough to find where a file breaks off, at a fraction of the time.
         image.draft("RGB", (256, 256))
         image.load()
     except (OSError, ValueError, SyntaxError):
@@ -185,6 +193,7 @@ def _focal(value: object) -> float | None:
         focal = float(value)  # type: ignore[arg-type]
     except (TypeError, ValueError):
         return None
+    # Cameras write nought or nonsense where they do not know.
     return focal if 8 <= focal <= 1200 else None
 
 
@@ -276,6 +285,7 @@ def _pixels_of(content: bytes, mode: str) -> npt.NDArray[np.uint8]:
 def _write_whole(path: Path, content: bytes) -> None:
     """Write so that the file is there whole or not at all."""
     path.parent.mkdir(parents=True, exist_ok=True)
+    # Written beside and moved: a photo is there whole or not at all.
     with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as handle:
         handle.write(content)
         handle.flush()

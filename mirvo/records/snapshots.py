@@ -18,9 +18,11 @@ def keep_snapshot(folder: Path, today: date) -> Path | None:
     if path.exists():
         return None
     place.mkdir(parents=True, exist_ok=True)
+    # A copy broken off must not pass for one that is whole.
     making = path.with_suffix(".making")
     copy_database(folder / FILE_NAME, making)
     making.replace(path)
+    # Their names sort by day.
     for old in sorted(place.glob("mirvo-*.sqlite3"))[:-KEPT]:
         old.unlink()
     return path

@@ -76,6 +76,7 @@ def configure_guards(app: FastAPI) -> None:
         response.headers["Content-Security-Policy"] = POLICY
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "same-origin"
+        # Its address changes with its content, so it may be kept for a year.
         if request.url.path.startswith("/static") and "v=" in request.url.query:
             response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
         return response
@@ -85,6 +86,7 @@ def _refuse(request: Request) -> Response | None:
     """Writing from another site's page, or with a body beyond all use, is turned away."""
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return None
+    # Browsers say from which site a request comes; a form on another site must not write here.
     if request.headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
         return Response("Mirvo does not accept requests from other sites.", 403)
     length = request.headers.get("content-length", "0")
@@ -113,6 +115,7 @@ async def _refused(request: Request, error: Exception) -> Response:
             return again
     if isinstance(error, RequestValidationError):
         found = error.errors()[0]
+        # An address that is no number leads nowhere; it is no form to be put right.
         if found["loc"][0] == "path":
             return await run_in_threadpool(_answer, request, 404, NO_PAGE, "")
         [(field, message), *_] = complaints_of(error).items()

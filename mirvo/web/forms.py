@@ -50,6 +50,7 @@ async def show_again(request: Request, error: Exception) -> Response | None:
     if page is None:
         return None
     filled = Filled(fields_of(await request.form()), complaints_of(error), _status(error))
+    # Addresses come as text; pages want numbers.
     numbers = {name: int(value) for name, value in request.path_params.items() if _number(value)}
     words = {name: value for name, value in request.path_params.items() if name not in numbers}
     return await run_in_threadpool(_render, request, page, filled, {**numbers, **words})

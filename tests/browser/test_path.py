@@ -83,10 +83,10 @@ class PathTest(PathCase, BrowserCase):
         self.knob("floor").focus()
         with page.expect_request(re.compile(r"/trees/1/target$")):
             page.keyboard.press("ArrowUp")
-        with page.expect_response(re.compile(r"/trees/1/target$")):
+        wanted = f"pot_depth_mm={before['pot_depth_mm'] + 6:g}"
+        with page.expect_response(lambda answer: wanted in (answer.request.post_data or "")):
             for _ in range(5):
                 page.keyboard.press("ArrowUp")
-        page.wait_for_load_state("networkidle")
         self.settled()
         self.assertAlmostEqual(self.wished()["pot_depth_mm"], before["pot_depth_mm"] + 6)
         expect(page.locator("#pot_depth_mm")).to_have_value(f"{before['pot_depth_mm'] + 6:g}")

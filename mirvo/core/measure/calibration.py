@@ -28,11 +28,16 @@ from mirvo.core.measure.pose import (
 )
 from mirvo.core.measure.uncertainty import Array, Draws
 
+# Beyond this a pixel at the far side covers several millimetres.
 STEEP_TILT_DEG = 60.0
+# Of the reference's size: a careful hand misses by less, swapped lengths by far more.
 POSE_MISFIT = 0.015
+# How far a hand that means to look straight down is off.
 UNKNOWN_TILT_SD_DEG = 4.0
+# Where nothing tells the height: as most people hold a phone over a pot.
 USUAL_CAMERA_HEIGHT_MM = 735.0
 USUAL_CAMERA_HEIGHT_LOG_SD = 0.25
+# What the corner finder reaches on photos that were not rendered here.
 CARD_CORNER_SD_PX = 0.25
 VAGUE_FOCAL_LOG_SD = 0.05
 MIN_POINT_SD_PX = 0.1
@@ -61,6 +66,8 @@ def calibrate_by(
     marks: Marks, photo: PhotoInfo, draws: Draws, card_corners: Array | None = None
 ) -> PlaneMap:
     """`calibrate` with the focal length the marks tell, if any, in place of the photo's own."""
+    # What a person entered goes before what the file says: a cropped photo keeps its old
+    # figure.
     given = marks.focal_length_35mm or marks.calibration.focal_length_35mm
     if given is not None:
         photo = PhotoInfo(photo.width, photo.height, given)
@@ -89,6 +96,7 @@ def calibrate(
         plane = _from_ellipse(calibration, photo, draws)
     else:
         plane = _from_known_points(calibration, photo, draws, card_corners)
+    # Without a height the figure stands for roots on the plane alone; that must be said.
     if not np.isfinite(plane.camera_height[0]):
         plane.warnings.append(UNKNOWN_HEIGHT)
     if plane.tilt_deg is not None and plane.tilt_deg > STEEP_TILT_DEG:
@@ -103,11 +111,13 @@ def _from_segment(cal: SegmentCalibration, photo: PhotoInfo, draws: Draws) -> Pl
     length_px = length_of(ends[:, 1] - ends[:, 0])
     scale = cal.length_mm / length_px
     matrix = np.zeros((draws.rows, 3, 3))
+    # Two points give one scale and no perspective.
     matrix[:, 0, 0] = matrix[:, 1, 1] = scale
     matrix[:, 2, 2] = 1.0
     height = _camera_height(cal.camera_height_mm, scale, photo, draws)
     foot = apply_homography(matrix, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
     tilted = _tilt_draws(foot, height, draws, UNKNOWN_TILT_SD_DEG) @ matrix
+    # Tilting stretches the known length; it is known, so it is put right again.
     again = apply_homography(tilted, ends)
     tilted[:, :2] *= (cal.length_mm / length_of(again[:, 1] - again[:, 0]))[:, None, None]
     plane = PlaneMap(
@@ -121,6 +131,7 @@ def _from_ellipse(cal: EllipseCalibration, photo: PhotoInfo, draws: Draws) -> Pl
     rim = draws.points(cal.points)
     ends = None if cal.long_axis is None else draws.points(cal.long_axis)
     matrix, residual, tilt = ellipse_to_circle(rim, cal.length_mm, cal.width_mm, ends)
+    # The scale an ellipse has on the whole: the root of how it swells areas.
     scale = np.sqrt(np.abs(np.linalg.det(matrix[:, :2, :2])))
     height = _camera_height(cal.camera_height_mm, scale, photo, draws)
     foot = apply_homography(matrix, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
@@ -144,13 +155,16 @@ def _from_known_points(
 ) -> PlaneMap:
     known, seen, sd = _known_points(cal, draws, card_corners)
     picture = draws.points(seen, sd)
+    # The misfit is judged against how large the reference is.
     size = float(np.ptp(known, axis=0).max())
     prior = _prior(cal.camera_height_mm, photo)
     pose = solve_pose(known, picture, max(sd, MIN_POINT_SD_PX), photo.centre, prior, draws)
+    # A bent lens must not be taken for a wrong pose.
     straight = unbend(picture[:1], photo.centre, pose.focal[:1], pose.radial[:1])
     misfit = _rms(apply_homography(pose.to_plane[:1], straight)[0] - known)
     if misfit < POSE_MISFIT * size:
         matrix, lens = pose.to_plane, (photo.centre, pose.focal, pose.radial)
+        # Four points fix a plane without any lens; a guessed focal length could only spoil it.
         if photo.focal_px is None and len(known) == 4:
             matrix, lens = homography_from_points(picture, known), _lens(photo, draws)
         height = _reference_height(cal, draws)
@@ -177,6 +191,7 @@ def _without_pose(
     ]
     if isinstance(cal, RectangleCalibration):
         warnings += _swapped_lengths(cal)
+    # Any four points fit some plane: better that than no figures at all.
     free = homography_from_points(picture, known)
     foot = apply_homography(free, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
     height = _entered_height(cal.camera_height_mm, draws)
@@ -220,6 +235,7 @@ def card_layout() -> Array:
 
     Markers are 30 mm square, their centres on a rectangle of 120 x 80 mm.
     """
+    # The printed card is a file contract: these numbers never change.
     centres = np.array([[0.0, 0.0], [120.0, 0.0], [120.0, 80.0], [0.0, 80.0]])
     square = np.array([[-15.0, -15.0], [15.0, -15.0], [15.0, 15.0], [-15.0, 15.0]])
     return np.asarray((centres[:, None, :] + square[None, :, :]).reshape(16, 2))
@@ -237,13 +253,16 @@ def _camera_height(
 
 def _entered_height(entered: float | None, draws: Draws) -> Array:
     if entered is not None:
+        # A tape held to a phone is good to about 2 %.
         return draws.scalars(entered, 0.02 * entered)
     spread = np.exp(draws.scalars(0.0, USUAL_CAMERA_HEIGHT_LOG_SD)) * USUAL_CAMERA_HEIGHT_MM
+    # The figure itself allows for nothing, its ± for what might be.
     spread[0] = np.inf
     return np.asarray(spread)
 
 
 def _reference_height(cal: AnyCalibration, draws: Draws) -> Array:
+    # People enter a ± they mean as 95 %; draws want a standard deviation.
     return draws.scalars(cal.height_above_root_plane_mm, cal.height_plus_minus_mm / 1.96)
 
 

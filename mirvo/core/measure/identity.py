@@ -16,10 +16,13 @@ from mirvo.core.angles import angle_between, signed_turn
 from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.uncertainty import Array
 
+# Two roots of one tree stand seldom nearer; farther off it is another root.
 GATE_DEG = 20.0
+# So far apart two people mark the front of one tree.
 MAX_TURN_DEG = 45.0
 TURN_STEP_DEG = 1.5
 WIDTH_WEIGHT, REACH_WEIGHT = 0.5, 0.35
+# Leaving a root alone costs as much as a match at the very gate.
 UNMATCHED = 1.0
 FRONT_TRUST_DEG = 60.0
 SETTLE = 3
@@ -83,9 +86,11 @@ def match_roots(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> Matc
     """
     if not before or not after:
         return Match(0.0, [], [r.label for r in before], [r.label for r in after])
+    # All turns are tried: the cost has many dips, one for each root that meets its neighbour.
     turns = np.arange(-MAX_TURN_DEG, MAX_TURN_DEG + 1e-9, TURN_STEP_DEG)
     costs = [_assign(before, after, float(turn))[0] for turn in turns]
     turn = float(turns[int(np.argmin(costs))])
+    # The best of the steps, then settled on the roots it pairs.
     for _ in range(SETTLE):
         _, pairs = _assign(before, after, turn)
         if not pairs:
@@ -111,12 +116,14 @@ def _assign(
     cost = (away / GATE_DEG) ** 2 + _unlike(before, after)
     cost[away > GATE_DEG] = 10 * UNMATCHED
     n, m = cost.shape
+    # Room for every root to stay without a partner.
     square = np.full((n + m, n + m), 0.0)
     square[:n, :m] = cost
     square[:n, m:] = UNMATCHED
     square[n:, :m] = UNMATCHED
     rows, columns = linear_sum_assignment(square)
     pairs = [(int(i), int(j)) for i, j in zip(rows, columns, strict=True) if i < n and j < m]
+    # Two turns may fit alike; the front was marked for a reason.
     trust = (turn / FRONT_TRUST_DEG) ** 2
     return float(square[rows, columns].sum() + trust), pairs
 
@@ -133,6 +140,7 @@ def _unlike(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> Array:
     for name, weight in (("width_mm", WIDTH_WEIGHT), ("reach_mm", REACH_WEIGHT)):
         old, new = (_logs([getattr(root, name) for root in side]) for side in (before, after))
         ratio = new[None] - old[:, None]
+        # All roots grow; what counts is who grew otherwise than the rest.
         grown = np.nanmedian(new) - np.nanmedian(old) if _any(new) and _any(old) else 0.0
         total += weight * np.nan_to_num(np.abs(ratio - grown))
     return total
@@ -151,5 +159,6 @@ def _turn_of(
 ) -> float:
     """Median rotation of the pairs, degrees."""
     turns = np.array([before[i].azimuth_deg - after[j].azimuth_deg for i, j in pairs])
+    # Round one of them, so that the median does not fall over north.
     about = signed_turn(turns - turns[0])
     return float(signed_turn(np.median(about) + turns[0]))

@@ -17,13 +17,17 @@ from mirvo.core.errors import BadInput
 from mirvo.core.measure.geometry import away_from, scaled
 from mirvo.core.measure.uncertainty import Array, Draws
 
+# The main camera of a usual phone.
 USUAL_FOCAL_35MM = 27.0
 UNKNOWN_FOCAL_LOG_SD = 0.35
+# What a file says is rounded to a whole millimetre.
 KNOWN_FOCAL_LOG_SD = 0.015
 ENTERED_HEIGHT_LOG_SD = 0.02
 RADIAL_SD = 0.005
 RADIAL_SD_OF_A_POOR_LENS = 0.1
+# Only when the reference shows the bend beyond doubt (about 3.5 sd) is it believed.
 RADIAL_SHOWN = 12.0
+# It settles in four or five; more is for poor starts.
 STEPS = 12
 SETTLED = 1e-8
 FOCAL, RADIAL = 6, 7
@@ -69,6 +73,7 @@ def homography_from_points(picture: Array, plane: Array) -> Array:
     rows, count, _ = picture.shape
     centre = picture[0].mean(axis=0)
     spread = float(np.abs(picture[0] - centre).max())
+    # Centred and scaled, else the equations are badly conditioned.
     x, y = np.moveaxis((picture - centre) / spread, 2, 0)
     zero, one = np.zeros_like(x), np.ones_like(x)
     u, v = plane[:, 0], plane[:, 1]
@@ -77,6 +82,8 @@ def homography_from_points(picture: Array, plane: Array) -> Array:
     system = np.concatenate([top, low], axis=1)
     wanted = np.broadcast_to(np.concatenate([u, v]), (rows, 2 * count))[..., None]
     turned = system.swapaxes(1, 2)
+    # All draws at once: four points give eight equations for eight unknowns, more give least
+    # squares.
     solved = np.linalg.solve(turned @ system, turned @ wanted)[..., 0]
     matrix = np.concatenate([solved, np.ones((rows, 1))], axis=1).reshape(rows, 3, 3)
     normal = np.array(
@@ -112,6 +119,7 @@ def solve_pose(
     """
     solid = np.column_stack([plane, np.zeros(len(plane))])
     start = _first_guess(solid, picture[0], float(np.exp(prior.log_focal)), centre)
+    # First a lens as phones have it; then, if the picture insists, a poor one.
     stiff = _Fit(solid, picture[0], sd_px, centre, prior, RADIAL_SD)
     camera, cost = stiff.most_probable(start)
     loose = _Fit(solid, picture[0], sd_px, centre, prior, RADIAL_SD_OF_A_POOR_LENS)
@@ -142,6 +150,7 @@ class _Fit:
             cameras[:, RADIAL] / self.radial_sd,
         ]
         if self.prior.log_height is not None:
+            # A step may lead below the plane; the logarithm must hold all the same.
             height = np.log(np.maximum(_place(cameras)[:, 2], 1e-3))
             known.append((height - self.prior.log_height) / ENTERED_HEIGHT_LOG_SD)
         return np.concatenate([off.reshape(len(cameras), -1), np.stack(known, axis=1)], axis=1)
@@ -156,6 +165,7 @@ class _Fit:
             step = np.linalg.solve(normal + damp * np.diag(np.diag(normal)), -slope.T @ now)
             there = self.errors((camera + step)[None])[0]
             gained = float(now @ now - there @ there)
+            # Levenberg's rule: trust the step that helped, shorten the one that did not.
             if gained > 0:
                 camera, now, damp = camera + step, there, damp / 10
             else:
@@ -171,10 +181,12 @@ class _Fit:
         moved = ((picture - picture[0]) / self.sd_px).reshape(len(picture), -1)
         others = slope.shape[0] - moved.shape[1]
         known = np.stack([draws.scalars(0.0, 1.0) for _ in range(others)], axis=1)
+        # The fit answers in proportion to small errors, so no draw is solved on its own.
         response = np.concatenate([moved, known], axis=1) @ (spread @ slope.T).T
         return camera + response, float(np.sqrt(spread[FOCAL, FOCAL]))
 
     def _slope(self, camera: Array) -> Array:
+        # Differences from both sides: their error is of second order.
         steps = np.diag(np.full(len(camera), 1e-6))
         ahead, behind = np.split(self.errors(camera + np.concatenate([steps, -steps])), 2)
         return np.asarray((ahead - behind).T / (2 * steps.max()))
@@ -190,6 +202,7 @@ def _first_guess(solid: Array, picture: Array, focal: float, centre: Array) -> A
     if not found:
         raise BadInput("calibration", "no camera position fits the marked reference")
     x, y, z = np.asarray(shifts[0], dtype=float).ravel()
+    # Behind the camera nothing can be seen.
     if z <= 0:
         raise BadInput("calibration", "no camera position fits the marked reference")
     guess = [*np.asarray(turns[0], dtype=float).ravel(), x / z, y / z, np.log(z)]
@@ -200,6 +213,7 @@ def _turns_and_shifts(cameras: Array) -> tuple[Array, Array]:
     from scipy.spatial.transform import Rotation
 
     turn = Rotation.from_rotvec(cameras[:, :3]).as_matrix()
+    # The distance in logarithms stays positive whatever step is tried.
     z = np.exp(np.clip(cameras[:, 5], -5.0, 15.0))
     shift = np.stack([cameras[:, 3] * z, cameras[:, 4] * z, z], axis=1)
     return turn, shift
@@ -228,6 +242,7 @@ def _pose_of(cameras: Array, centre: Array, focal_log_sd: float) -> Pose:
     lens[:, 2, 2] = 1.0
     onto = lens @ np.concatenate([turn[:, :, :2], shift[:, :, None]], axis=2)
     place = _place(cameras)
+    # The solver is content with a camera below the table; nobody stands there.
     if place[0, 2] <= 0:
         raise BadInput("calibration", "the marked reference is seen from below: is it mirrored?")
     tilt = float(np.degrees(np.arccos(np.clip(turn[0, 2, 2], -1.0, 1.0))))

@@ -61,7 +61,9 @@ def radiality(azimuths: Array, weights: Array, heading_errors: Array) -> Radiali
     balance = 1.0 - resultant
     straight = np.maximum(0.0, np.cos(np.radians(heading_errors)))
     heading = (weights * straight).sum(1) / weights.sum(1)
+    # Coverage weighs as much as the other three together: an even quarter circle is no flare.
     index = 100.0 * coverage * np.cbrt(np.clip(evenness * balance * heading, 0.0, 1.0))
+    # Where the gap lies is that of the marks as set; the draws only say how wide.
     widest = int(gaps[0].argmax())
     middle = float((order[0, widest] + gaps[0, widest] / 2) % 360.0)
     return RadialityDraws(
@@ -90,6 +92,7 @@ def _evenness(azimuths: Array, weights: Array) -> Array:
     count = len(groups)
     if count < 2:
         return np.zeros(len(azimuths))
+    # A fork's branches count as one root in their common direction.
     vectors = weights * np.exp(1j * np.radians(azimuths))
     joined = np.stack([vectors[:, group].sum(1) for group in groups], axis=1)
     order = np.sort(np.degrees(np.angle(joined)) % 360.0, axis=1)
@@ -106,6 +109,7 @@ def _groups(azimuths: Array) -> list[list[int]]:
             groups[-1].append(here)
         else:
             groups.append([here])
+    # The first and the last may be neighbours over north.
     wraps = azimuths[order[0]] + 360.0 - azimuths[order[-1]] <= SAME_ROOT_DEG
     if len(groups) > 1 and wraps:
         groups[0] = groups.pop() + groups[0]

@@ -83,6 +83,7 @@ def _widths(
     ]
     if not clicked:
         return [None] * len(pairs)
+    # One call for all pairs: the map costs the same for two points as for sixty.
     ends = plane.to_plane(np.concatenate(clicked, axis=1))
     first, second = ends[:, ::2], ends[:, 1::2]
     middle, apart = (first + second) / 2, second - first
@@ -101,6 +102,7 @@ def _loosened(base: Width | None, root: RootMark, draws: Draws) -> Width | None:
     if base is None or root.base_width is None or root.base_width_sd_px == 0:
         return base
     middle, wide = base
+    # A width found in the picture is off as a whole, not at one end.
     share = root.base_width_sd_px / dist(*root.base_width)
     return middle, np.abs(wide * draws.scalars(1.0, share))
 
@@ -116,6 +118,7 @@ def _widths_along(
     first = base[1] if base is not None else np.full(rows, median)
     last = end[1] if end is not None else first
     length = geometry.arc_lengths(pixels)
+    # Two points on one spot have no length; they must not divide by it.
     share = length / np.maximum(length[:, -1:], 1e-9)
     return np.asarray(first[:, None] + (last - first)[:, None] * share)
 
@@ -126,20 +129,24 @@ def measure_about_trunk(root: PlaneRoot, centre: Array, diameter: Array, north: 
     path = root.path
     length = geometry.arc_lengths(path)
     total = length[:, -1]
+    # Over one trunk diameter: nearer, a click decides the heading, farther, the next bend.
     chord_end = geometry.points_at(path, length, np.minimum(diameter, total)[:, None])[:, 0]
     radial = path[:, 0] - centre
     chord = chord_end - path[:, 0]
     dot = (radial * chord).sum(1)
     cross = radial[:, 0] * chord[:, 1] - radial[:, 1] * chord[:, 0]
     root.heading = np.abs(np.degrees(np.arctan2(cross, dot)))
+    # Even steps, so that turns do not depend on how densely the path was clicked.
     step = float(diameter[0]) / STEPS_PER_TRUNK
     at = np.arange(0.0, float(total[0]), step)
     at = np.append(at, float(total[0]))
     even = geometry.points_at(path[:1], length[:1], at[None])[0]
     away = even - centre[0]
+    # Unwrapped: a root that passes behind the trunk goes on turning, it does not jump.
     azimuth = np.unwrap(np.radians(geometry.direction_deg(away)))
     root.sweep = abs(float(np.degrees(azimuth[-1] - azimuth[0])))
     distance = geometry.length_of(away)
+    # How far it comes back toward the trunk, of the farthest it had got.
     root.looped = float((1.0 - distance / np.maximum.accumulate(distance)).max())
     root.turn, root.sharpest = _turning(even)
 
@@ -149,6 +156,7 @@ def _turning(even: Array) -> tuple[float, float]:
     if len(even) < 3:
         return 0.0, 0.0
     smooth = even.copy()
+    # A hand trembles from click to click; a root does not.
     smooth[1:-1] = (even[:-2] + even[1:-1] + even[2:]) / 3.0
     steps = np.diff(smooth, axis=0)
     headings = np.unwrap(np.arctan2(steps[:, 1], steps[:, 0]))

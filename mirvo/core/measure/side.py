@@ -29,6 +29,7 @@ from mirvo.core.measure.silhouette import Silhouette, silhouette
 from mirvo.core.measure.soil_line_trial import try_soil_line
 from mirvo.core.measure.uncertainty import Array, Draws, figure
 
+# A base is not quite round; so far its front lies off the half circle.
 DEPTH_SD_SHARE = 0.15
 
 
@@ -56,6 +57,7 @@ class SideView:
         """A depth (rows, n) as far as this view may use it."""
         if self.frame.has_pitch:
             return depth
+        # Row 0 is the figure; only its ± knows of the depth.
         return np.concatenate([np.zeros_like(depth[:1]), depth[1:]])
 
 
@@ -75,6 +77,7 @@ def read_view(
     if width[0] <= 0:
         raise BadInput("left_edge", "the left edge lies right of the right one; exchange them")
     middle = at_soil.mean(axis=0)
+    # x counts from the trunk's middle at the soil, where the root plane is asked for.
     frame.shift_x(middle)
     seen = draws.points([one.point for one in marks.emergences] or np.zeros((0, 2)))
     return SideView(marks, frame, outline.shifted(middle), width, seen)
@@ -137,6 +140,7 @@ def _emergence_places(view: SideView) -> dict[str, Array]:
     """x and z (rows, 2), mm, of each root where it leaves the trunk, by its letter."""
     if not view.marks.emergences:
         return {}
+    # First where it is seen, then drawn back by how much nearer it stands.
     flat = view.frame.of_draws(view.emergence_px)
     places = view.frame.of_draws(view.emergence_px, view.nearer(flat[..., 0]))
     return {one.label: places[:, i] for i, one in enumerate(view.marks.emergences)}
@@ -160,6 +164,7 @@ def _trials(view: SideView, places: dict[str, Array]) -> tuple[SoilLineTrial, ..
 def _root_plane_height(emergences: tuple[EmergenceRecord, ...]) -> float:
     """Median emergence height, the soil line where none is marked, mm."""
     heights = [one.height_mm.value for one in emergences]
+    # One root far off must not tilt what the ball's depth is counted from.
     return float(np.median(heights)) if heights else 0.0
 
 

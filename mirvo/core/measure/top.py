@@ -28,6 +28,7 @@ from mirvo.core.measure.records import (
 from mirvo.core.measure.roots import PlaneRoot, measure_about_trunk, roots_on_plane
 from mirvo.core.measure.uncertainty import Array, Draws, figure, figure_of_angle
 
+# Beyond twice the trunk a root is feeding root, not flare.
 ROOTS_COUNT_TO_TRUNKS = 2.0
 DISC_POINTS = 36
 
@@ -85,6 +86,7 @@ def read_scene(
     ]
     outlines = [trunk.outline for _, trunk in marks.trunk_marks()]
     looked_at = [point for outline in outlines for point in outline]
+    # A photo of a set may show no trunk; its roots then say where it was looked at.
     looked_at = looked_at or [point for root in marks.roots for point in root.path]
     middle = np.mean(np.asarray(looked_at), axis=0) if looked_at else photo.centre
     front = (float(middle[0]), photo.height - 1.0) if marks.front is None else marks.front
@@ -109,6 +111,7 @@ def _strayed(trunk: Trunk, draws: Draws) -> Array:
     if trunk.outline_sd_px == 0:
         return points
     middle = points.mean(axis=1)
+    # The whole outline together: a fitted one is not off point by point.
     moved = draws.points(np.zeros((1, 2)), trunk.outline_sd_px)
     away = geometry.away_from(middle, points)
     radius = geometry.length_of(away).mean(axis=1)
@@ -133,10 +136,13 @@ def measure_scene(
     BadInput : the front is marked on the trunk's centre.
     """
     areas, centre = _areas_and_centre(scene.trunks)
+    # The circle of the same area: it does not depend on from where an uneven trunk is seen.
     diameter = 2.0 * np.sqrt(np.sum(areas, axis=0) / np.pi)
+    # Azimuths begin at the back, so that the front stands at 6 o'clock.
     north = _front_direction(scene, centre) + 180.0
     for root in scene.roots:
         measure_about_trunk(root, centre, diameter, north)
+    # Those planned for removal are measured, but the figures are those without them.
     standing = [r for r in scene.roots if r.mark.label not in leave_out]
     spread = _roots_spread(standing, scene.trunks, centre, diameter)
     round_about = _radiality(standing)
@@ -182,6 +188,7 @@ def _front_direction(scene: Scene, centre: Array) -> Array:
     """Direction (rows,) of the front from the trunk centre, degrees."""
     away = scene.front - centre
     if float(np.hypot(*away[0])) < 1.0:
+        # Within a millimetre of the centre its direction means nothing.
         raise BadInput("front", "the front is marked on the trunk's centre; mark it outside")
     return geometry.direction_deg(away)
 
@@ -225,6 +232,7 @@ def _roots_spread(
     """Spread of the hull of trunk and roots widened by half their width, cut at 2 D."""
     centres, radii = [*trunks], [np.zeros(trunk.shape[:2]) for trunk in trunks]
     for root in roots:
+        # A long root would else decide the spread alone.
         path = geometry.cut_at_radius(root.path, centre, ROOTS_COUNT_TO_TRUNKS * diameter)
         centres.append(path)
         radii.append(root.widths_along[:, : path.shape[1]] / 2.0)
@@ -236,6 +244,7 @@ def _hull_of_discs(centres: Array, radii: Array) -> Array:
     """Convex hull (rows, m, 2) of discs; which points lie on it is found on row 0."""
     angle = np.arange(DISC_POINTS) * 2 * np.pi / DISC_POINTS
     disc = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    # Which points lie outermost is found once, on the marks as set; the draws differ by little.
     first = centres[0][:, None] + radii[0][:, None, None] * disc
     which, turn = np.divmod(geometry.hull_indices(first.reshape(-1, 2)), DISC_POINTS)
     edge = disc[turn.astype(int)]
@@ -244,11 +253,13 @@ def _hull_of_discs(centres: Array, radii: Array) -> Array:
 
 
 def _radiality(roots: list[PlaneRoot]) -> RadialityDraws:
+    # A dead root holds nothing and feeds nothing.
     living = [root for root in roots if root.mark.condition != "dead"]
     if not living:
         return radiality(np.zeros((2, 0)), np.zeros((2, 0)), np.zeros((2, 0)))
     marked = [root.width for root in living if root.width is not None]
     rows = len(living[0].azimuth)
+    # A root whose width is not marked counts as a usual one, so that it is not left out.
     usual = np.median(np.stack(marked), axis=0) if marked else np.ones(rows)
     weights = np.stack([usual if r.width is None else r.width for r in living], axis=1)
     azimuths = np.stack([r.azimuth for r in living], axis=1)

@@ -20,9 +20,12 @@ from mirvo.core.measure.roots import PlaneRoot
 from mirvo.core.measure.top import Scene, measure_scene, read_scene
 from mirvo.core.measure.uncertainty import Array, Draws
 
+# Two points fix a turn and a shift on the plane.
 MIN_SHARED = 2
+# Roots marked twice lie closer than this when the card stayed.
 CARD_MOVED_MM = 6.0
 SCALES_DIFFER = 0.02
+# Two points close together say nothing of the turn.
 MIN_APART_MM = 5.0
 
 
@@ -111,6 +114,7 @@ def _see(index: int, photo: MarkedPhoto, draws: Draws) -> _Seen:
         raise BadInput(f"photos.{index}.marks.{error.field}", error.message) from None
     for root in scene.roots:
         root.photo = photo.name
+        # A root marked in both photos joins them as well as a named place does.
         points.setdefault(f"root {root.mark.label}", root.base)
     if photo.underside:
         _mirror(scene, points)
@@ -127,6 +131,7 @@ def _shared_points(photo: MarkedPhoto, draws: Draws) -> dict[str, Array]:
 
 def _mirror(scene: Scene, points: dict[str, Array]) -> None:
     """Turn what was seen from below into the plan seen from above."""
+    # Seen from below, left and right are exchanged.
     flip = np.array([-1.0, 1.0])
     _move(scene, points, lambda placed: placed * flip)
 
@@ -148,6 +153,7 @@ def _join(seen: list[_Seen]) -> list[_Seen]:
         raise BadInput("photos", "no photo of the set has the trunk marked")
     joined, waiting = [start], [one for one in seen if one is not start]
     while waiting:
+        # Whichever can be joined now; it may be the bridge for another.
         ready = next((one for one in waiting if _attach(one, joined)), None)
         if ready is None:
             one = waiting[0]
@@ -162,6 +168,7 @@ def _join(seen: list[_Seen]) -> list[_Seen]:
 
 
 def _attach(one: _Seen, joined: list[_Seen]) -> bool:
+    # Places named on purpose go before a card that may have been moved, and that before roots.
     for named_only in (True, False):
         for other in joined:
             names = _in_both(one, other, named_only)
@@ -243,6 +250,7 @@ def _one_plan(joined: list[_Seen]) -> Scene:
     for one in ordered:
         for root in one.scene.roots:
             label = root.mark.label
+            # Of a root seen twice the surer sight counts.
             if label not in best or _doubt(root) < _doubt(best[label]):
                 best[label] = root
     warnings = [said for one in ordered for said in one.scene.quality.warnings]

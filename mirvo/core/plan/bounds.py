@@ -24,13 +24,17 @@ class Bounds:
 
     def __init__(self, problem: PlanningProblem, year: int, most_share: float) -> None:
         self.problem, self.year, self.most_share = problem, year, most_share
+        # Logarithms: shares multiply, so their loads add up. 0.999 keeps the logarithm finite.
         self.load = -log1p(-min(most_share + CLOSE, 0.999))
         self.fastest = max(problem.containers[name].growth for name in problem.offered_or_now)
+        # Until the underside is flat no board is open, so growth is bounded lower.
         self.fastest_off_board = max(
             problem.containers[name].growth for name in problem.offered_or_now if name != BOARD
         )
         self.slowest = problem.containers[FINAL].growth
+        # Sessions fall on whole years, so the interval is rounded up.
         self.step = int(-(-problem.case.interval // 1))
+        # Asked some hundred thousand times for a few hundred different states.
         self.must = cache(self._must)
         self.least_loss = cache(self._least_loss)
 

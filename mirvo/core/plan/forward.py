@@ -17,8 +17,10 @@ RELIEF = {
     "gap": "without waiting for new roots",
     "hold": "without them",
 }
+# A lever is an offer beside the plan; it may not take longer than the plan did.
 PATIENCE = 2000
 NEVER = 9999
+# In steps a person would think in, the smallest that helps named.
 EASIER = {"spread_ratio": (-0.1, -0.2, -0.4), "pot_depth_mm": (10, 20), "largest_gap_deg": (15, 30)}
 
 
@@ -28,8 +30,10 @@ def binding(case: Case, school: str, reached: int, first: int) -> list[Binding]:
     first : year of the first session.
     """
     found = []
+    # Each limit is lifted alone: what then comes sooner was held back by it.
     for code, eased, text in _easings(case, school, first):
         try:
+            # Only whether it comes sooner is asked, so no year after that is looked at.
             year = reached_year(eased, school, by=reached - 1)
         except Unsettled:
             continue
@@ -44,6 +48,7 @@ def binding(case: Case, school: str, reached: int, first: int) -> list[Binding]:
                 )
             )
     if not found:
+        # Several hold at once; lifting one leaves the others.
         text = "No single limit: each alone leaves the year as it is."
         found.append(Binding(code="together", text=text, gained_years=0, eased=""))
     return found
@@ -57,6 +62,7 @@ def levers(case: Case, school: str, reached: int | None) -> tuple[Lever, ...]:
     be given up has no `reached_year`. `value` is what it sets, where it sets something.
     """
     found = [one for code, steps in _levers(case) if (one := _least(code, steps, school, reached))]
+    # The soonest first; what was given up on stands last.
     return tuple(sorted(found, key=lambda lever: lever.reached_year or NEVER))
 
 

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+# The almanac's rates are guidance: a good third either way is usual.
 PRIOR_RELATIVE_SD = 0.4
+# Within half a year a difference is season and measuring error.
 MIN_YEARS = 0.5
+# Years differ by this much even for one tree in one pot.
 YEARLY_RELATIVE_SD = 0.25
 
 
@@ -52,12 +55,15 @@ def growth_rate(
     order = sorted(seen, key=lambda one: one.year)
     if len(order) < 2 or order[-1].year - order[0].year < MIN_YEARS or factor <= 0:
         return Rate(mean, sd, 0, (mean, sd))
+    # The ends alone: measurements between share their error with both.
     first, last = order[0], order[-1]
     exposure = (last.year - first.year) * factor
     observed = (last.size_mm - first.size_mm) / exposure
+    # The ± is of 95 %, a normal law's 1.96 standard deviations.
     error = (first.plus_minus_mm**2 + last.plus_minus_mm**2) ** 0.5 / 1.96 / exposure
     years = last.year - first.year
     error = (error**2 + (YEARLY_RELATIVE_SD * mean) ** 2 / years) ** 0.5
+    # Each counts by how sure it is.
     weight_prior, weight_seen = 1 / sd**2, 1 / max(error, 1e-6) ** 2
     joined = (mean * weight_prior + observed * weight_seen) / (weight_prior + weight_seen)
     joined_sd = (weight_prior + weight_seen) ** -0.5

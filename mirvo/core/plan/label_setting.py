@@ -14,7 +14,9 @@ from mirvo.core.plan.bounds import Bounds
 from mirvo.core.plan.problem import CLOSE, FINAL, PlanningProblem
 from mirvo.core.plan.tree_state import UNGRAFTED, TreeState, arrived, grow, start_state
 
+# Beyond this a case is answered with what is known; it takes some seconds to get there.
 MAX_TRIED = 600_000
+# While only the year matters, all ways cost the same, so that more of them dominate.
 FREE = (0.0, 0)
 Merits = tuple[int, float, int, float, float, tuple[float, int]]
 
@@ -30,9 +32,11 @@ class LabelSetting:
         self, problem: PlanningProblem, year: int, cap: float | None = None, by_cost: bool = False
     ) -> None:
         self.problem, self.year, self.cap, self.by_cost = problem, year, cap, by_cost
+        # Strain is 100 (q/b)², so a cap on it is a cap on the share.
         most_share = problem.budget if cap is None else problem.budget * (cap / 100.0) ** 0.5
         self.bounds = Bounds(problem, year, most_share)
         self.needed = problem.growth_needed
+        # For the cost of a way growth beyond need is slack that may save a session later.
         self.growth_worth = inf if by_cost else self.needed
         self.best_cost: tuple[float, int] = (inf, 0)
 
@@ -47,6 +51,8 @@ class LabelSetting:
                 for after in self._next(tree):
                     if self.in_time(after):
                         self._keep(kept.setdefault(self._key(after), []), after)
+            # Only ways that none beats go into the next year; without this they multiply each
+            # year.
             layer = [tree for states in kept.values() for _, tree in states]
             there = [tree for tree in layer if arrived(self.problem, tree)]
             if there and stop_at_first:
@@ -64,8 +70,10 @@ class LabelSetting:
         kept: dict[tuple[object, ...], list[tuple[Merits, TreeState]]] = {}
         waiting = [start] if self.in_time(start) else []
         while waiting:
+            # The most promising lies on top, so one that arrives is met after few tries.
             tree = waiting.pop()
             looked += 1
+            # A lever only wants to know whether it helps; it is not worth minutes.
             if patience is not None and looked > patience:
                 raise Unsettled
             if tree.year == self.year:
@@ -83,6 +91,7 @@ class LabelSetting:
 
     def _promise(self, tree: TreeState) -> float:
         """How near a tree is to arriving: what need not be cut any more, and growth."""
+        # Both parts run from 0 to 1, so that cutting and growing weigh alike.
         must = self.bounds.must(tree.halves, tree.ball) / max(self.bounds.load, CLOSE)
         growth = min(1.0, tree.grown / self.needed) if 0 < self.needed < inf else 1.0
         return growth - must
@@ -91,9 +100,11 @@ class LabelSetting:
         """Every way to spend the next year: session first, growth after."""
         problem, year = self.problem, tree.year + 1
         age = tree.graft_age
+        # A graft that counts does not count more with age; capping it lets more ways be equal.
         age = age if age == UNGRAFTED else min(age + 1, problem.rules.graft_years)
         if problem.session_allowed(year, tree.last):  # first, so that equals act sooner
             yield from self._sessions(tree, age)
+        # A year that owes a session, or the final pot, cannot be left idle.
         if year in problem.fixed or (tree.container != FINAL and problem.must_be_potted(year)):
             return
         yield grow(problem, tree, tree.container, None, age)
@@ -104,6 +115,7 @@ class LabelSetting:
         year = tree.year + 1
         left = self.year - year
         owed = year in problem.fixed
+        # What the sessions left could take at most, in logarithms, since shares multiply.
         room = (left // self.bounds.step) * self.bounds.load + CLOSE
         ages = problem.years_on(tree.ages) if tree.ages else ()
         again = problem.share_back(ages) if ages else 0.0
@@ -113,6 +125,7 @@ class LabelSetting:
                 continue
             if self.bounds.must(cut.halves, cut.ball_mm) > room:
                 continue  # the sessions left after this one could not take the rest
+            # A session that takes nothing and moves nothing is a year without one.
             idle = cut.share == 0 and cut.halves == tree.halves and not (grafts or owed)
             board = problem.board_gate_open(min(tree.woody, cut.ball_mm), tree.grown)
             for container in problem.choices(board, cut.ball_mm):
@@ -123,9 +136,11 @@ class LabelSetting:
 
     def _key(self, tree: TreeState) -> tuple[object, ...]:
         """What states must have in common to be compared."""
+        # Where more growth is not better, ways with different growth are not comparable.
         exact = None
         if not self.problem.ratio_rises and not self.problem.board_gate_open(tree.woody, 0.0):
             exact = round(tree.grown, 9)
+        # With roots that grow back, having cut less can be better later.
         halves = tree.halves if tree.ages else 0
         return (tree.ball, tree.container, exact, halves, tree.ages)
 
@@ -133,6 +148,7 @@ class LabelSetting:
         """Put a tree among those of its key, unless one there is as good; whether it was put."""
         mine = self._merits(new)
         halves, wait, graft, growth, woody, cost = mine
+        # Growth first: it differs most often, so the comparison ends soonest.
         for (a, b, c, d, e, f), _ in front:
             if (
                 d <= growth
@@ -143,6 +159,7 @@ class LabelSetting:
                 and f <= cost
             ):
                 return False
+        # The new one may beat some that stood before it.
         front[:] = [
             old
             for old in front
@@ -163,6 +180,7 @@ class LabelSetting:
         Growth beyond need is worth nothing.
         """
         interval = self.problem.case.interval
+        # Waiting longer than the interval brings nothing more.
         wait = 99.0 if tree.last is None else min(float(tree.year - tree.last), interval)
         done = (-tree.halves, -wait, -tree.graft_age)
         problem, cost = self.problem, tree.cost if self.by_cost else FREE
@@ -174,6 +192,7 @@ class LabelSetting:
 
     def in_time(self, tree: TreeState) -> bool:
         """False when the tree can surely not arrive by the year, or only at a worse cost."""
+        # Counted for the whole case, over all passes: the limit is one of patience.
         self.problem.tried += 1
         if self.problem.tried > MAX_TRIED:
             raise Unsettled

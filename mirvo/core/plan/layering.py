@@ -47,26 +47,31 @@ def lay(case: Case, school: str) -> Layered | None:
     old, table = PlanningProblem(case, school), rules().plan
     end = case.today.year + case.horizon_years
     made = _next_session(old, case.today.year + 1, case.state.last_session_year, end)
+    # No year within the plan allows the layer to be made.
     if made is None:
         return None
     separated = _next_session(old, made + table.layer_years, None, end - 1)
     if separated is None:
         return None
     tree, before = start_state(old), []
+    # The old roots feed the tree on, and it grows.
     while tree.year < separated - 1:
         tree = grow(old, tree, tree.container, None, UNGRAFTED)
         before.append(tree)
     trunk = old.trunk_mm(tree.grown)
+    # A young layer wants room; only where none is at hand it stays where it stands.
     container = TRAINING if TRAINING in case.offered else case.state.container
     state = case.state.model_copy(
         update={
             "trunk_diameter_mm": trunk,
+            # A new flare begins at the bark: as wide as the trunk, and no wider.
             "spread_mm": trunk,
             "woody_depth_mm": table.min_ball_mm,
             "ball_depth_mm": table.layer_ball_mm,
             "last_session_year": separated,
             "container": container,
             "matted": False,
+            # A layer roots all round; its gaps are even until it is measured.
             "root_azimuths_deg": [360.0 * n / table.layer_roots for n in range(table.layer_roots)],
         }
     )

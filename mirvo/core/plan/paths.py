@@ -33,6 +33,7 @@ TOO_MANY = (
 def plan(case: Case) -> PlanResult:
     """Gentle, steady and bold paths: what `mirvo plan` prints."""
     paths = tuple(plan_school(case, school) for school in SCHOOLS)
+    # The boldest school is the last: what it cannot reach, none can.
     failed = [path.unreachable for path in paths if path.unreachable is not None]
     return PlanResult(paths=paths, unreachable=failed[-1] if failed else None)
 
@@ -49,6 +50,7 @@ def plan_school(case: Case, school: str) -> PlannedPath:
 
 
 def _plan_school(case: Case, school: str) -> PlannedPath:
+    # A weak tree would not survive two years under packing.
     layered = lay(case, school) if wants_layer(case) and case.strength != "weak" else None
     if layered is None:
         path = _plan_roots(case, school)
@@ -57,6 +59,7 @@ def _plan_school(case: Case, school: str) -> PlannedPath:
     reached, bound = path.reached_year, list(path.binding)
     if reached is not None and path.steps:
         bound += binding(case, school, reached, path.steps[0].year)
+    # It will arrive by itself; there is no limit to name.
     elif reached is not None and reached > case.today.year:
         text = "growth alone: it stands in its pot and nothing is to be cut"
         bound.append(Binding(code="growth_alone", text=text, gained_years=0))
@@ -87,6 +90,7 @@ def _plan_roots(case: Case, school: str) -> PlannedPath:
             binding=(Binding(code="already_reached", text=text),),
             chance_by_year={route.reached: 1.0},
         )
+    # The forecast goes on after arrival, so that a late chance can still come true in it.
     states = route.states + _standing_on(problem, route.states[-1])
     outlook = outcomes(problem, states)
     return PlannedPath(
@@ -107,6 +111,7 @@ def _plan_roots(case: Case, school: str) -> PlannedPath:
 
 def _after_layer(layered: Layered, path: PlannedPath) -> PlannedPath:
     """A path that begins with a ground layer and goes on from its own flare."""
+    # Every chance after the layer rests on its having taken.
     luck = layered.old.case.layer_success
     before = _forecasts(layered.old, layered.before, outcomes(layered.old, layered.before))
     first = _forecasts(layered.new, [layered.first], outcomes(layered.new, [layered.first]))
@@ -213,6 +218,7 @@ def _step(problem: PlanningProblem, tree: TreeState) -> PlannedStep:
     if cut is None or before is None:
         raise ValueError("a step is a state with a cut and a year before it")
     parts = fault_parts(problem, before.halves, cut.halves)
+    # Grafts go in once, at the first session; their age is nought just then.
     closed: list[Gap] = problem.open_gaps if tree.graft_age == 0 else []
     step = PlannedStep(
         year=tree.year,
@@ -242,6 +248,7 @@ def fault_parts(problem: PlanningProblem, start: int, end: int) -> dict[str, flo
     parts: dict[str, float] = {}
     for half in range(start, end):
         root = problem.faults[half // 2].label
+        # Two halves in one session are the whole root.
         parts[root] = parts.get(root, 0.0) + 0.5
     return parts
 
@@ -274,6 +281,7 @@ def _reasons(problem: PlanningProblem, step: PlannedStep, before: TreeState) -> 
             f"up to {problem.rules.fork_deg:.0f}°, counted from the end of "
             f"{step.year + problem.rules.graft_years}."
         )
+    # Even then a reader wants to know why the year has a step at all.
     if not (step.share or step.faults or step.returned or step.grafts or step.forks):
         reasons.append("Nothing is cut: the tree changes its container or the year was fixed.")
     if step.container != before.container:

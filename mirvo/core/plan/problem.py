@@ -52,7 +52,9 @@ class PlanningProblem:
             origin_factor=case.origin_factor,
             worth=case.worth,
         )
+        # Sorted once; a stable sort keeps the order given among equals.
         self.faults: list[CaseFault] = sorted(case.faults, key=lambda fault: fault.priority)
+        # A root may go in two sessions, so faults are counted in halves.
         self.all_halves = 2 * len(self.faults)
         self.returning = [
             (2 * place + 2, fault.returns_years, fault)
@@ -61,12 +63,14 @@ class PlanningProblem:
         ]
         self._strains: set[float] = set()
         self.tried = 0
+        # What is fixed by hand bounds every year, so it is looked up by year.
         self.left_alone = {hold.year for hold in case.holds if hold.allow == "none"}
         self.fixed = {hold.year for hold in case.holds if hold.allow == "session"}
         self.may_lapse = bool(self.fixed or self.returning)
         self.potted_from = min(
             (hold.year for hold in case.holds if hold.allow == "final pot"), default=None
         )
+        # These depend on little and are asked for in every state.
         self.cuts = cache(self._cuts)
         self.largest_gap = cache(self._largest_gap)
         self.ball_after_year = cache(self._ball_after_year)
@@ -80,6 +84,7 @@ class PlanningProblem:
         self.trunk_rate_mm = case.state.growth.trunk_mm_per_year
         self.choices = cache(self._choices)
         self.growth_needed = self._growth_needed()
+        # A layered tree is planned on new roots but grafts into the gaps it was named for.
         self.open_gaps = open_gaps(grafts_for or case)
         self.needs_grafts = (
             self.largest_gap(self.all_halves, False) > case.target.largest_gap_deg + CLOSE
@@ -198,6 +203,7 @@ class PlanningProblem:
         depths = self.depths_left(ball)
         for end in range(halves, self.all_halves + 1):
             roots = again + self.fault_share(halves, end)
+            # Roots go in order, so once they alone pass the budget nothing further fits.
             if roots > self.budget + CLOSE:
                 break
             for depth in depths:
@@ -218,6 +224,7 @@ class PlanningProblem:
         depths = [ball]
         while depths[-1] - step >= least - CLOSE:
             depths.append(round(depths[-1] - step, 6))
+        # The exact depth the pot takes is offered too, else a step of 10 mm could miss it.
         need = self.case.need_mm
         if least <= need < ball and all(abs(need - depth) > CLOSE for depth in depths):
             depths.append(need)
@@ -254,12 +261,14 @@ class PlanningProblem:
 
     def _azimuths_left(self, halves: int) -> list[float]:
         """Azimuths of the roots still there; a fault stays until its second half is gone."""
+        # A root half cut still stands and still fills its place.
         gone = [f.azimuth_deg for f in self.faults[: halves // 2] if f.azimuth_deg is not None]
         return without(self.case.state.root_azimuths_deg, gone)
 
     def arrived(self, container: str, halves: int, ratio: float, gap: float) -> bool:
         target = self.case.target
         return (
+            # All four at once: a target met in parts is not met.
             container == FINAL
             and halves == self.all_halves
             and ratio >= target.spread_ratio - CLOSE
@@ -273,6 +282,7 @@ def open_gaps(case: Case) -> list[Gap]:
     gone = [fault.azimuth_deg for fault in case.faults if fault.azimuth_deg is not None]
     order = sorted(a % 360.0 for a in without(case.state.root_azimuths_deg, gone))
     pairs = zip(order, order[1:] + order[:1], strict=True)
+    # Gaps that open only once the faults are gone count as well.
     wide = [(a, clockwise_from(a, b)) for a, b in pairs if clockwise_from(a, b) > limit]
     if len(order) < 2:
         wide = [(start, 360.0) for start in order or [0.0]]
@@ -287,6 +297,7 @@ def without(azimuths: Sequence[float], gone: Sequence[float]) -> list[float]:
     """Azimuths less those of roots gone, each met within half a degree."""
     left = list(azimuths)
     for azimuth in gone:
+        # The same azimuth comes from two roundings, so it is met and not equalled.
         near = [a for a in left if angle_between(a, azimuth) < SAME_ROOT_DEG]
         if near:
             left.remove(near[0])

@@ -34,8 +34,11 @@ def find_route(problem: PlanningProblem) -> Route | None:
     year = earliest_year(problem)
     if year is None:
         return None
+    # It stands there already: nothing is to be done and nothing strained.
     if year == problem.case.today.year:
         return Route(year, [], 0.0, 0.0, 0)
+    # The year is fixed first and the strain within it: a gentler way that comes later is not
+    # wished for.
     cap = _least_cap(problem, year)
     arrivals = LabelSetting(problem, year, cap, by_cost=True).run()
     best = min(arrivals, key=lambda tree: (tree.cost, -tree.grown))
@@ -68,6 +71,8 @@ def earliest_year(
     end = by or today + problem.case.horizon_years
     if end <= today:
         return None
+    # Where the ratio falls with growth, a tree can pass the target and lose it again, so each
+    # year is looked at.
     if not problem.ratio_rises:
         found = LabelSetting(problem, end).run(stop_at_first=True)
         return found[0].year if found else None
@@ -82,6 +87,7 @@ def earliest_year(
         return next((y for y in range(soonest, end + 1) if possible(y)), None)
     if by is not None and not possible(end):
         return None
+    # Halving: four passes instead of fifteen.
     low, high = today, end + 1 if by is None else end
     while high - low > 1:
         middle = (low + high) // 2
@@ -108,9 +114,11 @@ def _least_cap(problem: PlanningProblem, year: int) -> float:
     found = LabelSetting(problem, year).first()
     if found is None:
         raise ValueError("the year is one that can be met")
+    # Between what a way was found for and what surely is too little.
     high, low = worst_strain(found), -1.0
     while high > CLOSE:
         tries = sorted(s for s in problem.strains_seen() if low < s < high - CLOSE)
+        # Only strains that some cut has can be the answer, so nothing between them is tried.
         middle = tries[len(tries) // 2] if tries else high - 2 * CLOSE
         found = LabelSetting(problem, year, middle).first()
         if found is not None:

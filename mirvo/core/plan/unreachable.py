@@ -7,6 +7,7 @@ from mirvo.core.plan.problem import FINAL, PlanningProblem
 from mirvo.core.plan.records import NearestTarget, TargetPart, Unreachable
 from mirvo.core.plan.search import earliest_year, reachable_at_horizon
 
+# Nobody shows a tree in a deeper pot.
 DEEPEST_POT_MM = 400
 
 
@@ -32,6 +33,7 @@ def why_unreachable(case: Case, school: str) -> Unreachable:
         return _answer(school, text, [TargetPart(part="containers")], None)
     found = _by_part(case, school)
     if case.holds:
+        # Perhaps the person shut the way without meaning to; that is said first.
         free = earliest_year(PlanningProblem(case.model_copy(update={"holds": []}), school))
         if free is not None:
             text = (
@@ -44,6 +46,7 @@ def why_unreachable(case: Case, school: str) -> Unreachable:
 
 
 def _by_part(case: Case, school: str) -> Unreachable:
+    # One part alone is the plainest answer; only then several together.
     for parts in (_ratio_alone, _gap_alone, _pot_alone, _all_together):
         found = parts(case, school)
         if found is not None:
@@ -108,6 +111,7 @@ def best_ratio(case: Case, school: str) -> float | None:
             return reachable_at_horizon(eased)
         return earliest_year(eased) is not None
 
+    # In hundredths, as the target is entered.
     low, high = 100, int(max(now, case.target.spread_ratio) * 100) + 1
     if not reachable(low):
         return None
@@ -120,6 +124,7 @@ def best_ratio(case: Case, school: str) -> float | None:
 def _gap_alone(case: Case, school: str) -> Unreachable | None:
     problem = PlanningProblem(case, school)
     gap = problem.largest_gap(problem.all_halves, True)
+    # Rounded up to a whole degree, so that what is offered can surely be had.
     gap = -(-gap // 1)
     if gap <= case.target.largest_gap_deg or gap > 360:
         return None
@@ -176,6 +181,8 @@ def _all_together(case: Case, school: str) -> Unreachable | None:
     """Several parts fail: keep the pot if it can be had, then the gap, then the ratio."""
     problem = PlanningProblem(case, school)
     gap = max(case.target.largest_gap_deg, -(-problem.largest_gap(problem.all_halves, True) // 1))
+    # First the pot with all else easy, then the ratio in that pot: the order in which people
+    # give way.
     easy = with_target(case, spread_ratio=1.0, largest_gap_deg=min(gap, 360.0))
     depth = case.target.pot_depth_mm
     if earliest_year(PlanningProblem(easy, school)) is None:

@@ -29,7 +29,9 @@ from mirvo.core.vision.propose import (
 from mirvo.core.vision.trace import Tracer, avoiding, tracer
 from mirvo.core.vision.width import width_along
 
+# Help needs no error bars: one draw keeps the map quick.
 FEW_DRAWS = 1
+# A finger misses a thin tip by a few cells.
 NEAR_CELLS = 4
 CLOSE_CELLS, SHARED_TOO_MUCH = 5.0, 0.4
 OUT_OF_REACH = "the tip lies more than 2.3 trunk diameters from the trunk; trace it by hand"
@@ -61,7 +63,9 @@ class Assistant:
         on_plane = view.plane.to_plane(
             np.broadcast_to(np.array([[tip]]), (len(view.plane.foot), 1, 2))
         )
+        # The click as it lies on the root plane; a tip in the air would be off by its height.
         x, y = (round(float(value)) for value in view.cells(on_plane[0])[0])
+        # The map reaches only so far round the trunk.
         side = self.tracer.bark.shape[0]
         if not (0 <= x < side and 0 <= y < side):
             raise BadInput("tip", OUT_OF_REACH)
@@ -72,6 +76,7 @@ class Assistant:
         tip_cell = self._on_the_ridge(x, y)
         path = self.tracer.path(tip_cell)
         others = [self._cells(one) for one in taken]
+        # A way that mostly runs along a marked root was drawn into it; it is sought beside it.
         if others and _along(path, others) > SHARED_TOO_MUCH:
             path = avoiding(self.tracer, others).path(tip_cell)
         widths = width_along(self.tracer.bark, path)
@@ -87,6 +92,7 @@ class Assistant:
         crest = width_along(self.tracer.bark, self._cells(path_px))
         path = self._cells(path_px, CREST_SHARE_OF_WIDTH * crest * self.tracer.view.cell_mm)
         base_width, sd_px = self._base_of(path, width_along(self.tracer.bark, path))
+        # Two points stray on their own, so their distance strays by √2 more.
         of_both = float(np.sqrt(2)) * sd_px
         return FoundWidth(base_width=base_width, base_width_sd_px=round(of_both, 1))
 
@@ -107,6 +113,7 @@ class Assistant:
     def _on_the_ridge(self, x: int, y: int) -> tuple[int, int]:
         """The barkiest cell right by a clicked one: a click misses the middle a little."""
         low_x, low_y = max(0, x - NEAR_CELLS), max(0, y - NEAR_CELLS)
+        # The click moves onto the middle of the root nearby, else the path ends at its edge.
         part = np.where(
             np.isfinite(self.tracer.cost) & ~self.tracer.trunk, self.tracer.ridge, -1.0
         )[low_y : y + NEAR_CELLS + 1, low_x : x + NEAR_CELLS + 1]
@@ -118,6 +125,7 @@ def _along(path: Array, others: list[Array]) -> float:
     """Share of a path (n, 2), cells, that runs close to one of the others."""
     from scipy.spatial.distance import cdist
 
+    # A path is given by few points; it is compared with the line between them.
     nearest = [cdist(path, geometry.dense(one)).min(axis=1) for one in others]
     return float((np.min(nearest, axis=0) < CLOSE_CELLS).mean())
 
@@ -154,5 +162,6 @@ def _one_outline(outlines: list[Array]) -> Array:
     """Outline (n, 2) roots leave from: the trunk's own, or the hull of several on one base."""
     if len(outlines) == 1:
         return outlines[0]
+    # For several trunks roots are sought from the ground they stand on together.
     hull = MultiPoint(np.concatenate(outlines)).convex_hull
     return np.asarray(hull.boundary.coords)[:-1]

@@ -13,11 +13,13 @@ from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.edges import edge_offsets
 
 Grey = npt.NDArray[np.uint8]
+# The usual size first; larger for a small card, smaller for noise.
 WORKING_SIDES = (2000, 3400, 1300)
 MARKERS = (0, 1, 2, 3)
 SAMPLES_PER_SIDE = 24
 CELLS_PER_MARKER = 6
 MAX_EDGE_SEARCH_PX = 9.0
+# Markers people have at hand from elsewhere; it helps to say that they are not the card.
 OTHER_BOOKS = ("5X5_250", "6X6_250", "7X7_250", "APRILTAG_36H11", "ARUCO_ORIGINAL")
 
 
@@ -42,6 +44,8 @@ def find_card(grey: Grey) -> Array:
         found = _markers(picture, shrink, "4X4_50")
         _only_one(found)
         for number, corners in found:
+            # The first size that shows a marker places it; the others only fill in what it
+            # missed.
             seen.setdefault(number, corners)
         if all(number in seen for number in MARKERS):
             break
@@ -63,6 +67,7 @@ def _versions(grey: Grey) -> Iterator[tuple[Grey, float]]:
         yield np.asarray(small, np.uint8), shrink
         if shrink == 1.0:
             break
+    # Last: a card half in shade, its contrast evened.
     evened = cv2.createCLAHE(4.0, (12, 12)).apply(small)
     yield np.asarray(evened, np.uint8), shrink
 
@@ -79,6 +84,7 @@ def _markers(picture: Grey, shrink: float, book: str) -> list[tuple[int, Array]]
     if ids is None:
         return []
     return [
+        # Half a pixel: the small picture's cells lie between those of the large one.
         (int(number), (corners.reshape(4, 2).astype(float) + 0.5) * shrink - 0.5)
         for corners, number in zip(found, ids.ravel(), strict=True)
     ]
@@ -107,6 +113,7 @@ def _why_not(grey: Grey, seen: dict[int, Array]) -> BadInput:
             "calibration", f"markers {numbers} are not those of the card (0 to 3); print the card"
         )
     picture, shrink = next(_versions(grey))
+    # A selfie camera mirrors; its figures would be mirrored as well.
     mirrored = np.ascontiguousarray(picture[:, ::-1])
     if sum(number in MARKERS for number, _ in _markers(mirrored, shrink, "4X4_50")) > 1:
         return BadInput(
@@ -125,6 +132,7 @@ def _lies_as_printed(corners: Array) -> None:
     side, next_side = np.roll(middles, -1, axis=0) - middles, np.roll(middles, -2, axis=0)
     next_side = next_side - np.roll(middles, -1, axis=0)
     turns = side[:, 0] * next_side[:, 1] - side[:, 1] * next_side[:, 0]
+    # Seen from below or cut up and laid anew, the order runs the other way.
     if not (turns > 0).all():
         raise BadInput(
             "calibration",
@@ -147,11 +155,14 @@ def _edge_line(grey: Grey, start: Array, end: Array) -> tuple[Array, Array]:
     along = end - start
     length = float(np.hypot(*along))
     across = np.array([along[1], -along[0]]) / length
+    # Not near the corners, where the next side disturbs the edge.
     share = np.linspace(0.1, 0.9, SAMPLES_PER_SIDE)
     spots = start + share[:, None] * along
     reach = min(MAX_EDGE_SEARCH_PX, 0.4 * length / CELLS_PER_MARKER)
     offsets, strength = edge_offsets(grey, spots, across, max(2.0, reach))
+    # A shadow or leaf across the edge has a weaker step than print has.
     sound = strength > 0.4 * np.median(strength)
+    # A line, what lies far off it left out, and the line once more.
     for _ in range(2):
         weights = np.polyfit(share[sound], offsets[sound], 1)
         away = np.abs(offsets - np.polyval(weights, share))

@@ -17,15 +17,19 @@ from mirvo.core.errors import BadInput
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.contour import best_line
 
+# One every five degrees: finer than a trunk's bumps.
 RAYS = 72
 FROM_SHARE, TO_SHARE, STEPS = 0.8, 1.2, 100
 SOUGHT_SHARE = 0.13
+# Bark is rough but does not leap from ray to ray.
 JUMP_COST, MAX_JUMP = 0.15, 2
+# Of two edges alike the one nearer to what was drawn is meant.
 PULL = 0.8
 KEPT = 36
 BESIDE = np.arange(2, 9)
 MIN_PARTED, MIN_RIGHT_RAYS = 2.0, 0.85
 MAX_SHIFT = 0.06
+# How far ellipses drawn by hand lay off on photos with truth.
 DRAWN_SD_SHARE = 0.025
 EDGE_SD_PX, EDGE_SD_SHARE = 0.7, 0.004
 
@@ -55,6 +59,7 @@ def set_outline(picture: npt.NDArray[np.uint8], drawn: Array) -> Outline:
     middle, radii, direction = _rays(drawn)
     share = np.linspace(FROM_SHARE, TO_SHARE, STEPS)
     strip = _strip(picture, middle, radii[:, None] * share, direction)
+    # How much the colour changes along each ray, in a space where distances look alike.
     change = np.sqrt((np.gradient(strip, axis=1) ** 2).sum(axis=2))
     gain = change / (np.quantile(change, 0.95) + 1e-9) - PULL * ((share - 1.0) / SOUGHT_SHARE) ** 2
     sought = np.flatnonzero(np.abs(share - 1.0) <= SOUGHT_SHARE)
@@ -84,6 +89,7 @@ def _rays(drawn: Array) -> tuple[Array, Array, Array]:
     angle = np.arctan2(away[:, 0], -away[:, 1])
     order = np.argsort(angle)
     turn = np.arange(RAYS) * 2 * np.pi / RAYS
+    # Even rays, whichever points were drawn.
     radii = np.interp(turn, angle[order], length[order], period=2 * np.pi)
     return middle, radii, np.stack([np.sin(turn), -np.cos(turn)], axis=1)
 
@@ -110,6 +116,7 @@ def _parts_all_round(strip: Array, line: npt.NDArray[np.intp]) -> bool:
     ray = np.arange(len(line))[:, None]
     rings = [strip[ray, line[:, None] + side * BESIDE] for side in (-1, 1)]
     inner, outer = (ring.reshape(-1, 3) for ring in rings)
+    # A touch is added, so that a flat colour gives no singular matrix.
     spread = (np.cov(inner.T) + np.cov(outer.T)) / 2 + 1e-3 * np.eye(3)
     apart = inner.mean(axis=0) - outer.mean(axis=0)
     slope = np.linalg.solve(spread, apart)

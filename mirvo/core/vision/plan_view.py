@@ -12,8 +12,11 @@ from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array
 
 Picture = npt.NDArray[np.uint8]
+# Fine enough for a root a twentieth of the trunk thick, coarse enough to be walked in a second.
 CELLS_PER_TRUNK = 110
+# A little beyond where roots count for the spread.
 REACH_TRUNKS = 2.3
+# Below this the picture is finer than the map and would flicker when sampled.
 FINEST_PX_PER_CELL = 0.7
 
 
@@ -62,6 +65,8 @@ class PlanView:
         import cv2  # heavy: only where a photo is really looked at
 
         mask = np.zeros(self.known.shape, np.uint8)
+        # The trunk swept up to the height it was marked at: that is what hides the ground
+        # behind.
         for height in np.linspace(0, up_to_mm, 12):
             swept = self.foot + (self.trunk - self.foot) / (1 - height / self.camera_mm)
             cv2.fillPoly(mask, [np.round(swept).astype(np.int32)], 1)
@@ -83,6 +88,7 @@ def plan_view(
     outline = plane.to_plane(np.broadcast_to(trunk_px, (rows, *trunk_px.shape)), trunk_height_mm)
     area, centre = geometry.area_and_centroid(outline[:1])
     trunk_mm = float(2 * np.sqrt(area[0] / np.pi))
+    # Cells go with the trunk, so that all that follows may be said in cells.
     cell = trunk_mm / CELLS_PER_TRUNK
     half = round(REACH_TRUNKS * CELLS_PER_TRUNK)
     corner = centre[0] - half * cell
@@ -92,6 +98,7 @@ def plan_view(
     places = plane.to_photo(np.stack([x.ravel(), y.ravel()], axis=1)).astype(np.float32)
     u, v = places.reshape(side, side, 2).transpose(2, 0, 1)
     height, width = picture.shape[:2]
+    # Ground outside the photo is unknown, not soil.
     known = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
     part, u, v = _close_up(picture, u, v, cell * plane.px_per_mm(trunk_px.mean(axis=0)))
     colour = cv2.remap(part, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
@@ -113,5 +120,6 @@ def _close_up(
     right, low = max(right, left + 1), max(low, top + 1)
     part = picture[min(top, height - 1) : low, min(left, width - 1) : right]
     if px_per_cell > 1 / FINEST_PX_PER_CELL:
+        # Blurred to the size of a cell before it is thinned out.
         part = np.asarray(cv2.GaussianBlur(part, (0, 0), 0.45 * px_per_cell), np.uint8)
     return part, u - np.float32(left), v - np.float32(top)

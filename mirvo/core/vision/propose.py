@@ -19,16 +19,23 @@ from mirvo.core.vision.width import width_along
 
 Cells = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
+# Bark surer than this speaks for a root, less sure against it.
 NEUTRAL = 0.34
+# What a root has to gather on its way to be worth showing; chosen on scenes not rendered for
+# it.
 MIN_GAIN = 9.0
 MIN_CELLS = 16.0
+# More than any base shows at once; a bound against endless soil.
 MAX_ROOTS = 24
 COVER_SHARE = 0.75
 FLANK = 1.6
 SIMPLE_CELLS = 0.7
 SHARPNESS = 0.55
+# A root may dip under soil for a short way and come up again.
 SOIL, MAX_GAP = 0.25, 14
+# A second path along a root found already is that root.
 COVERED, MIN_OWN_SHARE = -0.02, 0.55
+# Behind the trunk, as the camera sees it, bark is the trunk's own.
 HIDDEN_TRUNKS, HIDDEN_WEIGHT = 1.5, 0.15
 CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.08, 2.0
 
@@ -66,11 +73,13 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
     """
     gain_of = (tracer.bark - NEUTRAL).astype(float)
     gain_of[tracer.view.shadowed(HIDDEN_TRUNKS * tracer.view.trunk_mm)] *= HIDDEN_WEIGHT
+    # The trunk is bark too, but no root.
     gain_of[tracer.trunk] = 0.0
     order, back = _walk_order(tracer)
     found = []
     soil = tracer.bark < SOIL
     for _ in range(MAX_ROOTS):
+        # The best way is taken, its ground covered, and the rest looked at anew.
         gains = _gains(order, back, gain_of, soil)
         tip = int(gains.argmax())
         if gains[tip] < MIN_GAIN:
@@ -81,6 +90,7 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
         widths = width_along(tracer.bark, path)
         own = _own_share(gain_of, way)
         _cover(gain_of, way, widths)
+        # What a root covers is not soil that another must leap.
         soil[gain_of == COVERED] = False
         long_enough = geometry.arc_lengths(path[None])[0, -1] >= MIN_CELLS
         if len(path) >= 3 and long_enough and own >= MIN_OWN_SHARE:
@@ -92,6 +102,7 @@ def _walk_order(tracer: Tracer) -> tuple[Cells, Cells]:
     """Cells within reach by rising cost, so that each comes after the one before it."""
     cost = tracer.cost.ravel()
     reached = np.flatnonzero(np.isfinite(cost) & (tracer.bark.ravel() > 0.01))
+    # Cheapest first, so that the cell before is always summed already.
     order = reached[np.argsort(cost[reached], kind="stable")]
     return order, tracer.back.ravel()
 
@@ -99,6 +110,7 @@ def _walk_order(tracer: Tracer) -> tuple[Cells, Cells]:
 def _gains(order: Cells, back: Cells, gain_of: Array, soil: Flags) -> Array:
     """Evidence for bark summed along the way to each cell; a way ends at a stretch of soil."""
     gains = np.full(gain_of.size, -np.inf)
+    # Plain lists: a loop over single numpy values is many times slower.
     values, bare = gain_of.ravel().tolist(), soil.ravel().tolist()
     summed: dict[int, float] = {}
     gaps: dict[int, int] = {}
@@ -108,6 +120,7 @@ def _gains(order: Cells, back: Cells, gain_of: Array, soil: Flags) -> Array:
         gap = gaps.get(before, 0) + 1 if bare[cell] else 0
         if gap > MAX_GAP:
             continue
+        # A way that has lost more than it gathered begins anew; the trunk is near everywhere.
         summed[cell] = max(summed.get(before, 0.0), 0.0) + values[cell]
         gaps[cell] = gap
     if summed:
@@ -158,6 +171,7 @@ def crest_seen(view: PlanView, path: Array, widths: Array) -> Array:
     """Pixels (m, 2) of a path's crest, with no more points than its shape needs."""
     kept = np.array(LineString(path).simplify(SIMPLE_CELLS).coords)
     index = [int(np.hypot(*(path - point).T).argmin()) for point in kept]
+    # The crest stands up from the plane and is seen away from the camera's foot.
     heights = CREST_SHARE_OF_WIDTH * widths[index] * view.cell_mm
     return view.photo(path[index], heights)
 
@@ -165,6 +179,7 @@ def crest_seen(view: PlanView, path: Array, widths: Array) -> Array:
 def across_base(path: Array, widths: Array) -> Array:
     """Two points (2, 2), cells, across the base of a path, its width apart."""
     direction = path[1] - path[0]
+    # Across the root's own direction where it leaves the trunk.
     half = np.array([direction[1], -direction[0]]) / np.hypot(*direction) * widths[0] / 2
     return np.stack([path[0] - half, path[0] + half])
 
@@ -193,5 +208,7 @@ def how_sure(bark: Map, path: Array, widths: Array) -> float:
     ]
     clear = np.maximum(inside[:, None] - np.concatenate(flanks, axis=1), 0).mean()
     length = geometry.arc_lengths(path[None])[0, -1] / CELLS_PER_TRUNK
+    # Bark in the middle, soil beside it, and a length that is no speck: each weighed by eye on
+    # many photos, then flattened to what held true.
     score = 4.0 * (inside.mean() - 0.5) + 4.0 * (clear - 0.35) + 2.5 * (min(length, 1.0) - 0.35)
     return float(1 / (1 + np.exp(-SHARPNESS * score)))

@@ -51,6 +51,7 @@ class Tracer:
         while before[flat] >= 0:
             flat = int(before[flat])
             steps.append(flat)
+        # Walked from the tip back, given from the trunk outward.
         y, x = np.divmod(np.array(steps[::-1]), side)
         return np.stack([x, y], axis=1).astype(float)
 
@@ -93,10 +94,13 @@ def _walk(view: PlanView, trunk: Mask, costs: Array) -> tuple[Array, npt.NDArray
     import cv2  # heavy: only where a photo is really looked at
     from skimage.graph import MCP_Geometric
 
+    # Only the rim of the trunk is a start; within it a way would cost nothing and run anywhere.
     core = cv2.erode(trunk.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
+    # A negative cost is a wall.
     costs = np.where(core | ~view.known, -1.0, costs)
     walk = MCP_Geometric(costs)
     cost, steps = walk.find_costs(np.argwhere(trunk & ~core & view.known))
+    # The last one stands for cells nobody reached.
     offsets = np.array([*walk.offsets, (0, 0)])
     dy, dx = np.moveaxis(offsets[steps], 2, 0)
     y, x = np.indices(costs.shape)

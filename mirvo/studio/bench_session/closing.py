@@ -33,6 +33,7 @@ def close_session(studio: Studio, bench_id: int) -> RootSession:
         state = bench_state(db, bench_id)
         bench = state.bench
         if bench.session_id is not None:
+            # A second click, or the same form sent again, must not write a second record.
             kept = find_kept(db, RootSession, bench.session_id)
             if kept is not None:
                 return kept
@@ -63,6 +64,7 @@ def form_of(state: BenchState, review: BenchReview) -> SessionForm:
     """The record's form from what was entered. Raises BadInput at the field concerned."""
     answers = state.answers
     entered = {name: answers[name] for name in ENTERED if answers.get(name) is not None}
+    # Nothing said of the container: it stays in the one it stands in.
     entered.setdefault("container_after", state.tree.container)
     if state.last is not None:
         entered.setdefault("pot_after", state.last.pot_after)
@@ -92,6 +94,7 @@ def details_of(db: DbSession, state: BenchState, review: BenchReview) -> BenchDe
         for key, value in state.answers.items()
         if value is not None and ":" not in key and key not in ENTERED
     }
+    # Findings on a root that is not marked any more have no root to belong to.
     standing = set(review.cases)
     return BenchDetails(
         decisions=review.decided,

@@ -139,16 +139,19 @@ def _measured(
     limits: CutConstraints,
 ) -> BenchReview:
     row, findings = base.measurement, state.findings
+    # Roots cut in earlier sessions are still marked on the photo.
     gone = dict.fromkeys(base.gone, 1.0)
     before = measured_with(db, studio, row, findings, gone)
     cases = cases_of(before)
     by_label = {case.label: case for case in cases}
+    # A root decided and then marked away leaves no decision behind.
     decided = {label: one for label, one in found.decided.items() if label in by_label}
     review = advise(cases, before.trunk_diameter_mm.value, limits, decided)
     cuts = {label: one.cost for label, one in decided.items() if one.cost > 0}
     after = measured_with(db, studio, row, findings, {**gone, **cuts}) if cuts else before
     plane = newest_root_plane(db, studio, state.tree.id, frozenset(gone))
     left = plane
+    # Without cuts the plane is the same; working it out twice would only cost time.
     if plane and cuts:
         removed = frozenset({*gone, *(label for label, part in cuts.items() if part >= 1.0)})
         left = newest_root_plane(db, studio, state.tree.id, removed)

@@ -23,6 +23,7 @@ from mirvo.studio.bench_session.session import load_bench_session
 from mirvo.studio.context import Studio
 from mirvo.studio.photos.intake import take_in
 
+# A whole session has fewer; more at once is no session.
 MAX_ENTRIES = 500
 NAME_LENGTH = 40
 MAX_WORDS = 300
@@ -65,6 +66,7 @@ def save_entries(studio: Studio, bench_id: int, entries: Any) -> SaveResult:
         number = db.scalar(counted) or 0
         fields = fields_for(bench.kind)
         for name, entry in zip(names, entries, strict=True):
+            # Handed over again after a lost answer: it is here already.
             if owners.get(name) == bench_id:
                 kept.append(name)
                 continue
@@ -119,6 +121,7 @@ def _moment(studio: Studio, said: Any) -> datetime:
     """When it was entered by the browser's clock; the server's own when that cannot be read."""
     try:
         moment = datetime.fromisoformat(str(said).replace("Z", "+00:00"))
+        # A clock without a zone could be hours off; then the server's own is truer.
         return as_utc(moment.astimezone(UTC)) if moment.tzinfo else studio.now
     except (ValueError, OverflowError):
         return studio.now
@@ -194,6 +197,7 @@ def keep_photo(
     if step not in steps:
         raise BadInput("step", "this session has no such step")
     kind = "top" if step in ("inspect", "decide") else "before" if step == "prepare" else "other"
+    # The very photo may be here from before; then that one belongs to the step.
     [taken] = take_in(studio, bench.tree_id, [(file_name, content)], kind, bench.session_id)
     photo = taken.photo or taken.known
     if photo is None:

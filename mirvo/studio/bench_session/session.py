@@ -97,6 +97,7 @@ def begin(studio: Studio, tree_id: int, kind: str) -> BenchSession:
     steps_for({"kind": kind})
     with studio.writing() as db:
         load_tree(db, tree_id)
+        # A tree lies on one bench only: beginning again goes on with it.
         found = running_session(db, tree_id)
         if found is not None:
             return found
@@ -182,6 +183,7 @@ def _done_at(entries: list[tuple[str, Any, datetime]]) -> dict[str, datetime]:
         if field.startswith("done:"):
             step = field.removeprefix("done:")
             if value:
+                # Ticked twice, it was done the first time.
                 done.setdefault(step, when)
             else:
                 done.pop(step, None)
@@ -196,6 +198,7 @@ def _steps(
     last: RootSession | None,
 ) -> list[Step]:
     came, yard = tree.acquired_on, yard_of(db)
+    # What came within a year and was never worked still stands in foreign soil.
     newcomer = came is not None and (bench.begun_at.date() - came).days <= NEW_DAYS
     situation = situation_of(
         bench.kind,

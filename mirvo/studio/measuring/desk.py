@@ -40,6 +40,7 @@ from mirvo.studio.measuring.roots_of_tree import settle_roots
 from mirvo.studio.photos.photo_queries import load_photo
 from mirvo.studio.yard.settings import yard_of
 
+# A base with sixty roots marked point by point has a tenth of this.
 MAX_MARK_BYTES = 2_000_000
 NO_EMERGENCES = "Mark where each root leaves the trunk."
 NO_ROOTS = "Draw each root from the trunk's edge outward."
@@ -148,12 +149,14 @@ def put_marks(
 ) -> None:
     """Put marks and what they give into a transaction; a set's figures go with its lead."""
     was_in_set = isinstance(row.marks, TopDraft) and bool(row.marks.set)
+    # Marks and figures change together: no reader may see one without the other.
     row.marks, row.side = draft, found.side
     row.revision, row.updated_at = row.revision + 1, studio.now
     in_set = isinstance(draft, TopDraft) and bool(draft.set)
     if not in_set:
         row.top = found.top
     db.flush()
+    # A photo that has just left a set changes that set's figures too.
     if in_set or was_in_set:
         settle_set(db, studio, row.tree_id, row.measured_on)
     if row.view == "top":

@@ -19,6 +19,7 @@ from mirvo.studio.yard.settings import put_yard
 
 SIZE = (2016, 1512)
 RING_PX = 90.0
+# The ring shows where to look; its middle must not give the answer away.
 RING_SHIFT_PX = 28.0
 MAX_TIPS = 6
 FIRST_SEED = 60_000
@@ -69,6 +70,7 @@ def picture(studio: Studio, check: EyeCheck) -> Path:
         path.parent.mkdir(parents=True, exist_ok=True)
         shot = random_camera(check.seed, *SIZE)
         content = take_photo(random_base(check.seed), shot, check.begun_at.date())
+        # Two pages may ask at once; each sees a whole picture or none.
         partial = path.with_suffix(".making")
         partial.write_bytes(content)
         partial.rename(path)
@@ -103,6 +105,7 @@ def save_round(studio: Studio, check_id: int, points: Any) -> EyeCheck:
         truth = np.array([place for _, place in places_of(check)])
         result = eye_result(np.array(check.first.points), np.array(clicks.points), truth)
         check.second, check.result = clicks, result
+        # From now on every ± uses this hand's own figure.
         put_yard(db, click_sd_px=round(result.deviation, 2))
         return check
 
@@ -135,6 +138,7 @@ def order_of(check: EyeCheck) -> list[int]:
     count = len(places_of(check))
     if check.first is None:
         return list(range(count))
+    # Another order, so that the hand does not repeat from memory.
     return [int(i) for i in np.random.default_rng(check.seed + 1).permutation(count)]
 
 

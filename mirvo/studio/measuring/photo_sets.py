@@ -91,6 +91,7 @@ def measure_set(
         return None, NO_TRUNK
     click_sd_px, ready = yard_of(db).click_sd_px, []
     for member in members:
+        # A photo that was only just put in must not take the figures of the others away.
         if not member.ready:
             continue
         photo = member.photo
@@ -104,6 +105,7 @@ def measure_set(
 def settle_set(db: DbSession, studio: Studio, tree_id: int, day: date) -> None:
     """Keep the figures of a day's set with its lead, and with no other of its photos."""
     members = members_of_set(db, tree_id, day)
+    # One photo bears the figures of all; the one with the trunk is where people look for them.
     lead = next((member.photo.id for member in members if member.trunk), None)
     record = None
     with suppress(BadInput):  # each photo's own desk says what is wrong with it

@@ -26,6 +26,7 @@ from mirvo.records.models import (
 )
 from mirvo.studio.tree_queries import measurements_of
 
+# More than any base has roots; the browser picks the first free one.
 LETTERS_AT_HAND = 80
 OF_ROOTS = ("root", "seen", "waits")
 
@@ -61,6 +62,7 @@ def settle_roots(db: DbSession, tree_id: int) -> None:
     for label, row in rows.items():
         days = seen.get(label, [])
         gone = cut.get(row.id)
+        # Cut and measured again afterwards: it was not gone after all, or grew back.
         again = gone is not None and any(day > gone for day in days)
         row.first_seen_on, row.gone_on = min(days, default=None), None if again else gone
         if not days and row.id not in referred:
@@ -145,6 +147,7 @@ def _point_anew(
         copies.append(table(**values))
         db.delete(row)
     db.flush()
+    # Put back only now, when no old row holds its place.
     db.add_all(copies)
     db.flush()
 

@@ -21,6 +21,7 @@ from mirvo.studio.measuring.progress import report
 if TYPE_CHECKING:
     from mirvo.core.vision.assist import Assistant
 
+# A set photo takes some 200 MB; two let one go back and forth.
 READY_PHOTOS = 2
 Spots = tuple[Spot, ...]
 

@@ -108,6 +108,7 @@ def years_of(
     comparison = None
     if len(rows) > 1:
         late = _chosen(rows, after, rows[-1])
+        # The two last unless others are asked for.
         early = _chosen(rows, before, _one_before(rows, late))
         comparison = compare(*sorted((early, late), key=rows.index))
     waiting = [row for row in rows[1:] if row.confirmed_at is None]
@@ -118,6 +119,7 @@ def compare(before: Measurement, after: Measurement) -> Comparison:
     """Two measurements of one tree, in the order given."""
     old, new = _record(before), _record(after)
     confirmed = after.confirmed_at is not None
+    # Both are turned into the tree's own frame; their difference is what lies between them.
     turn = after.turn_deg - before.turn_deg
     match = _by_letter(old, new, turn) if confirmed else match_roots(_traces(old), _traces(new))
     figures, roots = list(_figure_rows(old, new)), _root_rows(old, new, match)
@@ -140,6 +142,7 @@ def confirm(studio: Studio, tree_id: int, measurement_id: int, letters: dict[str
     with studio.writing() as db:
         rows = measurements_of(db, tree_id)
         found = next((row for row in rows if row.id == measurement_id), None)
+        # The first measurement gave the letters; there is nothing to confirm.
         if found is None or found is rows[0]:
             raise NotFound(
                 "measurement", "there is no earlier measurement to compare this one with"
@@ -148,6 +151,7 @@ def confirm(studio: Studio, tree_id: int, measurement_id: int, letters: dict[str
         old, new = _record(before), _record(found)
         names = _new_names(new.labels, letters, _letters_ever(rows, found))
         pairs = [(mine, label) for label, mine in letters.items() if mine]
+        # The artist's pairs beat what the computer matched.
         turn = _turn_from(old, new, pairs) if pairs else _matched_turn(old, new)
         _relabel(db, studio, found, names)
         found.turn_deg, found.confirmed_at = before.turn_deg + turn, studio.now
@@ -161,6 +165,7 @@ def _relabel(db: DbSession, studio: Studio, lead: Measurement, names: dict[str, 
     photo = db.get_one(Photo, lead.photo_id)
     for row in rows_of_set(db, lead):
         row.marks = row.top_marks.relabelled(names)
+        # A desk open elsewhere must learn that its marks changed.
         row.revision, row.updated_at = row.revision + 1, studio.now
     db.flush()
     if lead.top_marks.set:
@@ -294,6 +299,7 @@ def _new_names(labels: list[str], letters: dict[str, str], ever: set[str]) -> di
     for letter in given:
         if given.count(letter) > 1:
             raise BadInput("letters", f"two roots would bear the letter {letter}")
+        # A letter out of the air would join two roots that were never one.
         if letter not in ever:
             raise BadInput("letters", f"no root of this tree ever bore the letter {letter}")
     missing = [label for label in labels if label not in letters]
@@ -309,6 +315,7 @@ def _new_names(labels: list[str], letters: dict[str, str], ever: set[str]) -> di
 
 def _stories(db: DbSession, tree_id: int, rows: list[Measurement]) -> Iterator[RootStory]:
     """Every letter's story, over the first measurement and those confirmed since."""
+    # Letters not confirmed yet may be anybody's; they would tell false stories.
     known = [row for i, row in enumerate(rows) if i == 0 or row.confirmed_at is not None]
     records = [(row, row.top) for row in known if row.top is not None]
     labels = {label for _, record in records for label in record.labels}

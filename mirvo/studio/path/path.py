@@ -64,6 +64,7 @@ def plan_path(studio: Studio, tree_id: int) -> None:
     """Plan a tree anew where its records have changed since the newest plan, and keep it."""
     with studio.reading() as db:
         view = path_view(db, tree_id, studio.today)
+    # Asked for twice, or by two pages: the plan that is there still holds.
     if view.case is None or not view.stale:
         return
     keep_plan(studio, tree_id, view.case, plan(view.case), digest_of(view.case))
@@ -72,5 +73,6 @@ def plan_path(studio: Studio, tree_id: int) -> None:
 def digest_of(case: Case) -> str:
     """The case without its day: a plan stays good within the year."""
     said = case.model_dump(mode="json", exclude_unset=True)
+    # Else every plan would be out of date the next morning.
     stable = {**said, "today": f"{case.today.year}"}
     return hashlib.sha256(json.dumps(stable, sort_keys=True).encode()).hexdigest()

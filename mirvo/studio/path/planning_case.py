@@ -35,6 +35,7 @@ from mirvo.studio.tree_queries import (
 )
 from mirvo.studio.yard.settings import yard_of
 
+# Of the growth a container allows; cuts and winters cost the rest.
 USUAL_VIGOUR = 0.85
 MEASURE_FIRST = "Measure a photo from above first; the plan starts there."
 RECORD_FIRST = "Record a root session with the ball's depth; the plan starts from it."
@@ -91,6 +92,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
             "trunk_diameter_mm": trunk,
             "spread_mm": spread.mean_mm.value,
             "spread_basis": target.basis,
+            # Not noted, wood is taken to reach all through the ball: the careful side.
             "woody_depth_mm": min(session.woody_depth_mm or ball, ball),
             "ball_depth_mm": _ball_now(ball, session, today),
             "last_session_year": session.done_on.year,

@@ -30,6 +30,7 @@ def keep_plan(studio: Studio, tree_id: int, case: Case, result: PlanResult, dige
         same_day = select(Plan.id).where(
             Plan.tree_id == tree_id, Plan.name == "", Plan.made_at >= today
         )
+        # Dragging the target makes a plan at every stop; a dozen a day are enough.
         too_many = same_day.order_by(Plan.id.desc()).offset(PLANS_SHOWN - 1)
         db.execute(delete(Plan).where(Plan.id.in_(list(db.scalars(too_many)))))
         db.add(
@@ -143,6 +144,7 @@ def work_out_levers(studio: Studio, tree_id: int, school: str) -> tuple[Lever, .
     path = plan.result.path_of(school)
     if path.forward is not None:
         return path.forward
+    # Worked out between two transactions: it takes seconds, and others want to write.
     levers = forward(plan.case, school, path.reached_year)
     with studio.writing() as db:
         kept = load_plan(db, plan.id)
@@ -176,6 +178,7 @@ def planned_and_done(db: DbSession, tree_id: int) -> list[PlannedAndDone]:
         )
     ]
     beside = [(session, *_beside(session, made)) for session in sessions_of(db, tree_id)]
+    # Only those are read whole: a plan is a large document.
     needed = {plan_id for _, *ids in beside for plan_id in ids if plan_id is not None}
     found = db.scalars(select(Plan).where(Plan.id.in_(needed))) if needed else ()
     plans = {one.id: one for one in found}

@@ -57,6 +57,7 @@ def set_target(studio: Studio, tree_id: int, form: TargetForm) -> Target:
     with studio.writing() as db:
         load_tree(db, tree_id)
         target = Target(tree_id=tree_id, updated_at=studio.now, **form.model_dump())
+        # Merged, so that holds and what hangs on the target stay.
         return db.merge(target)
 
 
@@ -106,6 +107,7 @@ def hold_year(studio: Studio, tree_id: int, year: int, why: str, allow: str = "n
     with studio.writing() as db:
         target = _target(db, tree_id)
         for one in holds_of(db, tree_id):
+            # The new word on a year replaces the old one.
             if _replaced(one, year, allow):
                 db.delete(one)
         db.flush()

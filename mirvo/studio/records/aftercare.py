@@ -22,6 +22,7 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.weather import station_of
 
 AHEAD_DAYS = 14
+# Recorded a week late, a task may still be worth doing.
 GRACE_DAYS = 7
 RECENT = 12
 
@@ -144,6 +145,7 @@ def rhythm_of(db: DbSession, tree_id: int) -> Rhythm:
         .limit(RECENT)
     )
     tree, days = load_tree(db, tree_id), list(db.scalars(query))
+    # From the newest back; the median does not mind one holiday.
     apart = [(a - b).days for a, b in zip(days, days[1:], strict=False)]
     warnings = []
     if tree.foreign_soil:

@@ -58,8 +58,10 @@ def correct_session(studio: Studio, session_id: int, form: SessionForm) -> RootS
         session = load_session(db, session_id)
         tree = load_tree(db, session.tree_id)
         worked_out = work_out(db, studio, tree, form, bench_details_of(db, session), session)
+        # Written anew from the form; what the bench noted comes back with the details.
         for table in (CutRecord, FindingRecord):
             db.execute(delete(table).where(table.session_id == session.id))
+        # Tasks that are ticked off stay: they were done.
         open_tasks = CareTask.session_id == session.id, CareTask.done_at.is_(None)
         db.execute(delete(CareTask).where(*open_tasks))
         keep_record(db, studio, tree, session, worked_out)

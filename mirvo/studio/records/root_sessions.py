@@ -92,6 +92,7 @@ def work_out(
     ------
     BadInput : at the field that cannot be.
     """
+    # As it was held that day, where that was noted; else as it is held now.
     practice: Practice = details.practice or practice_for(yard_of(db), tree)
     base = _base_for(db, tree.id, form, session)
     but_for = None if session is None else session.id
@@ -124,6 +125,7 @@ def keep_record(
     form, details, estimate = worked_out.form, worked_out.details, worked_out.estimate
     for name in ENTERED:
         setattr(session, name, getattr(form, name))
+    # What a slice leaves follows from it, where it was not measured.
     if session.ball_depth_after is None and session.ball_depth_before is not None:
         session.ball_depth_after = session.ball_depth_before - session.slice_mm
     session.share_computed, session.budget = round(estimate.share, 4), round(estimate.budget, 4)
@@ -133,6 +135,7 @@ def keep_record(
         session.share_weighed = round(weighed_share(form.offcuts_g, form.ball_g), 4)
     for name in ("practice", "exposed_minutes", "notes", "planned", "unfinished"):
         setattr(session, name, getattr(details, name))
+    # Plans made before this moment are out of date now.
     session.created_at = tree.updated_at = studio.now
     db.flush()
     db.add_all(_cuts(db, tree, session, worked_out))
@@ -149,6 +152,7 @@ def _cuts(
     decisions, measured = worked_out.details.decisions, worked_out.roots
     done = {root.label: root for root in worked_out.form.roots if root.action != "keep"}
     rows = []
+    # Cut or only decided: each root once, in the order they were dealt with.
     for label in dict.fromkeys([*done, *decisions]):
         cut, decision, root = done.get(label), decisions.get(label), measured.get(label)
         row = CutRecord(

@@ -65,6 +65,7 @@ def share_of_form(
         practice["dormant"],
     )
     roots = () if base is None else base.roots
+    # Measured again with what was found, as at the bench, so that both say one figure.
     if base is not None and findings:
         gone = dict.fromkeys(base.gone, 1.0)
         roots = measured_with(db, studio, base.measurement, findings, gone).roots

@@ -91,12 +91,14 @@ def clear_heap(studio: Studio) -> int:
             for row in _lying(db, kind)
             if row.composted_at is not None and row.composted_at < before
         ]
+        # Noted before the rows go, since with them goes what says so.
         digests = {digest for row in rotten for digest in _digests(db, row)}
         for row in rotten:
             db.delete(row)
         db.flush()
         for tree_id in {row.tree_id for row in rotten if not isinstance(row, Tree)}:
             settle_roots(db, tree_id)
+        # The same file may belong to another tree's photo; then it stays.
         left = set(db.scalars(select(Photo.digest)))
     for digest in digests - left:
         studio.photos.forget(digest)

@@ -137,6 +137,7 @@ def edit_tree(studio: Studio, tree_id: int, form: TreeForm, version: int) -> Tre
     with studio.writing() as db:
         _check(yard_of(db), form, studio.today)
         tree = load_tree(db, tree_id)
+        # Two tabs: the second to save is shown both, and decides.
         if tree.version != version:
             raise Conflict(
                 "version",

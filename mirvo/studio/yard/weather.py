@@ -94,6 +94,7 @@ def expected_bud_swell(
     rule = rules().phenology.get(species.group)
     if rule is None:
         return None
+    # Warmth is summed from the coldest time, when nothing grows yet.
     start = _coldest(yard.last_frost, year)
     station = station_of(yard)
     usual = (station.normal(start + timedelta(days=ahead)) for ahead in range(SEASON_DAYS))

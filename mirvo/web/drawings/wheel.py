@@ -263,6 +263,7 @@ def _covered(arcs: tuple[tuple[float, float], ...], any_root: bool) -> list[tupl
 def _open_arc(scene: Scene, start: float, end: float, view: WheelView) -> None:
     sweep = clockwise_from(start, end) or 360.0
     scene.curve(arc(view.centre, view.rim_px, start, end), "rim-open")
+    # A base without roots is open all round; a wedge of it would be a disc.
     if sweep >= 359:
         return
     x, y = view.centre

@@ -33,6 +33,7 @@ class IntakeForm(FormModel):
 
 def sent(files: Files) -> list[tuple[str, bytes]]:
     """Name and content of the files of a form's field."""
+    # A field left empty sends one file without a name.
     return [(one.filename, one.file.read()) for one in files if one.filename]
 
 
