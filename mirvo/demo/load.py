@@ -14,7 +14,7 @@ import numpy as np
 
 from mirvo.core.letters import next_letter
 from mirvo.demo.scenario import DemoSession, DemoTree, read_scenario
-from mirvo.standins.base import Base, grown, random_base, without
+from mirvo.standins.base import Base, Truth, grown, random_base, without
 from mirvo.standins.camera import random_camera
 from mirvo.standins.photo import shoot, single_threaded, true_marks
 from mirvo.standins.scene import Layout
@@ -44,7 +44,7 @@ class _Shot:
     taken_on: date
     base: Base
     seed: int
-    taken: Future[tuple[bytes, dict[str, Any]]] | None = None
+    taken: Future[tuple[bytes, Truth]] | None = None
 
 
 @dataclass
@@ -160,14 +160,10 @@ def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str])
         size=PHOTO_SIZE,
         shot=shot.taken.result() if shot.taken else None,
     )
-    marks = true_marks(shot.base, random_camera(shot.seed, *PHOTO_SIZE), Layout())
-    ordered = sorted(
-        zip(shot.base.roots, marks["roots"], strict=True), key=lambda x: x[0].azimuth_deg
-    )
-    for base_root, root in ordered:
-        letters.setdefault(base_root.key, next_letter(letters.values()))
-        root["label"] = letters[base_root.key]
-    marks["roots"].sort(key=lambda root: root["label"])
+    for root in sorted(shot.base.roots, key=lambda root: root.azimuth_deg):
+        letters.setdefault(root.key, next_letter(letters.values()))
+    camera = random_camera(shot.seed, *PHOTO_SIZE)
+    marks = true_marks(shot.base, camera, Layout(), letters)
     save_marks(studio, photo.id, _by_hand(marks, np.random.default_rng(shot.seed)), 0)
 
 
@@ -180,7 +176,7 @@ def _from_the_side(studio: Studio, tree_id: int) -> None:
         photo, known = view.photo, truth_of(studio, view.photo)
         marks = _by_hand(known["marks"] if known else {}, np.random.default_rng(photo.id))
         marks["turntable_deg"] = view.turntable_deg
-        if marks["turntable_deg"] == 0:
+        if view.turntable_deg == 0:
             (ax, ay), (bx, by) = marks["soil_line"]
             width, middle, soil = bx - ax, (ax + bx) / 2, (ay + by) / 2
             tries = (

@@ -11,6 +11,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+# What is truly so, as it is written beside a simulated photo.
+Truth = dict[str, Any]
 Array = npt.NDArray[np.float64]
 OUTLINE_POINTS = 120
 PATH_STEP_MM = 2.0
@@ -47,11 +49,11 @@ class Base:
     trunk_height_mm: float = 12.0
     mirrored: bool = False
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> Truth:
         return asdict(self)
 
 
-def base_from_json(data: dict[str, Any]) -> Base:
+def base_from_json(data: Truth) -> Base:
     return Base(**{**data, "roots": tuple(BaseRoot(**root) for root in data["roots"])})
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from datetime import date
-from typing import Any
 
 import cv2
 import numpy as np
@@ -15,6 +15,7 @@ from PIL import Image
 from mirvo.standins.base import (
     Array,
     Base,
+    Truth,
     flare_outline,
     root_path,
     root_widths,
@@ -96,15 +97,13 @@ def single_threaded() -> None:
     cv2.setNumThreads(1)
 
 
-def shoot(
-    base: Base, seed: int, taken_on: date, size: tuple[int, int]
-) -> tuple[bytes, dict[str, Any]]:
+def shoot(base: Base, seed: int, taken_on: date, size: tuple[int, int]) -> tuple[bytes, Truth]:
     """A photo from a hand-held camera and what it truly shows."""
     camera = random_camera(seed, *size)
     return take_photo(base, camera, taken_on), truth(base, camera)
 
 
-def truth(base: Base, camera: Camera, layout: Layout | None = None) -> dict[str, Any]:
+def truth(base: Base, camera: Camera, layout: Layout | None = None) -> Truth:
     """What the photo really shows: figures in mm and degrees, marks at their true pixels."""
     layout = layout or Layout()
     return {
@@ -120,11 +119,16 @@ def truth(base: Base, camera: Camera, layout: Layout | None = None) -> dict[str,
     }
 
 
-def true_marks(base: Base, camera: Camera, layout: Layout) -> dict[str, Any]:
-    """Marks as a person without any error would set them.
+def true_marks(
+    base: Base, camera: Camera, layout: Layout, letters: Mapping[str, str] | None = None
+) -> Truth:
+    """Marks as a person without any error would set them, its roots in order of their letters.
 
     Calibrated on the card when one lies in the scene, else on the pot's rim.
+    letters : of the roots, by key; A, B, C … in the order of the base without them.
     """
+    letters = letters or {root.key: chr(ord("A") + i) for i, root in enumerate(base.roots)}
+    order = sorted(range(len(base.roots)), key=lambda i: letters[base.roots[i].key])
     front = camera.project(np.array([[0.0, -layout.pot_width_mm * 0.45]]), 0.0)[0]
     return {
         "view": "top",
@@ -135,11 +139,11 @@ def true_marks(base: Base, camera: Camera, layout: Layout) -> dict[str, Any]:
             "height_mm": base.trunk_height_mm,
         },
         "flare": {"outline": camera.project(flare_outline(base)[::3], 0.0).tolist()},
-        "roots": [_root_marks(base, i, camera) for i in range(len(base.roots))],
+        "roots": [_root_marks(base, i, camera, letters) for i in order],
     }
 
 
-def _true_calibration(camera: Camera, layout: Layout) -> dict[str, Any]:
+def _true_calibration(camera: Camera, layout: Layout) -> Truth:
     if layout.card is not None:
         return {"kind": "card", "height_above_root_plane_mm": layout.card.height_mm}
     corners = camera.project(layout.pot_corners(), layout.rim_height_mm)
@@ -161,14 +165,14 @@ def _sheet_seen(card: CardPlace, camera: Camera) -> Array:
     return camera.project(card.sheet(), card.height_mm)
 
 
-def _root_marks(base: Base, index: int, camera: Camera) -> dict[str, Any]:
+def _root_marks(base: Base, index: int, camera: Camera, letters: Mapping[str, str]) -> Truth:
     root = base.roots[index]
     path = root_path(base, root)
     widths = root_widths(root, len(path))
     keep = sorted({*range(0, len(path), 4), len(path) - 1})
     crest = camera.project(path[keep], CREST_SHARE * widths[keep])
     return {
-        "label": chr(ord("A") + index),
+        "label": letters[root.key],
         "path": crest.tolist(),
         "base_width": _across(path, widths, 1, camera),
         "end_width": _across(path, widths, len(path) - 2, camera),

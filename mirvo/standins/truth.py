@@ -11,6 +11,7 @@ from shapely.geometry import MultiPoint, Point, Polygon
 from mirvo.standins.base import (
     Array,
     Base,
+    Truth,
     flare_outline,
     root_path,
     root_widths,
@@ -20,7 +21,7 @@ from mirvo.standins.base import (
 COUNTED_TRUNKS = 2.0
 
 
-def true_figures(base: Base) -> dict[str, Any]:
+def true_figures(base: Base) -> Truth:
     """Trunk diameter, spreads on both bases and each root's figures, mm and degrees."""
     trunk = Polygon(trunk_outline(base))
     diameter = 2 * float(np.sqrt(trunk.area / np.pi))
@@ -34,7 +35,7 @@ def true_figures(base: Base) -> dict[str, Any]:
     }
 
 
-def _root_figures(base: Base, index: int, centre: Array) -> dict[str, Any]:
+def _root_figures(base: Base, index: int, centre: Array) -> Truth:
     root = base.roots[index]
     path = root_path(base, root)
     away = path - centre

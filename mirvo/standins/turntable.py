@@ -8,12 +8,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 import cv2
 import numpy as np
 
-from mirvo.standins.base import Array, Base, radius_at
+from mirvo.standins.base import Array, Base, Truth, radius_at
 from mirvo.standins.camera import Camera
 from mirvo.standins.card import ACROSS_MM, DOWN_MM, MARGIN_MM, MARKER_MM, lay_card_print
 from mirvo.standins.photo import as_jpeg
@@ -151,7 +150,7 @@ def card_sheet() -> Array:
     )
 
 
-def side_truth(base: Base, shot: SideCamera, turn_deg: float) -> dict[str, Any]:
+def side_truth(base: Base, shot: SideCamera, turn_deg: float) -> Truth:
     """Marks as a person without any error would set them, and the true figures."""
     camera = shot.camera()
     soil = true_width(base, turn_deg, 0.0)
@@ -175,7 +174,7 @@ def side_truth(base: Base, shot: SideCamera, turn_deg: float) -> dict[str, Any]:
     }
 
 
-def side_figures(base: Base, turn_deg: float) -> dict[str, Any]:
+def side_figures(base: Base, turn_deg: float) -> Truth:
     """True figures of one view: widths and their ratio, heights of the emergences."""
 
     def width(z: float) -> float:

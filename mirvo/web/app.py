@@ -115,11 +115,12 @@ async def _refused(request: Request, error: Exception) -> Response:
             return again
     if isinstance(error, RequestValidationError):
         found = error.errors()[0]
+        part_of_request = found["loc"][0]
         # An address that is no number leads nowhere; it is no form to be put right.
-        if found["loc"][0] == "path":
+        if part_of_request == "path":
             return await run_in_threadpool(_answer, request, 404, NO_PAGE, "")
         [(field, message), *_] = complaints_of(error).items()
-        if found["loc"][0] == "body" and not _is_form(request):
+        if part_of_request == "body" and not _is_form(request):
             message = sentence(found)
         return await run_in_threadpool(_answer, request, 422, message, field)
     if isinstance(error, BadInput):

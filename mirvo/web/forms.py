@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
@@ -17,6 +17,8 @@ from mirvo.core.errors import BadInput, Conflict
 from mirvo.core.forms import tidied
 from mirvo.web.reader import Reader, open_reader
 
+# What stands in the fields of a form, by name.
+Fields = dict[str, Any]
 FormPage = Callable[..., HTMLResponse]
 Endpoint = TypeVar("Endpoint", bound=Callable[..., Any])
 FORM_PAGE = "form_page"
@@ -26,7 +28,7 @@ FORM_PAGE = "form_page"
 class Filled:
     """A form on its page: what stands in its fields, and a complaint for each that is wrong."""
 
-    fields: dict[str, Any] = field(default_factory=dict)
+    fields: Fields = field(default_factory=dict)
     errors: dict[str, str] = field(default_factory=dict)
     status: int = 200
 
@@ -57,7 +59,7 @@ async def show_again(request: Request, error: Exception) -> Response | None:
 
 
 def _render(
-    request: Request, page: FormPage, filled: Filled, named: dict[str, Any]
+    request: Request, page: FormPage, filled: Filled, named: Mapping[str, int | str]
 ) -> HTMLResponse:
     with open_reader(request) as reader:
         return page(reader, filled, **named)
@@ -85,7 +87,7 @@ def _field(place: tuple[Any, ...]) -> str:
     return str(place[1] if len(place) > 1 else place[0])
 
 
-def fields_of(form: FormData) -> dict[str, Any]:
+def fields_of(form: FormData) -> Fields:
     """Text fields of a sent form as they are shown again; empty ones are left out."""
     texts = {name: tidied(value) for name, value in form.items() if isinstance(value, str)}
     return {name: value for name, value in texts.items() if value != ""}

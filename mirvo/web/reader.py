@@ -18,6 +18,8 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.web.templating import environment
 
 MAX_DIGITS = 12
+# What a template is given, by name.
+Context = dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -37,7 +39,7 @@ class PageReader:
         """Whether the page asks for a part of itself, to put it in place."""
         return self.request.headers.get("hx-request") == "true"
 
-    def render(self, template: str, context: dict[str, Any]) -> str:
+    def render(self, template: str, context: Context) -> str:
         """A template as text, with what every page needs."""
         return (
             environment()
@@ -54,7 +56,7 @@ class PageReader:
         )
 
     def page(
-        self, template: str, context: dict[str, Any] | None = None, status: int = 200
+        self, template: str, context: Context | None = None, status: int = 200
     ) -> HTMLResponse:
         """A template as an answer."""
         return HTMLResponse(self.render(template, context or {}), status)

@@ -15,6 +15,8 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
 
+# Marks as a file or the browser holds them.
+MarksJson = dict[str, Any]
 Point = tuple[FiniteFloat, FiniteFloat]
 Points = tuple[Point, ...]
 Word = Annotated[str, Field(max_length=40)]
@@ -27,7 +29,7 @@ class Draft(BaseModel):
 
     model_config = ConfigDict(extra="allow", frozen=True)
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> MarksJson:
         """The marks as they were handed over, for a file or the browser."""
         return self.model_dump(mode="json", exclude_unset=True)
 
@@ -208,7 +210,7 @@ def blank_draft(view: View) -> AnyDraft:
 DESK_ONLY = ("draft", "set", "underside")
 
 
-def finished_part(draft: AnyDraft, click_sd_px: float) -> dict[str, Any]:
+def finished_part(draft: AnyDraft, click_sd_px: float) -> MarksJson:
     """The marks that are done, as a file would hold them: open marks and empty ones left out.
 
     click_sd_px : of the user, where the marks do not say otherwise.

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.contract import Contract, read_contract
+from mirvo.core.measure.drafts import MarksJson
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.records import EmergenceRecord, RootPlane, SideRecord
 from mirvo.core.measure.root_plane import fit_root_plane, join_views, joined_measures
@@ -25,7 +26,7 @@ class SideSetPhoto(Contract):
     """One view of a set."""
 
     file: Annotated[str, Field(min_length=1, max_length=1000)]
-    marks: dict[str, Any]
+    marks: MarksJson
 
 
 class SideSet(Contract):

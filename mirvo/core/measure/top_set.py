@@ -12,6 +12,7 @@ from mirvo.core.errors import BadInput
 from mirvo.core.measure import geometry
 from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.contract import Contract, read_contract
+from mirvo.core.measure.drafts import MarksJson
 from mirvo.core.measure.faults import Thresholds
 from mirvo.core.measure.marks import TopMarks
 from mirvo.core.measure.plane_map import PhotoInfo
@@ -33,7 +34,7 @@ class SetPhoto(Contract):
     """One photo of a set. `underside` is the lifted tree seen from below."""
 
     file: Annotated[str, Field(min_length=1, max_length=1000)]
-    marks: dict[str, Any]
+    marks: MarksJson
     underside: bool = False
 
 

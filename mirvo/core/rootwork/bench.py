@@ -177,9 +177,10 @@ def steps_for(situation: Situation) -> list[Step]:
     BadInput : there is no such kind.
     """
     sheet = _sheet()
-    order = sheet.kinds.get(situation["kind"])
+    kind = situation["kind"]
+    order = sheet.kinds.get(kind)
     if order is None:
-        raise BadInput("kind", f"there is no kind of session called '{situation['kind']}'")
+        raise BadInput("kind", f"there is no kind of session called '{kind}'")
     said: set[str] = set()
     made = []
     for key in order:
@@ -196,7 +197,7 @@ def steps_for(situation: Situation) -> list[Step]:
                 step.title,
                 [_filled(one, situation) for one in step.lines if one.holds(situation)],
                 [_filled(one, situation) for one in cautions],
-                [one for one in step.fields if not one.only or situation["kind"] in one.only],
+                [one for one in step.fields if not one.only or kind in one.only],
             )
         )
     return made

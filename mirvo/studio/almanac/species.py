@@ -88,16 +88,17 @@ def add_entry(studio: Studio, name: str, like: str) -> str:
     """
     with studio.writing() as db:
         yard = yard_of(db)
+        name = name.strip()[:60]
         try:
-            figures = {**figures_of(species_of(yard, like)), "name": name.strip()[:60]}
+            figures = {**figures_of(species_of(yard, like)), "name": name}
         except NotFound as error:
             raise BadInput("new_name", f"{error.message} to begin with") from None
-        if not figures["name"]:
+        if not name:
             raise BadInput("new_name", "Give the species a name.")
-        _check_name(db, figures["name"], None, "new_name")
+        _check_name(db, name, None, "new_name")
         if len(yard.own_species) >= MAX_OWN:
             raise BadInput("new_name", f"The almanac takes {MAX_OWN} own species.")
-        key = _free_key(yard, figures["name"])
+        key = _free_key(yard, name)
         own = OwnSpecies(figures=Entry.model_validate(figures).model_dump())
         _keep(db, studio.today, key, own)
     return key

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from pydantic import ValidationError
 from sqlalchemy import select
 
@@ -14,7 +12,7 @@ from mirvo.records.database import DbSession, find_kept
 from mirvo.records.documents import UnfinishedWork
 from mirvo.records.models import BenchPhoto, Photo, RootSession
 from mirvo.studio.bench_session.cut_review import BenchReview, cut_review
-from mirvo.studio.bench_session.session import BenchState, bench_state
+from mirvo.studio.bench_session.session import BenchState, Entered, bench_state
 from mirvo.studio.context import Studio
 from mirvo.studio.path.plans import newest_step
 from mirvo.studio.records.root_sessions import put_session
@@ -52,7 +50,7 @@ def close_session(studio: Studio, bench_id: int) -> RootSession:
     return session
 
 
-def _offspring(answers: dict[str, Any]) -> dict[str, int]:
+def _offspring(answers: Entered) -> dict[str, int]:
     """How many new trees are kept: offcuts with root hair, a layer separated."""
     return {
         "offcut": int(answers.get("offcuts_kept") or 0),

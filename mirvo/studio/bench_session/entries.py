@@ -8,15 +8,25 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import ValidationError
+from pydantic import (
+    AfterValidator,
+    ConfigDict,
+    FiniteFloat,
+    StrictBool,
+    StrictStr,
+    TypeAdapter,
+    ValidationError,
+    field_validator,
+)
+from pydantic import Field as Limits
 from sqlalchemy import func, select
 
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
 from mirvo.core.rootwork.bench import Field, fields_for, steps_for
-from mirvo.core.rootwork.cuts import ACTIONS, CutDecision, RootFinding
+from mirvo.core.rootwork.cuts import HALF, CutDecision, RootFinding
 from mirvo.records.database import as_utc
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo
 from mirvo.studio.bench_session.session import load_bench_session
@@ -26,8 +36,41 @@ from mirvo.studio.photos.intake import take_in
 # A whole session has fewer; more at once is no session.
 MAX_ENTRIES = 500
 NAME_LENGTH = 40
+MAX_NAME = 20
 MAX_WORDS = 300
 MAX_STEMS, MAX_STEM = 12, 40
+
+
+class EnteredDecision(CutDecision):
+    """A decision as the browser sends it; names that Mirvo does not know are left out."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    part: Annotated[FiniteFloat, Limits(ge=0, le=1)] = HALF
+    why: Annotated[str, AfterValidator(lambda why: why[:MAX_WORDS])] = ""
+
+
+class EnteredFinding(RootFinding):
+    """What was found of a root as the browser sends it; stems without a name are left out."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    @field_validator("feeds")
+    @classmethod
+    def _stems(cls, feeds: tuple[str, ...] | None) -> tuple[str, ...] | None:
+        if feeds is None:
+            return None
+        stems = [stem.strip()[:MAX_STEM] for stem in feeds]
+        return tuple(stem for stem in stems if stem)[:MAX_STEMS]
+
+
+# Entries that are no field of a step: a step done, and what concerns one root, by its letter.
+ABOUT_A_PART: dict[str, TypeAdapter[Any]] = {
+    "done": TypeAdapter(StrictBool),
+    "root": TypeAdapter(EnteredDecision | None),
+    "seen": TypeAdapter(EnteredFinding | None),
+    "waits": TypeAdapter(Annotated[StrictStr, Limits(max_length=MAX_WORDS)] | None),
+}
 
 
 @dataclass(frozen=True)
@@ -103,8 +146,8 @@ def _checked(
     prefix, _, rest = field.partition(":")
     if field in fields:
         value = fields[field].check(value)
-    elif prefix in CHECKS and rest and len(rest) <= 20:
-        value = CHECKS[prefix](field, value)
+    elif prefix in ABOUT_A_PART and rest and len(rest) <= MAX_NAME:
+        value = _checked_part(prefix, field, value)
     else:
         raise BadInput(field, "this session does not ask for that")
     return BenchEntry(
@@ -117,6 +160,17 @@ def _checked(
     )
 
 
+def _checked_part(prefix: str, field: str, value: Any) -> Any:
+    """What is kept of an entry about a step or a root. Raises BadInput."""
+    shape = ABOUT_A_PART[prefix]
+    try:
+        taken = shape.validate_python(None if value == "" else value)
+    except ValidationError as error:
+        wrong = first_complaint(error)
+        raise BadInput(field, f"{wrong.field} {wrong.message}".strip()) from None
+    return shape.dump_python(taken, mode="json", exclude_none=True)
+
+
 def _moment(studio: Studio, said: Any) -> datetime:
     """When it was entered by the browser's clock; the server's own when that cannot be read."""
     try:
@@ -125,58 +179,6 @@ def _moment(studio: Studio, said: Any) -> datetime:
         return as_utc(moment.astimezone(UTC)) if moment.tzinfo else studio.now
     except (ValueError, OverflowError):
         return studio.now
-
-
-def _check_done(field: str, value: Any) -> bool:
-    if not isinstance(value, bool):
-        raise BadInput(field, "a step is done or not")
-    return value
-
-
-def _check_decision(field: str, value: Any) -> dict[str, Any] | None:
-    if value is None:
-        return None
-    if not isinstance(value, dict) or value.get("action") not in ACTIONS:
-        raise BadInput(field, f"must be one of {', '.join(ACTIONS)}")
-    part = value.get("part", 0.5)
-    if not isinstance(part, (int, float)) or not 0 <= part <= 1:
-        raise BadInput(field, "the part cut off must lie between 0 and 1")
-    why = str(value.get("why", ""))[:MAX_WORDS]
-    return CutDecision(action=value["action"], part=float(part), why=why).model_dump()
-
-
-def _check_findings(field: str, value: Any) -> dict[str, Any] | None:
-    if value is None:
-        return None
-    if not isinstance(value, dict):
-        raise BadInput(field, "must say what was found of the root")
-    named = {name: value[name] for name in RootFinding.model_fields if name in value}
-    try:
-        found = RootFinding.model_validate(named)
-    except ValidationError as error:
-        wrong = first_complaint(error)
-        raise BadInput(field, f"{wrong.field}: {wrong.message}") from None
-    noted = found.model_dump(mode="json", exclude_none=True)
-    if found.feeds is not None:
-        said = [stem.strip()[:MAX_STEM] for stem in found.feeds]
-        noted["feeds"] = [stem for stem in said if stem][:MAX_STEMS]
-    return noted
-
-
-def _check_word(field: str, value: Any) -> str | None:
-    if value is None or value == "":
-        return None
-    if not isinstance(value, str) or len(value) > MAX_WORDS:
-        raise BadInput(field, f"must be at most {MAX_WORDS} letters")
-    return value
-
-
-CHECKS = {
-    "done": _check_done,
-    "root": _check_decision,
-    "seen": _check_findings,
-    "waits": _check_word,
-}
 
 
 def keep_photo(

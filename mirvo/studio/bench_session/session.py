@@ -28,6 +28,10 @@ from mirvo.studio.yard.settings import yard_of
 NEW_DAYS = 365
 
 
+# What was entered, by field: a number, words, or what a field of several parts holds.
+Entered = dict[str, Any]
+
+
 @dataclass(frozen=True)
 class BenchState:
     """A running session as its page shows it.
@@ -40,7 +44,7 @@ class BenchState:
     tree: Tree
     practice: Practice
     steps: list[Step]
-    answers: dict[str, Any]
+    answers: Entered
     done_at: dict[str, datetime]
     photos: list[tuple[str, Photo]]
     last: RootSession | None
@@ -73,7 +77,7 @@ class BenchState:
         """Roots whose fate hangs on another's, and on whose."""
         return self.of_roots("waits")
 
-    def of_roots(self, prefix: str) -> dict[str, Any]:
+    def of_roots(self, prefix: str) -> Entered:
         """Answers about single roots by letter: decisions ("root"), findings, what waits."""
         found = {
             field.partition(":")[2]: value
@@ -194,7 +198,7 @@ def _steps(
     db: DbSession,
     bench: BenchSession,
     tree: Tree,
-    answers: dict[str, Any],
+    answers: Entered,
     last: RootSession | None,
 ) -> list[Step]:
     came, yard = tree.acquired_on, yard_of(db)
@@ -214,7 +218,7 @@ def _steps(
     return steps_for(situation)
 
 
-def _litres(answers: dict[str, Any], last: RootSession | None) -> float | None:
+def _litres(answers: Entered, last: RootSession | None) -> float | None:
     """Volume of the ball as entered today, else as left last time."""
     sizes = [
         answers.get(f"ball_{part}_before") or getattr(last, f"ball_{part}_after", None)

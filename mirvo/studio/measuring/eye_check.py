@@ -10,6 +10,7 @@ import numpy as np
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.measure.drafts import TopDraft
 from mirvo.core.measure.eye import eye_result
 from mirvo.records.database import DbSession
 from mirvo.records.documents import Clicks
@@ -120,16 +121,22 @@ def places_of(check: EyeCheck) -> list[tuple[str, Place]]:
     """The places of a check with their words and where they truly lie, px."""
     from mirvo.standins.base import random_base
     from mirvo.standins.camera import random_camera
-    from mirvo.standins.photo import truth
+    from mirvo.standins.photo import true_marks
+    from mirvo.standins.scene import Layout
 
-    known = truth(random_base(check.seed), random_camera(check.seed, *SIZE))
-    marks = known["marks"]
-    corners = zip(CORNERS, marks["calibration"]["corners"], strict=True)
-    places = [(f"the inner corner of the pot's rim, {name}", corner) for name, corner in corners]
-    ends = zip(("left", "right"), known["segment"]["points"], strict=True)
-    places += [(f"the {name} end of the ruler, on its middle line", point) for name, point in ends]
-    tips = [root["path"][-1] for root in marks["roots"]][:MAX_TIPS]
-    places += [("the tip of the root", tip) for tip in tips]
+    base, camera, layout = random_base(check.seed), random_camera(check.seed, *SIZE), Layout()
+    pot = camera.project(layout.pot_corners(), layout.rim_height_mm)
+    places = [
+        (f"the inner corner of the pot's rim, {name}", corner)
+        for name, corner in zip(CORNERS, pot, strict=True)
+    ]
+    ruler = camera.project(layout.ruler_ends(), layout.ruler_height_mm)
+    places += [
+        (f"the {name} end of the ruler, on its middle line", end)
+        for name, end in zip(("left", "right"), ruler, strict=True)
+    ]
+    drawn = TopDraft.model_validate(true_marks(base, camera, layout))
+    places += [("the tip of the root", root.path[-1]) for root in drawn.roots[:MAX_TIPS]]
     return [(text, (float(x), float(y))) for text, (x, y) in places]
 
 

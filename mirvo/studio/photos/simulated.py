@@ -5,13 +5,20 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from sqlalchemy import func, select
 
 from mirvo.records.database import DbSession
 from mirvo.records.models import Photo
-from mirvo.standins.base import Base, from_below, grown, nearest_root, random_base, without
+from mirvo.standins.base import (
+    Base,
+    Truth,
+    from_below,
+    grown,
+    nearest_root,
+    random_base,
+    without,
+)
 from mirvo.studio.context import Studio
 from mirvo.studio.photos.intake import put_photo
 from mirvo.studio.tree_queries import cuts_of, load_tree
@@ -22,7 +29,6 @@ CARD_HEIGHT_MM = 12.0
 FIRST_SEED, SHOTS_A_TREE = 1000, 31
 MAX_SIMULATED_TRUNK_MM = 60
 DAYS_A_YEAR = 365.25
-Truth = dict[str, Any]
 
 
 @dataclass(frozen=True)

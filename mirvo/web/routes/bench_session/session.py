@@ -23,7 +23,7 @@ from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import draw_cuts
 from mirvo.web.forms import Filled, shown_again_on
-from mirvo.web.reader import PageReader, Reader, StudioDep
+from mirvo.web.reader import Context, PageReader, Reader, StudioDep
 
 router = APIRouter()
 WHEEL_PX = 380.0
@@ -161,7 +161,7 @@ def _entries(step: Step, sent: dict[str, str]) -> list[dict[str, Any]]:
     return entries
 
 
-def _context(reader: PageReader, bench_id: int) -> dict[str, Any]:
+def _context(reader: PageReader, bench_id: int) -> Context:
     state = use.bench_state(reader.db, bench_id)
     review = cut_review(reader.db, reader.studio, state)
     decides = any(step.key == "decide" for step in state.steps)

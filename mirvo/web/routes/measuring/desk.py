@@ -15,7 +15,7 @@ from mirvo.studio.measuring.roots_of_tree import letters_at_hand
 from mirvo.studio.measuring.side_views import root_plane_of_day, views_of_day
 from mirvo.studio.tree_queries import load_tree
 from mirvo.web.drawings.wheel import draw_wheel
-from mirvo.web.reader import PageReader, Reader
+from mirvo.web.reader import Context, PageReader, Reader
 
 router = APIRouter()
 WHEEL_PX = 330.0
@@ -62,7 +62,7 @@ def save_marks(reader: Reader, photo_id: int, sent: SentMarks) -> JSONResponse:
     )
 
 
-def _context(reader: PageReader, state: use.DeskState) -> dict[str, Any]:
+def _context(reader: PageReader, state: use.DeskState) -> Context:
     side = isinstance(state.marks, SideDraft)
     return {
         "found": state.found,
@@ -73,7 +73,7 @@ def _context(reader: PageReader, state: use.DeskState) -> dict[str, Any]:
     }
 
 
-def _top_context(reader: PageReader, state: use.DeskState) -> dict[str, Any]:
+def _top_context(reader: PageReader, state: use.DeskState) -> Context:
     photo, measured = state.photo, state.found.top
     members = members_of_set(reader.db, photo.tree_id, photo.taken_on)
     return {
@@ -85,7 +85,7 @@ def _top_context(reader: PageReader, state: use.DeskState) -> dict[str, Any]:
     }
 
 
-def _side_context(reader: PageReader, state: use.DeskState) -> dict[str, Any]:
+def _side_context(reader: PageReader, state: use.DeskState) -> Context:
     photo = state.photo
     day = (photo.tree_id, photo.taken_on)
     plane: RootPlane | None = root_plane_of_day(reader.db, reader.studio, *day)

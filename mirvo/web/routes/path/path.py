@@ -22,7 +22,7 @@ from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import draw_three_paths
 from mirvo.web.drawings.years import path_chart
-from mirvo.web.forms import Filled, fields_from, shown_again_on
+from mirvo.web.forms import Fields, Filled, fields_from, shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep
 
 router = APIRouter()
@@ -194,7 +194,7 @@ def _windows(sheet: Sheet, path: PlannedPath) -> dict[int, Any]:
     }
 
 
-def _wish(fields: dict[str, Any], default: DefaultTarget) -> Wish:
+def _wish(fields: Fields, default: DefaultTarget) -> Wish:
     """What the drawing shows: the fields as far as they are numbers within the target's limits."""
     limits = rules().target.limits
 
@@ -211,7 +211,7 @@ def _wish(fields: dict[str, Any], default: DefaultTarget) -> Wish:
     )
 
 
-def _fields(view: use.PathView, default: DefaultTarget) -> dict[str, Any]:
+def _fields(view: use.PathView, default: DefaultTarget) -> Fields:
     if view.target is not None:
         return fields_from(view.target, tuple(target.TargetForm.model_fields))
     return {

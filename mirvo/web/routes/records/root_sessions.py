@@ -25,7 +25,7 @@ from mirvo.studio.records.corrections import correct_session, form_of_session, r
 from mirvo.studio.records.session_form import ENTERED, SessionForm
 from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
-from mirvo.web.forms import Filled, as_field, fields_from, shown_again_on
+from mirvo.web.forms import Fields, Filled, as_field, fields_from, shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep
 from mirvo.web.routes.photos.photos import Files, sent
 
@@ -96,7 +96,7 @@ def correction_page(reader: Reader, filled: Filled, session_id: int) -> HTMLResp
 
 @router.get("/trees/{tree_id}/sessions/new")
 def new_session(reader: Reader, tree_id: int) -> HTMLResponse:
-    fields: dict[str, Any] = {"done_on": reader.today.isoformat()}
+    fields: Fields = {"done_on": reader.today.isoformat()}
     last = next(iter(sessions_of(reader.db, tree_id)), None)
     if last is not None:
         depth = last.ball_depth_after
