@@ -1,11 +1,11 @@
 """A studio in a temporary folder with a fixed day, for tests."""
 
-import atexit
 import shutil
 import tempfile
 import unittest
 from datetime import UTC, datetime
 from functools import cache
+from multiprocessing.util import Finalize
 from pathlib import Path
 
 from mirvo.standins.base import random_base
@@ -24,11 +24,19 @@ from mirvo.studio.yard.trees import TreeForm, add_tree, list_trees
 TODAY = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 
 
+def at_the_end(task, *args):
+    """Have something done before this process ends.
+
+    A process of the suite leaves out what `atexit` holds, and waits for its own processes.
+    """
+    Finalize(None, task, args, exitpriority=1)
+
+
 @cache
 def empty_studio():
     """A folder with an empty, migrated database, made once for all tests of a process."""
     folder = Path(tempfile.mkdtemp())
-    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    at_the_end(shutil.rmtree, folder, True)
     Studio(folder / "data").close()
     return folder / "data"
 
@@ -49,7 +57,7 @@ class KeptVision(VisionWorker):
 @cache
 def kept_vision():
     worker = KeptVision()
-    atexit.register(VisionWorker.close, worker)
+    at_the_end(VisionWorker.close, worker)
     return worker
 
 
