@@ -137,13 +137,13 @@ def measure_top_set_command(listed: SetArgument) -> None:
     from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set, read_top_set
 
     photos = []
-    for i, one in enumerate(read_top_set(_json_of(listed)).photos):
+    for i, entry in enumerate(read_top_set(_json_of(listed)).photos):
         with _within(f"photos.{i}"):
-            opened = _open(listed.parent / one.file)
+            opened = _open(listed.parent / entry.file)
             with _within("marks"):
-                marks = read_marks(one.marks, opened.size, in_set=True)
+                marks = read_marks(entry.marks, opened.size, in_set=True)
                 corners = opened.card(marks.calibration.kind)
-        photos.append(MarkedPhoto(one.file, marks, opened.info, corners, one.underside))
+        photos.append(MarkedPhoto(entry.file, marks, opened.info, corners, entry.underside))
     _print(top_contract(measure_top_set(photos)))
 
 
@@ -168,13 +168,13 @@ def measure_side_set_command(listed: SetArgument) -> None:
     from mirvo.core.measure.side_set import MarkedSide, measure_side_set, read_side_set
 
     photos = []
-    for i, one in enumerate(read_side_set(_json_of(listed)).photos):
+    for i, entry in enumerate(read_side_set(_json_of(listed)).photos):
         with _within(f"photos.{i}"):
-            opened = _open(listed.parent / one.file)
+            opened = _open(listed.parent / entry.file)
             with _within("marks"):
-                marks = read_side_marks(one.marks, opened.size)
+                marks = read_side_marks(entry.marks, opened.size)
                 corners = opened.card(marks.calibration.kind)
-        photos.append(MarkedSide(one.file, marks, opened.info, corners))
+        photos.append(MarkedSide(entry.file, marks, opened.info, corners))
     _print(side_set_contract(measure_side_set(photos)))
 
 
@@ -193,7 +193,7 @@ def propose_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
     corners = opened.card(checked.calibration.kind)
     helper = assistant(checked, opened.info, colour_of(opened.content), corners)
     offers = [root.offered() for root in helper.propose()]
-    _print({"roots": [one.model_dump(mode="json", exclude={"points_sd_px"}) for one in offers]})
+    _print({"roots": [entry.model_dump(mode="json", exclude={"points_sd_px"}) for entry in offers]})
 
 
 @app.command("plan")

@@ -55,9 +55,9 @@ AT_FIELD = {
 
 def sentence(found: Mapping[str, Any]) -> str:
     """One error of a validation in words, without the place."""
-    said = SENTENCES.get(found["type"])
-    if said is not None:
-        return said.format(**found.get("ctx", {}))
+    pattern = SENTENCES.get(found["type"])
+    if pattern is not None:
+        return pattern.format(**found.get("ctx", {}))
     return str(found["msg"][0].lower() + found["msg"][1:])
 
 
@@ -74,8 +74,8 @@ def first_complaint(error: ValidationError, leave_out: frozenset[str] = frozense
 
 def form_complaint(found: Mapping[str, Any]) -> str:
     """One error of a validation as the complaint at a form's field."""
-    said = AT_FIELD.get(found["type"])
-    if said is not None:
-        return said
+    pattern = AT_FIELD.get(found["type"])
+    if pattern is not None:
+        return pattern
     text = sentence(found)
     return f"{text[0].upper()}{text[1:].rstrip('.')}."

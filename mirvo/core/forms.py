@@ -18,8 +18,8 @@ class FormModel(BaseModel):
         """Empty fields are left out, so that defaults hold."""
         if not isinstance(fields, dict):
             return fields
-        said = {name: tidied(value) for name, value in fields.items()}
-        return {name: value for name, value in said.items() if value != ""}
+        texts = {name: tidied(value) for name, value in fields.items()}
+        return {name: value for name, value in texts.items() if value != ""}
 
 
 class OpenForm(BaseModel):

@@ -124,7 +124,7 @@ def _grow_up(studio: Studio, entry: DemoTree, history: _History) -> None:
     events += [(session.done_on, 1, session) for session in entry.sessions]
     if entry.planned_on is not None:
         events.append((entry.planned_on, 2, None))
-    for day, _, event in sorted(events, key=lambda one: one[:2]):
+    for day, _, event in sorted(events, key=lambda dated: dated[:2]):
         if isinstance(event, _Shot):
             _measure(studio, tree.id, event, letters)
         elif event is None and entry.target is not None:

@@ -178,16 +178,16 @@ def _counted(records: Path) -> tuple[list[str], int, str]:
 def _manifest(packed: zipfile.ZipFile) -> Manifest:
     try:
         entry = packed.getinfo(MANIFEST)
-        said = json.loads(packed.read(entry)) if entry.file_size <= MAX_MANIFEST else None
+        manifest = json.loads(packed.read(entry)) if entry.file_size <= MAX_MANIFEST else None
     except (KeyError, ValueError):
-        said = None
-    if not isinstance(said, dict) or said.get("format") != FORMAT:
+        manifest = None
+    if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
         raise BadInput(MANIFEST, "this is no bundle of Mirvo")
     # A newer bundle may say more than is known here, so its age is looked at first.
-    if said.get("version") != VERSION or str(said.get("revision", "")) > newest_revision():
+    if manifest.get("version") != VERSION or str(manifest.get("revision", "")) > newest_revision():
         raise BadInput(MANIFEST, "the bundle comes from a newer Mirvo; bring this one up to date")
     try:
-        return Manifest.model_validate_json(json.dumps(said))
+        return Manifest.model_validate_json(json.dumps(manifest))
     except ValidationError:
         raise BadInput(MANIFEST, "the bundle does not say what it holds") from None
 
@@ -227,9 +227,9 @@ def _copied(packed: zipfile.ZipFile, name: str, path: Path) -> str:
 def _records_sound(path: Path) -> None:
     try:
         with closing(sqlite3.connect(path)) as kept:
-            said = kept.execute("PRAGMA integrity_check").fetchone()[0]
+            verdict = kept.execute("PRAGMA integrity_check").fetchone()[0]
             kept.execute("SELECT version_num FROM alembic_version").fetchone()
     except sqlite3.DatabaseError as error:
-        said = str(error)
-    if said != "ok":
-        raise BadInput(FILE_NAME, f"the records are damaged: {said}")
+        verdict = str(error)
+    if verdict != "ok":
+        raise BadInput(FILE_NAME, f"the records are damaged: {verdict}")

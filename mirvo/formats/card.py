@@ -87,8 +87,8 @@ def card_svg() -> str:
     )
     lines = "".join(f'<path d="M{a:g} {b:g}L{c:g} {d:g}"/>' for a, b, c, d in check_line())
     texts = "".join(
-        f'<text x="{one.x:g}" y="{one.y:g}" font-size="{one.size:g}">{escape(one.text)}</text>'
-        for one in words()
+        f'<text x="{word.x:g}" y="{word.y:g}" font-size="{word.size:g}">{escape(word.text)}</text>'
+        for word in words()
     )
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:g}mm" height="{height:g}mm" '
@@ -116,9 +116,9 @@ def card_pdf() -> bytes:
     page.setLineWidth(INK_WIDTH_MM * mm)
     for a, b, c, d in check_line():
         page.line(a * mm, (height - b) * mm, c * mm, (height - d) * mm)
-    for one in words():
-        page.setFont("Helvetica", one.size * mm)
-        page.drawCentredString(one.x * mm, (height - one.y) * mm, one.text)
+    for word in words():
+        page.setFont("Helvetica", word.size * mm)
+        page.drawCentredString(word.x * mm, (height - word.y) * mm, word.text)
     page.showPage()
     page.save()
     return out.getvalue()

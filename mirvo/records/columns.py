@@ -62,11 +62,11 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
         try:
             return self.adapter.validate_python(self._upgraded(json.loads(value)))
         except (ValueError, KeyError, TypeError, ValidationError) as error:
-            said = f"a kept {getattr(self.kind, '__name__', self.kind)} cannot be read"
+            reason = f"a kept {getattr(self.kind, '__name__', self.kind)} cannot be read"
             if self.when_damaged == "refuse":
-                raise Damaged("record", f"{said}; it is kept as it is") from error
+                raise Damaged("record", f"{reason}; it is kept as it is") from error
             # A page with a gap is better than no page; the log says what to look into.
-            log.warning("%s: %s", said, error)
+            log.warning("%s: %s", reason, error)
             return None
 
     def _upgraded(self, kept: dict[str, Any]) -> Any:

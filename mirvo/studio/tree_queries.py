@@ -143,10 +143,12 @@ def base_before(
     """
     own = None if session is None else session.id
     earlier = {
-        one.id
-        for one in sessions_of(db, measurement.tree_id)
-        if one.id != own
-        and (one.done_on < day or (one.done_on == day and (own is None or one.id < own)))
+        session.id
+        for session in sessions_of(db, measurement.tree_id)
+        if session.id != own
+        and (
+            session.done_on < day or (session.done_on == day and (own is None or session.id < own))
+        )
     }
     return _standing(measurement, _removed(db, measurement, earlier))
 

@@ -78,7 +78,7 @@ def complaints_of(error: Exception) -> dict[str, str]:
     if isinstance(error, BadInput):
         return {error.field: error.message}
     if isinstance(error, RequestValidationError):
-        return {_field(one["loc"]): form_complaint(one) for one in error.errors()}
+        return {_field(wrong["loc"]): form_complaint(wrong) for wrong in error.errors()}
     return {}
 
 

@@ -72,13 +72,17 @@ def find(words: str, places: Iterable[Known], trees: Iterable[list[Known]]) -> l
         for part in tree[1:]
         if _fits(asked, part) and (meant == [tree] or tree not in meant)
     ]
-    found = [*(tree[0] for tree in meant), *parts, *(one for one in places if _fits(asked, one))]
+    found = [
+        *(tree[0] for tree in meant),
+        *parts,
+        *(place for place in places if _fits(asked, place)),
+    ]
     return found[:MAX_FOUND]
 
 
 def _fits(asked: list[str], known: Known) -> bool:
     words = _plain(f"{known.name} {known.other_words}")
-    return all(any(word.startswith(one) for word in words) for one in asked)
+    return all(any(word.startswith(term) for word in words) for term in asked)
 
 
 def _plain(text: str) -> list[str]:

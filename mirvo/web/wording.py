@@ -109,10 +109,12 @@ def fault(found: Fault) -> str:
 def found_in_photo(marks: TopDraft) -> str:
     """What of the marks was found in the photo and strays further than a click, in words."""
     roots = [root.label for root in marks.roots if root.found_in_photo]
-    said = ["the trunk's outline"] if any(one.outline_sd_px for one in marks.every_trunk) else []
+    parts = (
+        ["the trunk's outline"] if any(trunk.outline_sd_px for trunk in marks.every_trunk) else []
+    )
     if roots:
-        said.append(f"root{'s' if len(roots) > 1 else ''} {', '.join(roots)}")
-    return " and ".join(said)
+        parts.append(f"root{'s' if len(roots) > 1 else ''} {', '.join(roots)}")
+    return " and ".join(parts)
 
 
 def clock(hour: float | None) -> str:

@@ -54,6 +54,7 @@ class PathTest(PathCase, BrowserCase):
         with page.expect_response(re.compile(r"/trees/1/target$")):
             for _ in range(4):
                 page.keyboard.press("ArrowRight")
+        self.settled()
         after = self.wished()["spread_ratio"]
         self.assertAlmostEqual(after, before["spread_ratio"] + 0.2, delta=0.026)
         self.settled()

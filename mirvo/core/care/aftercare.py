@@ -43,8 +43,8 @@ def aftercare(
     """
     table = rules().care
     tasks = [
-        CareTask(done_on + timedelta(days=one.days), one.code, one.say)
-        for one in table.kinds.get(kind, [])
+        CareTask(done_on + timedelta(days=rule.days), rule.code, rule.say)
+        for rule in table.kinds.get(kind, [])
     ]
     tasks += [
         CareTask(done_on + timedelta(weeks=week), "photo", f"Follow-up photo, week {week}")
@@ -55,7 +55,7 @@ def aftercare(
         text = f"Wounds of {named}: photograph them; tick when they have closed"
         tasks.append(CareTask(done_on + timedelta(days=table.wound_check_days), "wound", text))
     fresh = done_on + timedelta(days=table.fresh_days)
-    near = (one for one in forecast if done_on <= one.day <= fresh)
+    near = (night for night in forecast if done_on <= night.day <= fresh)
     cold = nights_below(near, FRESH_ROOTS_FLOOR_C)
     if kind in table.worked_kinds and cold:
         text = f"Frost forecast, {cold[0].low_c:.0f} °C in {len(cold)} of ten nights: guard it"

@@ -90,10 +90,10 @@ def as_bad_input(error: ValidationError) -> BadInput:
     """The first complaint of a validation as one sentence with the field's path."""
     kind = error.errors(include_url=False, include_input=False)[0]["type"]
     found = first_complaint(error, KINDS)
-    said = SENTENCES.get(kind)
+    sentence = SENTENCES.get(kind)
     if kind == "too_short":
-        said = TOO_SHORT.get(found.field.rsplit(".", 1)[-1])
-    return found if said is None else BadInput(found.field, said)
+        sentence = TOO_SHORT.get(found.field.rsplit(".", 1)[-1])
+    return found if sentence is None else BadInput(found.field, sentence)
 
 
 def read_contract(contract: type[AnyContract], data: Any) -> AnyContract:

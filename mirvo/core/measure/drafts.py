@@ -172,7 +172,7 @@ class SideDraft(MarksDraft):
 
     def without_emergences(self, labels: frozenset[str]) -> SideDraft:
         """The same without the emergences of some roots."""
-        left = tuple(one for one in self.emergences if one.label not in labels)
+        left = tuple(emergence for emergence in self.emergences if emergence.label not in labels)
         return self.model_copy(update={"emergences": left})
 
 
@@ -215,8 +215,8 @@ def finished_part(draft: AnyDraft, click_sd_px: float) -> MarksJson:
 
     click_sd_px : of the user, where the marks do not say otherwise.
     """
-    said = draft.as_json().items()
-    done = {name: value for name, value in said if value is not None and name not in DESK_ONLY}
+    marks = draft.as_json().items()
+    done = {name: value for name, value in marks if value is not None and name not in DESK_ONLY}
     if isinstance(draft, TopDraft):
         done["roots"] = [
             {name: value for name, value in root.as_json().items() if value is not None}

@@ -92,7 +92,7 @@ class TopMarks(Contract):
         """Each trunk with its field path; empty in a photo of a set that shows none."""
         if self.trunk is not None:
             return [("trunk", self.trunk)]
-        return [(f"trunks.{i}", one) for i, one in enumerate(self.trunks or [])]
+        return [(f"trunks.{i}", trunk) for i, trunk in enumerate(self.trunks or [])]
 
 
 def read_marks(data: Any, size: tuple[int, int] | None = None, in_set: bool = False) -> TopMarks:
@@ -154,8 +154,8 @@ def _outline_sound(path: str, outline: tuple[Point, ...]) -> None:
         raise BadInput(path, "the outline encloses nothing")
     if _only_kinked(polygon):
         return
-    said = explain_validity(polygon)
-    at = said[said.find("[") + 1 : said.find("]")].split() if "[" in said else []
+    reason = explain_validity(polygon)
+    at = reason[reason.find("[") + 1 : reason.find("]")].split() if "[" in reason else []
     where = f" near ({float(at[0]):.0f}, {float(at[1]):.0f})" if len(at) >= 2 else ""
     raise BadInput(path, f"the outline crosses itself{where}; drag its points apart")
 

@@ -75,10 +75,10 @@ def homography_from_points(picture: Array, plane: Array) -> Array:
     spread = float(np.abs(picture[0] - centre).max())
     # Centred and scaled, else the equations are badly conditioned.
     x, y = np.moveaxis((picture - centre) / spread, 2, 0)
-    zero, one = np.zeros_like(x), np.ones_like(x)
+    zero, ones = np.zeros_like(x), np.ones_like(x)
     u, v = plane[:, 0], plane[:, 1]
-    top = np.stack([x, y, one, zero, zero, zero, -u * x, -u * y], axis=2)
-    low = np.stack([zero, zero, zero, x, y, one, -v * x, -v * y], axis=2)
+    top = np.stack([x, y, ones, zero, zero, zero, -u * x, -u * y], axis=2)
+    low = np.stack([zero, zero, zero, x, y, ones, -v * x, -v * y], axis=2)
     system = np.concatenate([top, low], axis=1)
     wanted = np.broadcast_to(np.concatenate([u, v]), (rows, 2 * count))[..., None]
     turned = system.swapaxes(1, 2)

@@ -234,7 +234,7 @@ class SideRecord(Record):
 
     def emergence(self, label: str) -> EmergenceRecord | None:
         """Where the root that bears a letter leaves the trunk, None where it is not seen."""
-        return next((one for one in self.emergences if one.label == label), None)
+        return next((emergence for emergence in self.emergences if emergence.label == label), None)
 
 
 class RootPlane(Record):

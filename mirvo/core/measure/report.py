@@ -33,7 +33,9 @@ def side_contract(measured: SideRecord) -> Json:
     if measured.soil_line_trials:
         # The contract calls them `tried` and gives an empty object where there are no angles.
         tried = out.pop("soil_line_trials")
-        out["tried"] = [{**one, "flare_angle_deg": one["flare_angle_deg"] or {}} for one in tried]
+        out["tried"] = [
+            {**trial, "flare_angle_deg": trial["flare_angle_deg"] or {}} for trial in tried
+        ]
     return out
 
 
@@ -49,7 +51,7 @@ def side_set_contract(measured: SideSetMeasure) -> Json:
         first = first.model_copy(update={"calibration": quality})
     return {
         **side_contract(first),
-        "emergences": [_emergence(one) for one in measured.emergences],
+        "emergences": [_emergence(emergence) for emergence in measured.emergences],
         "root_plane": root_plane_contract(measured.root_plane),
         "views": [
             {"file": name, "turntable_deg": turned, **side_contract(view)}

@@ -39,8 +39,8 @@ def join_views(views: list[SideView]) -> Emergences:
     """
     seen: dict[str, list[tuple[SideView, int]]] = defaultdict(list)
     for view in views:
-        for index, one in enumerate(view.marks.emergences):
-            seen[one.label].append((view, index))
+        for index, emergence in enumerate(view.marks.emergences):
+            seen[emergence.label].append((view, index))
     places = [_place(sightings) for sightings in seen.values()]
     x, y, z = (np.stack([place[i] for place in places], axis=1) for i in range(3))
     return Emergences(list(seen), x, y, z)

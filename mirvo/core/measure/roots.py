@@ -47,12 +47,12 @@ def roots_on_plane(marks: Sequence[RootMark], plane: PlaneMap, draws: Draws) -> 
     if not marks:
         return []
     bases = _widths([root.base_width for root in marks], marks, plane, draws)
-    bases = [_loosened(*one, draws) for one in zip(bases, marks, strict=True)]
+    bases = [_loosened(*row, draws) for row in zip(bases, marks, strict=True)]
     ends = _widths([root.end_width for root in marks], marks, plane, draws)
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
     pixels = [draws.points(root.path, _sd_px(root, draws)) for root in marks]
-    along = [_widths_along(*one, median) for one in zip(pixels, bases, ends, strict=True)]
+    along = [_widths_along(*row, median) for row in zip(pixels, bases, ends, strict=True)]
     paths = _at_crest(pixels, along, plane)
     roots = []
     for root, base, path, widths in zip(marks, bases, paths, along, strict=True):

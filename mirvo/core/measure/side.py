@@ -79,7 +79,7 @@ def read_view(
     middle = at_soil.mean(axis=0)
     # x counts from the trunk's middle at the soil, where the root plane is asked for.
     frame.shift_x(middle)
-    seen = draws.points([one.point for one in marks.emergences] or np.zeros((0, 2)))
+    seen = draws.points([emergence.point for emergence in marks.emergences] or np.zeros((0, 2)))
     return SideView(marks, frame, outline.shifted(middle), width, seen)
 
 
@@ -143,7 +143,7 @@ def _emergence_places(view: SideView) -> dict[str, Array]:
     # First where it is seen, then drawn back by how much nearer it stands.
     flat = view.frame.of_draws(view.emergence_px)
     places = view.frame.of_draws(view.emergence_px, view.nearer(flat[..., 0]))
-    return {one.label: places[:, i] for i, one in enumerate(view.marks.emergences)}
+    return {emergence.label: places[:, i] for i, emergence in enumerate(view.marks.emergences)}
 
 
 def _emergence(label: str, place: Array) -> EmergenceRecord:
@@ -153,7 +153,7 @@ def _emergence(label: str, place: Array) -> EmergenceRecord:
 def _trials(view: SideView, places: dict[str, Array]) -> tuple[SoilLineTrial, ...]:
     if not view.marks.tried:
         return ()
-    heights = view.frame.points([one.point for one in view.marks.tried])[..., 1]
+    heights = view.frame.points([trial.point for trial in view.marks.tried])[..., 1]
     above = {label: place[:, 1] for label, place in places.items()}
     return tuple(
         try_soil_line(trial, view.outline, heights[:, i], above)
@@ -163,7 +163,7 @@ def _trials(view: SideView, places: dict[str, Array]) -> tuple[SoilLineTrial, ..
 
 def _root_plane_height(emergences: tuple[EmergenceRecord, ...]) -> float:
     """Median emergence height, the soil line where none is marked, mm."""
-    heights = [one.height_mm.value for one in emergences]
+    heights = [emergence.height_mm.value for emergence in emergences]
     # One root far off must not tilt what the ball's depth is counted from.
     return float(np.median(heights)) if heights else 0.0
 

@@ -95,9 +95,12 @@ def _all_points(marks: SideMarks) -> list[tuple[str, Point]]:
         *numbered("soil_line", marks.soil_line),
         *numbered("left_edge", marks.left_edge),
         *numbered("right_edge", marks.right_edge),
-        *((f"emergences.{i}.point", one.point) for i, one in enumerate(marks.emergences)),
+        *(
+            (f"emergences.{i}.point", emergence.point)
+            for i, emergence in enumerate(marks.emergences)
+        ),
     ]
-    points += [(f"tried.{i}.point", one.point) for i, one in enumerate(marks.tried)]
+    points += [(f"tried.{i}.point", trial.point) for i, trial in enumerate(marks.tried)]
     if marks.ball is not None:
         points += numbered("ball.outline", marks.ball.outline)
         for i, pair in enumerate(marks.ball.wood):
@@ -116,7 +119,7 @@ def _soil_line_sound(marks: SideMarks) -> None:
 
 def _emergences_sound(emergences: tuple[Emergence, ...]) -> None:
     seen: set[str] = set()
-    for i, one in enumerate(emergences):
-        if one.label in seen:
-            raise BadInput(f"emergences.{i}.label", f"two emergences are called {one.label}")
-        seen.add(one.label)
+    for i, emergence in enumerate(emergences):
+        if emergence.label in seen:
+            raise BadInput(f"emergences.{i}.label", f"two emergences are called {emergence.label}")
+        seen.add(emergence.label)

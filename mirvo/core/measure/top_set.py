@@ -149,18 +149,18 @@ def _move(scene: Scene, points: dict[str, Array], onto: Any) -> None:
 
 def _join(seen: list[_Seen]) -> list[_Seen]:
     """Bring every photo into the frame of the first that shows the trunk."""
-    start = next((one for one in seen if one.scene.trunks), None)
+    start = next((view for view in seen if view.scene.trunks), None)
     if start is None:
         raise BadInput("photos", "no photo of the set has the trunk marked")
-    joined, waiting = [start], [one for one in seen if one is not start]
+    joined, waiting = [start], [view for view in seen if view is not start]
     while waiting:
         # Whichever can be joined now; it may be the bridge for another.
-        ready = next((one for one in waiting if _attach(one, joined)), None)
+        ready = next((view for view in waiting if _attach(view, joined)), None)
         if ready is None:
-            one = waiting[0]
+            view = waiting[0]
             raise BadInput(
-                f"photos.{one.index}",
-                f"{one.photo.name} shares neither the card left in place nor two points or roots "
+                f"photos.{view.index}",
+                f"{view.photo.name} shares neither the card left in place nor two points or roots "
                 "marked in both with another photo; mark two points by name in both",
             )
         waiting.remove(ready)
@@ -168,52 +168,52 @@ def _join(seen: list[_Seen]) -> list[_Seen]:
     return joined
 
 
-def _attach(one: _Seen, joined: list[_Seen]) -> bool:
+def _attach(view: _Seen, joined: list[_Seen]) -> bool:
     # Places named on purpose go before a card that may have been moved, and that before roots.
     for named_only in (True, False):
         for other in joined:
-            names = _in_both(one, other, named_only)
-            if len(names) >= MIN_SHARED and _far_apart(one, names):
-                _fit(one, other, names, rigid_needed=named_only or not _share_card(one, other))
+            names = _in_both(view, other, named_only)
+            if len(names) >= MIN_SHARED and _far_apart(view, names):
+                _fit(view, other, names, rigid_needed=named_only or not _share_card(view, other))
                 return True
-        if named_only and any(_share_card(one, other) for other in joined):
-            other = next(other for other in joined if _share_card(one, other))
-            _fit(one, other, _in_both(one, other, False), rigid_needed=False)
+        if named_only and any(_share_card(view, other) for other in joined):
+            other = next(other for other in joined if _share_card(view, other))
+            _fit(view, other, _in_both(view, other, False), rigid_needed=False)
             return True
     return False
 
 
-def _in_both(one: _Seen, other: _Seen, named_only: bool) -> list[str]:
-    names = [name for name in one.shared if name in other.shared]
-    return [n for n in names if not (named_only and n not in one.photo.marks.points)]
+def _in_both(view: _Seen, other: _Seen, named_only: bool) -> list[str]:
+    names = [name for name in view.shared if name in other.shared]
+    return [n for n in names if not (named_only and n not in view.photo.marks.points)]
 
 
-def _far_apart(one: _Seen, names: list[str]) -> bool:
-    places = np.stack([one.shared[name][0] for name in names])
+def _far_apart(view: _Seen, names: list[str]) -> bool:
+    places = np.stack([view.shared[name][0] for name in names])
     return bool(np.hypot(*np.ptp(places, axis=0)) > MIN_APART_MM)
 
 
-def _share_card(one: _Seen, other: _Seen) -> bool:
-    cards = all(seen.photo.marks.calibration.kind == "card" for seen in (one, other))
-    return cards and not one.photo.underside and not other.photo.underside
+def _share_card(view: _Seen, other: _Seen) -> bool:
+    cards = all(seen.photo.marks.calibration.kind == "card" for seen in (view, other))
+    return cards and not view.photo.underside and not other.photo.underside
 
 
-def _fit(one: _Seen, other: _Seen, names: list[str], rigid_needed: bool) -> None:
+def _fit(view: _Seen, other: _Seen, names: list[str], rigid_needed: bool) -> None:
     """Move a photo's plan onto another's, or warn when their shared marks lie apart."""
     if not names:
         return
-    mine = np.stack([one.shared[name] for name in names], axis=1)
+    mine = np.stack([view.shared[name] for name in names], axis=1)
     theirs = np.stack([other.shared[name] for name in names], axis=1)
     if rigid_needed:
         turn, shift = _rigid(mine, theirs)
-        _warn_of_scale(one, mine[0], theirs[0])
-        _move(one.scene, one.shared, lambda placed: placed @ turn + shift[:, None])
+        _warn_of_scale(view, mine[0], theirs[0])
+        _move(view.scene, view.shared, lambda placed: placed @ turn + shift[:, None])
         return
     off = np.hypot(*(mine[0] - theirs[0]).T)
     if float(np.median(off)) > CARD_MOVED_MM:
-        one.warn(
-            f"{one.photo.name}: roots marked in both lie {float(np.median(off)):.0f} mm apart; the "
-            "card seems to have moved. Mark two points by name in both photos."
+        view.warn(
+            f"{view.photo.name}: roots marked in both lie {float(np.median(off)):.0f} mm apart; "
+            "the card seems to have moved. Mark two points by name in both photos."
         )
 
 
@@ -232,11 +232,11 @@ def _rigid(mine: Array, theirs: Array) -> tuple[Array, Array]:
     return turn, goal - (middle[:, None] @ turn)[:, 0]
 
 
-def _warn_of_scale(one: _Seen, mine: Array, theirs: Array) -> None:
+def _warn_of_scale(view: _Seen, mine: Array, theirs: Array) -> None:
     size, other = (float(np.linalg.norm(p - p.mean(axis=0))) for p in (mine, theirs))
     if abs(size / max(other, 1e-9) - 1) > SCALES_DIFFER:
-        one.warn(
-            f"{one.photo.name}: the points shared with another photo lie "
+        view.warn(
+            f"{view.photo.name}: the points shared with another photo lie "
             f"{abs(size / other - 1) * 100:.0f} % nearer or farther apart than there; check both "
             "calibrations."
         )
@@ -244,18 +244,18 @@ def _warn_of_scale(one: _Seen, mine: Array, theirs: Array) -> None:
 
 def _one_plan(joined: list[_Seen]) -> Scene:
     """The scenes as one: first trunk and flare found, each root from its best photo."""
-    ordered = sorted(joined, key=lambda one: one.index)
-    base = next(one for one in ordered if one.scene.trunks).scene
-    front = next((one.scene for one in ordered if one.scene.front_is_marked), base)
+    ordered = sorted(joined, key=lambda view: view.index)
+    base = next(view for view in ordered if view.scene.trunks).scene
+    front = next((view.scene for view in ordered if view.scene.front_is_marked), base)
     best: dict[str, PlaneRoot] = {}
-    for one in ordered:
-        for root in one.scene.roots:
+    for view in ordered:
+        for root in view.scene.roots:
             label = root.mark.label
             # Of a root seen twice the surer sight counts.
             if label not in best or _doubt(root) < _doubt(best[label]):
                 best[label] = root
-    warnings = [said for one in ordered for said in one.scene.quality.warnings]
-    flare = next((one.scene.flare for one in ordered if one.scene.flare is not None), None)
+    warnings = [warning for view in ordered for warning in view.scene.quality.warnings]
+    flare = next((view.scene.flare for view in ordered if view.scene.flare is not None), None)
     return replace(
         base,
         flare=flare,

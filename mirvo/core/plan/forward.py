@@ -125,14 +125,14 @@ def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]
         ),
     ]
     if case.interval > 1:
-        said = f"the interval of {case.interval:g} years between sessions (first in {first})"
-        eased.insert(0, ("interval", _interval(case, 1.0), said))
+        text = f"the interval of {case.interval:g} years between sessions (first in {first})"
+        eased.insert(0, ("interval", _interval(case, 1.0), text))
     if open_gaps(case):
-        said = "the time a new root in a gap needs to count"
-        eased.append(("gap", with_target(case, largest_gap_deg=360.0), said))
+        text = "the time a new root in a gap needs to count"
+        eased.append(("gap", with_target(case, largest_gap_deg=360.0), text))
     if case.holds:
-        said = "the years fixed by hand"
-        eased.append(("hold", case.model_copy(update={"holds": []}), said))
+        text = "the years fixed by hand"
+        eased.append(("hold", case.model_copy(update={"holds": []}), text))
     return eased
 
 
@@ -143,15 +143,15 @@ def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
         if name not in case.offered and name != FINAL:
             wider = case.model_copy(update={"containers": [*case.offered, name]})
             article = "the" if name == "ground" else "a"
-            said = f"{article} {name} to grow in, {container.growth:g} times a year's growth"
-            found.append(("container", [(said, wider)]))
+            text = f"{article} {name} to grow in, {container.growth:g} times a year's growth"
+            found.append(("container", [(text, wider)]))
     if any(gap.method != "graft" for gap in case.gaps):
         gaps = [gap.model_copy(update={"method": "graft"}) for gap in case.gaps]
         found.append(("graft", [("grafts into the gaps", case.model_copy(update={"gaps": gaps}))]))
     if case.interval > 1:
         closer = max(1.0, case.interval - 1)
-        said = f"sessions a year closer, {closer:g} instead of {case.interval:g} between them"
-        found.append(("interval", [(said, _interval(case, closer))]))
+        text = f"sessions a year closer, {closer:g} instead of {case.interval:g} between them"
+        found.append(("interval", [(text, _interval(case, closer))]))
     if case.holds:
         found.append(
             ("hold", [("without the years fixed by hand", case.model_copy(update={"holds": []}))])
@@ -162,7 +162,7 @@ def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
 
 def _lower_targets(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
     target = case.target
-    said = {
+    reasons = {
         "spread_ratio": "a spread of {:.2f} trunks instead of {:.2f}",
         "pot_depth_mm": "a pot {:.0f} mm deep instead of {:.0f} mm",
         "largest_gap_deg": "a largest gap of {:.0f}° instead of {:.0f}°",
@@ -172,7 +172,7 @@ def _lower_targets(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
         wished = getattr(target, part)
         eased = [wished + change for change in changes]
         cases = [
-            (said[part].format(value, wished), with_target(case, **{part: value}))
+            (reasons[part].format(value, wished), with_target(case, **{part: value}))
             for value in eased
             if value >= 1.0 and (part != "largest_gap_deg" or value <= 360.0)
         ]

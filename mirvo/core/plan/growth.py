@@ -52,7 +52,7 @@ def growth_rate(
     """
     mean = prior_per_trunk * trunk_mm
     sd = PRIOR_RELATIVE_SD * mean
-    order = sorted(seen, key=lambda one: one.year)
+    order = sorted(seen, key=lambda point: point.year)
     if len(order) < 2 or order[-1].year - order[0].year < MIN_YEARS or factor <= 0:
         return Rate(mean, sd, 0, (mean, sd))
     # The ends alone: measurements between share their error with both.

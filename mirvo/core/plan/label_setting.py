@@ -80,11 +80,13 @@ class LabelSetting:
                 if arrived(self.problem, tree):
                     return tree
                 continue
-            after = [one for one in self._next(tree) if self.in_time(one)]
+            after = [successor for successor in self._next(tree) if self.in_time(successor)]
             after = [
-                one
-                for one in after
-                if self._keep(kept.setdefault((one.year, *self._key(one)), []), one)
+                successor
+                for successor in after
+                if self._keep(
+                    kept.setdefault((successor.year, *self._key(successor)), []), successor
+                )
             ]
             waiting += sorted(after, key=self._promise)
         return None

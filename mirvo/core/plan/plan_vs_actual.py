@@ -39,16 +39,16 @@ def against_plan(step: PlannedStep | None, done: ActualSession) -> list[Differen
         return [Difference("unplanned", f"No session was planned in {done.year}.")]
     found = _roots(step.fault_parts, done.roots)
     if abs(done.slice_mm - step.slice_mm) >= SLICE_NOTED_MM:
-        said = f"{done.slice_mm:.0f} mm came off the underside instead of {step.slice_mm:.0f} mm."
-        found.append(Difference("slice", said))
+        text = f"{done.slice_mm:.0f} mm came off the underside instead of {step.slice_mm:.0f} mm."
+        found.append(Difference("slice", text))
     if done.container != step.container:
-        said = f"Into the {done.container} instead of the {step.container}."
-        found.append(Difference("container", said))
+        text = f"Into the {done.container} instead of the {step.container}."
+        found.append(Difference("container", text))
     if abs(done.share - step.share) >= SHARE_NOTED:
-        said = f"{done.share * 100:.0f} % of the feeding root went instead of "
+        text = f"{done.share * 100:.0f} % of the feeding root went instead of "
         over = done.share > step.budget + 1e-9
         end = f", above the budget of {step.budget * 100:.0f} %." if over else "."
-        found.append(Difference("share", f"{said}{step.share * 100:.0f} %{end}"))
+        found.append(Difference("share", f"{text}{step.share * 100:.0f} %{end}"))
     return found
 
 
@@ -59,8 +59,8 @@ def _roots(planned: Mapping[str, float], done: Mapping[str, float]) -> list[Diff
         if went == 0.0:
             found.append(Difference("spared", f"{label} was to go and stayed."))
         elif went < part - 0.05:
-            said = f"Of {label} {went * 100:.0f} % went instead of {part * 100:.0f} %."
-            found.append(Difference("less", said))
+            text = f"Of {label} {went * 100:.0f} % went instead of {part * 100:.0f} %."
+            found.append(Difference("less", text))
     found += [
         Difference("extra", f"{label} was cut and was not planned.")
         for label in sorted(set(done) - set(planned))

@@ -90,7 +90,7 @@ def _ties(use: Use) -> list[Item]:
     """Two paired wires over the ball, and tube where they would mark a root that shows."""
     table = rules().materials
     gauge = next(
-        (one.gauge_mm for one in table.tie_wire if use.trunk_mm <= one.trunk_to_mm),
+        (wire.gauge_mm for wire in table.tie_wire if use.trunk_mm <= wire.trunk_to_mm),
         table.tie_wire[-1].gauge_mm,
     )
     length, _, depth = use.pot

@@ -181,23 +181,23 @@ def steps_for(situation: Situation) -> list[Step]:
     order = sheet.kinds.get(kind)
     if order is None:
         raise BadInput("kind", f"there is no kind of session called '{kind}'")
-    said: set[str] = set()
+    given: set[str] = set()
     made = []
     for key in order:
         step = sheet.steps[key]
         cautions = [
             sheet.cautions[name]
             for name in step.cautions
-            if name not in said and sheet.cautions[name].holds(situation)
+            if name not in given and sheet.cautions[name].holds(situation)
         ]
-        said.update(step.cautions)
+        given.update(step.cautions)
         made.append(
             Step(
                 key,
                 step.title,
-                [_filled(one, situation) for one in step.lines if one.holds(situation)],
-                [_filled(one, situation) for one in cautions],
-                [one for one in step.fields if not one.only or kind in one.only],
+                [_filled(line, situation) for line in step.lines if line.holds(situation)],
+                [_filled(caution, situation) for caution in cautions],
+                [asked for asked in step.fields if not asked.only or kind in asked.only],
             )
         )
     return made
@@ -214,8 +214,8 @@ def bares_roots(kind: str) -> bool:
     return "clear" in _sheet().kinds.get(kind, [])
 
 
-def _filled(said: _Said, situation: Mapping[str, Any]) -> str:
-    text = said.say
+def _filled(sentence: _Said, situation: Mapping[str, Any]) -> str:
+    text = sentence.say
     for name in ("weight_kg", "trench_from", "trench_to", "guy", "species"):
         text = text.replace("{" + name + "}", str(situation.get(name, "")))
     return text.replace("{poison}", str(situation.get("poison_said", "")))

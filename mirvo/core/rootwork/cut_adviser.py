@@ -78,13 +78,13 @@ def _wish(
         return _of_lesser_faults(root, trunk_mm)
     fault = faults[0]
     code = fault.code
-    reasons = [_reason(one) for one in faults]
+    reasons = [_reason(fault) for fault in faults]
     unsure = _within_error(root, fault, by_label)
     if unsure is not None and len(faults) == 1:
         return CutAdvice(root.label, "watch", [*reasons, unsure], 0.0)
     if code == "crowded" and limits.fuses:
-        said = _why("fuses", "your practice lets neighbours fuse into a plate")
-        return CutAdvice(root.label, "watch", [*reasons, said], 0.0)
+        reason = _why("fuses", "your practice lets neighbours fuse into a plate")
+        return CutAdvice(root.label, "watch", [*reasons, reason], 0.0)
     if code in ("circling", "looping_back", "crossing"):
         return _led_or_shortened(root, fault, trunk_mm, reasons)
     if code == "oversized":
@@ -110,18 +110,18 @@ def _led_or_shortened(
         keep = min(keep, along_mm(root.path, fault.at_mm) - limits.crossing_clear_mm)
     length = root.length_mm
     if limits.min_stub_trunks * trunk_mm <= keep < length:
-        said = _why(
+        reason = _why(
             "straight_stretch",
             f"the first {keep:.0f} mm run outward and stay",
             keep_mm=round(keep, 1),
         )
-        return CutAdvice(root.label, "shorten", [*reasons, said], 0.0, keep, 1 - keep / length)
+        return CutAdvice(root.label, "shorten", [*reasons, reason], 0.0, keep, 1 - keep / length)
     thin = root.base_width_mm is not None and (
         root.base_width_mm <= limits.bendable_trunks * trunk_mm
     )
     if thin and fault.code != "crossing":
-        said = _why("thin", f"{root.base_width_mm:.0f} mm thin, it can be led outward and pinned")
-        return CutAdvice(root.label, "bend", [*reasons, said], 0.0)
+        reason = _why("thin", f"{root.base_width_mm:.0f} mm thin, it can be led outward and pinned")
+        return CutAdvice(root.label, "bend", [*reasons, reason], 0.0)
     if fault.code == "kinked":
         return CutAdvice(root.label, "watch", reasons, 0.0)
     return CutAdvice(root.label, "remove", reasons, 0.0, None, 1.0)
@@ -214,7 +214,7 @@ class _State:
         halved = CutDecision(action="halve")
         if wish.action == "remove" and self._fits(root, halved):
             self.advised[root.label] = halved
-            said = _why(
+            reason = _why(
                 "two_sessions",
                 "its whole share would pass the budget: half now, the rest next time",
                 share=round(wish.share, 3),
@@ -224,7 +224,7 @@ class _State:
                 action="halve",
                 part=HALF,
                 keep_mm=root.length_mm * HALF,
-                reasons=[*wish.reasons, said],
+                reasons=[*wish.reasons, reason],
             )
         return self._held(wish, self._spent(root, asked))
 
@@ -245,7 +245,7 @@ class _State:
 
     def without_the_gone(self, root: RootCase) -> RootCase:
         """The root without faults it has only beside a root that goes."""
-        left = tuple(one for one in root.faults if not self._gone(one.with_root or ""))
+        left = tuple(fault for fault in root.faults if not self._gone(fault.with_root or ""))
         return replace(root, faults=left)
 
     def _gone(self, label: str) -> bool:
@@ -256,12 +256,12 @@ class _State:
         if wish.action != "remove" or not root.alive:
             return None
         left = [
-            one
-            for one in self.roots.values()
-            if one.label != root.label and one.alive and not self._gone(one.label)
+            other
+            for other in self.roots.values()
+            if other.label != root.label and other.alive and not self._gone(other.label)
         ]
         for stem in root.feeds:
-            if not any(stem in one.feeds for one in left):
+            if not any(stem in other.feeds for other in left):
                 return _why("only_feeder", f"nothing else feeds {stem}")
         return None
 
@@ -269,12 +269,13 @@ class _State:
         if wish.action != "remove" or root.condition == "dead":
             return None
         standing = [
-            one
-            for one in self.roots.values()
-            if one.condition != "dead" and not (self._gone(one.label) and one.label != root.label)
+            other
+            for other in self.roots.values()
+            if other.condition != "dead"
+            and not (self._gone(other.label) and other.label != root.label)
         ]
-        before = _largest_gap([one.azimuth_deg for one in standing])
-        after = _largest_gap([one.azimuth_deg for one in standing if one.label != root.label])
+        before = _largest_gap([other.azimuth_deg for other in standing])
+        after = _largest_gap([other.azimuth_deg for other in standing if other.label != root.label])
         limit = self.limits.target_gap_deg
         if after <= limit or after <= before + 1e-6:
             return None

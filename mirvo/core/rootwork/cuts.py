@@ -176,7 +176,7 @@ class CutReview:
 
     def of(self, label: str) -> CutAdvice | None:
         """The advice for one root, None where it was not reviewed."""
-        return next((one for one in self.advice if one.label == label), None)
+        return next((advised for advised in self.advice if advised.label == label), None)
 
 
 def over_budget(share: float, budget: float) -> float:

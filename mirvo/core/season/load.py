@@ -54,15 +54,15 @@ def plan_weeks(due: Sequence[DueTree], room: int, today: date) -> list[Week]:
     """
     taken: Counter[date] = Counter()
     placed: dict[int, date] = {}
-    ordered = sorted(due, key=lambda one: (one.moved_to is None, one.end, one.best, one.key))
-    for one in ordered:
-        weeks = weeks_of(one, today)
+    ordered = sorted(due, key=lambda tree: (tree.moved_to is None, tree.end, tree.best, tree.key))
+    for tree in ordered:
+        weeks = weeks_of(tree, today)
         if not weeks:
             continue
-        chosen = None if one.moved_to is None else monday_of(one.moved_to)
+        chosen = None if tree.moved_to is None else monday_of(tree.moved_to)
         if chosen not in weeks:
-            chosen = min(weeks, key=lambda week: _worth(week, one, taken, room))
-        placed[one.key] = chosen
+            chosen = min(weeks, key=lambda week: _worth(week, tree, taken, room))
+        placed[tree.key] = chosen
         taken[chosen] += 1
     return [
         Week(monday, [key for key, week in placed.items() if week == monday], room)
@@ -70,7 +70,7 @@ def plan_weeks(due: Sequence[DueTree], room: int, today: date) -> list[Week]:
     ]
 
 
-def _worth(week: date, one: DueTree, taken: Counter[date], room: int) -> tuple[int, int, date]:
+def _worth(week: date, tree: DueTree, taken: Counter[date], room: int) -> tuple[int, int, date]:
     """Less is better: trees too many there, then weeks away from the best, then sooner."""
-    away = abs((week - monday_of(one.best)).days) // 7
+    away = abs((week - monday_of(tree.best)).days) // 7
     return (max(0, taken[week] + 1 - room), away, week)

@@ -102,7 +102,7 @@ class Triage:
         return VERDICTS[self.verdict]
 
 
-TOGGLES = tuple(one.name for one in fields(Evidence) if one.type == "bool")
+TOGGLES = tuple(sign.name for sign in fields(Evidence) if sign.type == "bool")
 
 
 def triage(seen: Evidence) -> Triage:
@@ -118,20 +118,20 @@ def triage(seen: Evidence) -> Triage:
     table = rules().triage
     if seen.pot_broken:
         verdict = "repot" if _may_work(seen) else "delay"
-        said = (
+        advice = (
             "the pot is broken"
             if _may_work(seen)
             else ("the pot is broken: into a like or larger one now, roots untouched")
         )
-        return Triage(verdict, [said, *reasons], points, _lesser(seen, force="slip-pot"))
+        return Triage(verdict, [advice, *reasons], points, _lesser(seen, force="slip-pot"))
     if points >= table.repot_from:
         return _due(seen, reasons, points)
     if points >= table.look_from:
         verdict = "open" if _may_work(seen) else "leave"
-        said = "signs are mixed: lift it and look; with room left, cut nothing and set a new year"
+        advice = "signs are mixed: lift it and look; with room left, cut nothing and set a new year"
         if verdict == "leave":
-            said = "signs are mixed and it is not its season: look again when the window opens"
-        return Triage(verdict, [*reasons, said], points)
+            advice = "signs are mixed and it is not its season: look again when the window opens"
+        return Triage(verdict, [*reasons, advice], points)
     return Triage("leave", reasons or ["nothing speaks for a repot"], points)
 
 
@@ -197,8 +197,8 @@ def _due(seen: Evidence, reasons: list[str], points: int) -> Triage:
     table = rules().triage
     if _may_work(seen):
         if seen.stage == "showing" and seen.delays >= table.max_delays:
-            said = "it was delayed twice and is shown: a larger pot for good is the honest answer"
-            return Triage("larger_pot", [*reasons, said], points)
+            advice = "it was delayed twice and is shown: a larger pot for good is the honest answer"
+            return Triage("larger_pot", [*reasons, advice], points)
         return Triage("repot", reasons, points)
     why = "it is too weak for root work" if seen.strength == "weak" else "its window is shut"
     if points >= table.press_from and seen.delays < table.max_delays:

@@ -51,7 +51,7 @@ def nights_below(days: Iterable[DayWeather], floor_c: float) -> list[DayWeather]
     >>> [one.low_c for one in nights_below([cold, DayWeather(date(2026, 3, 2), 3.0, 9.0)], 0.0)]
     [-2.0]
     """
-    return [one for one in days if one.low_c <= floor_c]
+    return [day for day in days if day.low_c <= floor_c]
 
 
 def frost_chance(usual_low_c: float, spread_c: float) -> float:
@@ -94,7 +94,7 @@ def degree_days(days: Iterable[DayWeather], base_c: float) -> float:
 
     The averaging method of McMaster & Wilhelm, Agricultural and Forest Meteorology 87 (1997).
     """
-    return sum(max(0.0, one.mean_c - base_c) for one in days)
+    return sum(max(0.0, day.mean_c - base_c) for day in days)
 
 
 def bud_swell(days: Iterable[DayWeather], base_c: float, needed: float) -> date | None:
@@ -103,8 +103,8 @@ def bud_swell(days: Iterable[DayWeather], base_c: float, needed: float) -> date 
     None when they are not reached.
     """
     gathered = 0.0
-    for one in days:
-        gathered += max(0.0, one.mean_c - base_c)
+    for day in days:
+        gathered += max(0.0, day.mean_c - base_c)
         if gathered >= needed:
-            return one.day
+            return day.day
     return None

@@ -145,17 +145,17 @@ def _by_buds(species: Species, usual: _Span, span: _Span, buds: str, seen_on: da
     """The window as the buds say it, for species whose window follows their buds."""
     if species.group not in rules().phenology:
         return span
-    said = f"{buds} on {seen_on.day} {seen_on:%B}"
+    text = f"{buds} on {seen_on.day} {seen_on:%B}"
     if buds in OVER:
         return None
     if buds == "dormant":
         wait = (seen_on + timedelta(days=rules().season.dormant_wait_days) - span.start).days
-        return span.moved(wait, said) if wait > 0 else span
+        return span.moved(wait, text) if wait > 0 else span
     if buds == "buds swelling":
-        return usual.moved((seen_on - usual.start).days, said)
+        return usual.moved((seen_on - usual.start).days, text)
     end = seen_on + timedelta(days=CLOSING_DAYS)
     start = min(span.start, seen_on)
-    return _Span(start, end, min(max(span.best, start), end), (said,))
+    return _Span(start, end, min(max(span.best, start), end), (text,))
 
 
 def _before_heat(species: Species, span: _Span, station: Station | None) -> _Span:

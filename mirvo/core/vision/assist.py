@@ -75,7 +75,7 @@ class Assistant:
             raise BadInput("tip", "no way leads from there to the trunk")
         tip_cell = self._on_the_ridge(x, y)
         path = self.tracer.path(tip_cell)
-        others = [self._cells(one) for one in taken]
+        others = [self._cells(path) for path in taken]
         # A way that mostly runs along a marked root was drawn into it; it is sought beside it.
         if others and _along(path, others) > SHARED_TOO_MUCH:
             path = avoiding(self.tracer, others).path(tip_cell)
@@ -126,7 +126,7 @@ def _along(path: Array, others: list[Array]) -> float:
     from scipy.spatial.distance import cdist
 
     # A path is given by few points; it is compared with the line between them.
-    nearest = [cdist(path, geometry.dense(one)).min(axis=1) for one in others]
+    nearest = [cdist(path, geometry.dense(other)).min(axis=1) for other in others]
     return float((np.min(nearest, axis=0) < CLOSE_CELLS).mean())
 
 
@@ -150,8 +150,8 @@ def assistant(
     if not trunks:
         raise BadInput("trunk", "mark the trunk's outline first; roots are sought from it")
     plane = calibrate_by(marks, photo, Draws(0.0, FEW_DRAWS), card_corners)
-    outline = _one_outline([np.array(one.outline) for _, one in trunks])
-    height_mm = float(np.mean([one.height_mm for _, one in trunks]))
+    outline = _one_outline([np.array(trunk.outline) for _, trunk in trunks])
+    height_mm = float(np.mean([trunk.height_mm for _, trunk in trunks]))
     view = plan_view(picture, plane, outline, height_mm)
     front = marks.front or (float(outline[:, 0].mean()), photo.height - 1.0)
     front_mm = plane.to_plane(np.broadcast_to(np.array([[front]]), (len(plane.foot), 1, 2)))[0, 0]

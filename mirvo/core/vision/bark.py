@@ -113,8 +113,8 @@ def _classify(
 def _with_products(features: Map) -> Map:
     """One, every feature, and every product of two: (cells, terms)."""
     i, j = np.triu_indices(features.shape[1])
-    one = np.ones((len(features), 1), np.float32)
-    return np.concatenate([one, features, features[:, i] * features[:, j]], axis=1)
+    ones = np.ones((len(features), 1), np.float32)
+    return np.concatenate([ones, features, features[:, i] * features[:, j]], axis=1)
 
 
 def _logistic(terms: Array, answers: Array) -> Array:

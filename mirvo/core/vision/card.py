@@ -173,8 +173,8 @@ def _edge_line(grey: Grey, start: Array, end: Array) -> tuple[Array, Array]:
     return start + low * across, along + (high - low) * across
 
 
-def _meet(one: tuple[Array, Array], other: tuple[Array, Array]) -> Array:
+def _meet(line: tuple[Array, Array], other: tuple[Array, Array]) -> Array:
     """Where two lines, each a point and a direction, cross."""
-    system: Any = np.stack([one[1], -other[1]], axis=1)
-    share = np.linalg.solve(system, other[0] - one[0])
-    return np.asarray(one[0] + share[0] * one[1])
+    system: Any = np.stack([line[1], -other[1]], axis=1)
+    share = np.linalg.solve(system, other[0] - line[0])
+    return np.asarray(line[0] + share[0] * line[1])

@@ -110,7 +110,7 @@ def _colours(picture: npt.NDArray[np.uint8], middles: Array, across: Array, at: 
     evidence = [logs.mean(axis=2), logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]]
     spots = middles - low
     return np.stack(
-        [profiles(np.ascontiguousarray(one), spots, across, at) for one in evidence], -1
+        [profiles(np.ascontiguousarray(layer), spots, across, at) for layer in evidence], -1
     )
 
 
@@ -140,7 +140,7 @@ def _odds(colours: Array, at: Array, half: float, clear: float) -> Array:
         colours[:, (at > -half / 2) & (at < max(0.9 * half - clear, 0.2 * half))],
         colours[:, (at > half + 0.6 * clear) & (at < half + clear + max(10.0, 0.7 * half))],
     ]
-    bark, ground = (one.reshape(-1, colours.shape[-1]) for one in kinds)
+    bark, ground = (kind.reshape(-1, colours.shape[-1]) for kind in kinds)
     spread = (np.cov(bark.T) + np.cov(ground.T)) / 2 + 1e-5 * np.eye(bark.shape[1])
     slope = np.linalg.solve(spread, bark.mean(axis=0) - ground.mean(axis=0))
     odds = (colours - (bark.mean(axis=0) + ground.mean(axis=0)) / 2) @ slope

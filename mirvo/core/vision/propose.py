@@ -95,7 +95,7 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
         long_enough = geometry.arc_lengths(path[None])[0, -1] >= MIN_CELLS
         if len(path) >= 3 and long_enough and own >= MIN_OWN_SHARE:
             found.append(_proposal(tracer, path, widths, front_mm))
-    return sorted(found, key=lambda one: one.azimuth_deg)
+    return sorted(found, key=lambda root: root.azimuth_deg)
 
 
 def _walk_order(tracer: Tracer) -> tuple[Cells, Cells]:

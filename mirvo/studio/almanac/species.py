@@ -51,7 +51,7 @@ def all_species(yard: Yard) -> list[Species]:
     """Every species a tree can be of, by name."""
     keys = {entry.key for entry in shipped_species()}
     keys |= {key for key, kept in yard.own_species.items() if kept.laid_aside is None}
-    return sorted((species_of(yard, key) for key in keys), key=lambda one: one.name.lower())
+    return sorted((species_of(yard, key) for key in keys), key=lambda species: species.name.lower())
 
 
 def almanac(db: DbSession) -> list[AlmanacEntry]:
@@ -59,7 +59,7 @@ def almanac(db: DbSession) -> list[AlmanacEntry]:
     yard = yard_of(db)
     query = select(Tree.species_key, func.count()).where(Tree.kept()).group_by(Tree.species_key)
     trees = {key: int(count) for key, count in db.execute(query)}
-    return [_entry(yard, one, trees.get(one.key, 0)) for one in all_species(yard)]
+    return [_entry(yard, species, trees.get(species.key, 0)) for species in all_species(yard)]
 
 
 def entry_of(db: DbSession, key: str) -> AlmanacEntry:
@@ -141,7 +141,7 @@ def laid_aside(db: DbSession) -> list[tuple[str, str]]:
     for key, kept in yard_of(db).own_species.items():
         if kept.laid_aside is not None and _shipped(key) is None:
             aside.append((key, str(kept.figures["name"])))
-    return sorted(aside, key=lambda one: one[1].lower())
+    return sorted(aside, key=lambda pair: pair[1].lower())
 
 
 def _entry(yard: Yard, species: Species, trees: int) -> AlmanacEntry:
@@ -165,7 +165,7 @@ def _shipped(key: str) -> Species | None:
 def _keep(db: DbSession, today: date, key: str, kept: OwnSpecies | None) -> None:
     """Keep or drop what is the studio's own of a species; what lay aside too long goes."""
     every = yard_of(db).own_species
-    own = {one: its for one, its in every.items() if one != key and _still(its, today)}
+    own = {name: its for name, its in every.items() if name != key and _still(its, today)}
     put_yard(db, own_species=own if kept is None else {**own, key: kept})
 
 
@@ -175,9 +175,9 @@ def _still(kept: OwnSpecies, today: date) -> bool:
 
 
 def _check_name(db: DbSession, name: str, key: str | None, field: str = "name") -> None:
-    for one in all_species(yard_of(db)):
-        if one.key != key and one.name.lower() == name.lower():
-            raise BadInput(field, f"The almanac has a species called {one.name} already.")
+    for species in all_species(yard_of(db)):
+        if species.key != key and species.name.lower() == name.lower():
+            raise BadInput(field, f"The almanac has a species called {species.name} already.")
 
 
 def _free_key(yard: Yard, name: str) -> str:

@@ -36,8 +36,8 @@ def close_session(studio: Studio, bench_id: int) -> RootSession:
             if kept is not None:
                 return kept
         if bench.closed_at is not None:
-            said = "this session was closed meanwhile; open its record to see it"
-            raise Conflict("session", said)
+            message = "this session was closed meanwhile; open its record to see it"
+            raise Conflict("session", message)
         review = cut_review(db, studio, state)
         form, details = form_of(state, review), details_of(db, state, review)
         session = put_session(db, studio, state.tree.id, form, details)
@@ -96,7 +96,7 @@ def details_of(db: DbSession, state: BenchState, review: BenchReview) -> BenchDe
     standing = set(review.cases)
     return BenchDetails(
         decisions=review.decided,
-        findings={label: one for label, one in state.findings.items() if label in standing},
+        findings={label: finding for label, finding in state.findings.items() if label in standing},
         practice=state.practice,
         exposed_minutes=state.exposed_minutes,
         notes=notes,
@@ -116,8 +116,8 @@ def unfinished(state: BenchState, review: BenchReview) -> list[UnfinishedWork]:
     ]
     hours = answers.get("old_soil") or []
     if hours:
-        said = ", ".join(str(hour) for hour in hours)
-        left.append(UnfinishedWork(code="old_soil", text=f"Old soil stayed at {said} o'clock."))
+        text = ", ".join(str(hour) for hour in hours)
+        left.append(UnfinishedWork(code="old_soil", text=f"Old soil stayed at {text} o'clock."))
     if answers.get("uneven_underside"):
         left.append(UnfinishedWork(code="underside", text="The underside is still uneven."))
     if answers.get("next_when"):
@@ -136,8 +136,8 @@ def _spared(review: BenchReview) -> list[UnfinishedWork]:
         held = "; ".join(reason.sentence for reason in advice.held_back)
         why = (decision.why if decision is not None else "") or held
         text = f"Root {label} was spared though {advice.reasons[0].sentence}"
-        said = f"{text}{': ' + why if why else ''}."
-        spared.append(UnfinishedWork(code="spared", root=label, text=said))
+        text = f"{text}{': ' + why if why else ''}."
+        spared.append(UnfinishedWork(code="spared", root=label, text=text))
     return spared
 
 

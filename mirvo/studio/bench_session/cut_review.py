@@ -63,15 +63,17 @@ class BenchReview:
 
     @property
     def advice(self) -> dict[str, CutAdvice]:
-        return {} if self.review is None else {one.label: one for one in self.review.advice}
+        return (
+            {} if self.review is None else {advice.label: advice for advice in self.review.advice}
+        )
 
     @property
     def undecided(self) -> list[str]:
         """Roots whose advice wants something and that are not decided yet."""
         return [
             label
-            for label, one in self.advice.items()
-            if label not in self.decided and one.action in WANTS_SOMETHING
+            for label, advice in self.advice.items()
+            if label not in self.decided and advice.action in WANTS_SOMETHING
         ]
 
 
@@ -145,9 +147,9 @@ def _measured(
     cases = cases_of(before)
     by_label = {case.label: case for case in cases}
     # A root decided and then marked away leaves no decision behind.
-    decided = {label: one for label, one in found.decided.items() if label in by_label}
+    decided = {label: decision for label, decision in found.decided.items() if label in by_label}
     review = advise(cases, before.trunk_diameter_mm.value, limits, decided)
-    cuts = {label: one.cost for label, one in decided.items() if one.cost > 0}
+    cuts = {label: decision.cost for label, decision in decided.items() if decision.cost > 0}
     after = measured_with(db, studio, row, findings, {**gone, **cuts}) if cuts else before
     plane = newest_root_plane(db, studio, state.tree.id, frozenset(gone))
     left = plane

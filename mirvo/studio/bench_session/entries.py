@@ -171,10 +171,10 @@ def _checked_part(prefix: str, field: str, value: Any) -> Any:
     return shape.dump_python(taken, mode="json", exclude_none=True)
 
 
-def _moment(studio: Studio, said: Any) -> datetime:
+def _moment(studio: Studio, clock: Any) -> datetime:
     """When it was entered by the browser's clock; the server's own when that cannot be read."""
     try:
-        moment = datetime.fromisoformat(str(said).replace("Z", "+00:00"))
+        moment = datetime.fromisoformat(str(clock).replace("Z", "+00:00"))
         # A clock without a zone could be hours off; then the server's own is truer.
         return as_utc(moment.astimezone(UTC)) if moment.tzinfo else studio.now
     except (ValueError, OverflowError):
@@ -195,7 +195,7 @@ def keep_photo(
             kept = db.get(Photo, known.photo_id)
             if kept is not None:
                 return kept
-        steps = [one.key for one in steps_for({"kind": bench.kind})]
+        steps = [step.key for step in steps_for({"kind": bench.kind})]
     if step not in steps:
         raise BadInput("step", "this session has no such step")
     kind = "top" if step in ("inspect", "decide") else "before" if step == "prepare" else "other"

@@ -153,7 +153,7 @@ def _task(studio: Studio, photo_id: int, draft: TopDraft) -> PhotoTask:
 
 
 def _points(given: Any, fewest: int, field: str, otherwise: str) -> tuple[Spot, ...]:
-    points = tuple(_point(one) for one in given) if isinstance(given, list) else ()
+    points = tuple(_point(point) for point in given) if isinstance(given, list) else ()
     if len(points) < fewest:
         raise BadInput(field, otherwise)
     return points

@@ -72,7 +72,7 @@ def plan_path(studio: Studio, tree_id: int) -> None:
 
 def digest_of(case: Case) -> str:
     """The case without its day: a plan stays good within the year."""
-    said = case.model_dump(mode="json", exclude_unset=True)
+    given = case.model_dump(mode="json", exclude_unset=True)
     # Else every plan would be out of date the next morning.
-    stable = {**said, "today": f"{case.today.year}"}
+    stable = {**given, "today": f"{case.today.year}"}
     return hashlib.sha256(json.dumps(stable, sort_keys=True).encode()).hexdigest()

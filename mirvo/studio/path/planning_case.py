@@ -76,7 +76,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
     cuts = roots_to_cut(base.roots)
     spread, trunk = _spread(base, target), base.record.trunk_diameter_mm.value
     growth = _growth(db, tree, species, target, trunk)
-    said = {
+    given = {
         "today": today.isoformat(),
         "species": {
             "group": species.group,
@@ -122,7 +122,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
         "horizon_years": HORIZON_YEARS,
         **({"containers": list(target.containers)} if target.containers else {}),
     }
-    return PlanningCase(read_case(said), growth, cuts)
+    return PlanningCase(read_case(given), growth, cuts)
 
 
 def _azimuth(root: RootRecord) -> float:
@@ -179,10 +179,10 @@ def _gaps(
         {
             "from_deg": start,
             "to_deg": end,
-            "method": methods.get((one, other), "graft"),
-            "between": f"{one}-{other}",
+            "method": methods.get((root, other), "graft"),
+            "between": f"{root}-{other}",
         }
-        for (start, one), (end, other) in zip(left, left[1:] + left[:1], strict=True)
+        for (start, root), (end, other) in zip(left, left[1:] + left[:1], strict=True)
         if clockwise_from(start, end) > target.largest_gap_deg
     ]
 
@@ -205,6 +205,6 @@ def _growth(
 
 
 def _mean_container_factor(db: DbSession, tree: Tree) -> float:
-    names = [one.container_after for one in sessions_of(db, tree.id)] or [tree.container]
+    names = [session.container_after for session in sessions_of(db, tree.id)] or [tree.container]
     table = rules().containers
     return sum(table[name].growth for name in names) / len(names)

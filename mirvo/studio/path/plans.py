@@ -83,15 +83,15 @@ def name_plan(studio: Studio, plan_id: int, name: str) -> Plan:
     ------
     NotFound : there is no such plan. BadInput : another plan of the tree has that name.
     """
-    said = name.strip()[:MAX_NAME]
+    called = name.strip()[:MAX_NAME]
     with studio.writing() as db:
         plan = load_plan(db, plan_id)
         same = select(Plan.id).where(
-            Plan.tree_id == plan.tree_id, Plan.name == said, Plan.id != plan_id
+            Plan.tree_id == plan.tree_id, Plan.name == called, Plan.id != plan_id
         )
-        if said and db.scalar(same.limit(1)) is not None:
-            raise BadInput("name", f"another plan of this tree is called {said} already")
-        plan.name = said
+        if called and db.scalar(same.limit(1)) is not None:
+            raise BadInput("name", f"another plan of this tree is called {called} already")
+        plan.name = called
     return plan
 
 
@@ -181,7 +181,7 @@ def planned_and_done(db: DbSession, tree_id: int) -> list[PlannedAndDone]:
     # Only those are read whole: a plan is a large document.
     needed = {plan_id for _, *ids in beside for plan_id in ids if plan_id is not None}
     found = db.scalars(select(Plan).where(Plan.id.in_(needed))) if needed else ()
-    plans = {one.id: one for one in found}
+    plans = {plan.id: plan for plan in found}
     compared = []
     for session, before, after in beside:
         if before is None:
@@ -221,7 +221,7 @@ def actual_session(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> ActualS
     """A recorded session as it is laid beside its plan."""
     return ActualSession(
         session.done_on.year,
-        {one.label: one.cut.cost for one in cuts if one.cut.done_action != "keep"},
+        {done.label: done.cut.cost for done in cuts if done.cut.done_action != "keep"},
         session.slice_mm,
         session.share_computed,
         session.container_after,

@@ -78,7 +78,7 @@ def gap_methods_of(db: DbSession, tree_id: int) -> dict[Gap, GapMethod]:
         .join(second, second.id == GapPlan.second_root_id)
         .where(GapPlan.tree_id == tree_id)
     )
-    return {(one, other): _method(said) for one, other, said in db.execute(query)}
+    return {(root, other): _method(name) for root, other, name in db.execute(query)}
 
 
 @read_once
@@ -106,10 +106,10 @@ def hold_year(studio: Studio, tree_id: int, year: int, why: str, allow: str = "n
         raise BadInput("hold_year", f"'{allow}' is not one of {', '.join(ALLOWED)}")
     with studio.writing() as db:
         target = _target(db, tree_id)
-        for one in holds_of(db, tree_id):
+        for hold in holds_of(db, tree_id):
             # The new word on a year replaces the old one.
-            if _replaced(one, year, allow):
-                db.delete(one)
+            if _replaced(hold, year, allow):
+                db.delete(hold)
         db.flush()
         db.add(TargetHold(tree_id=tree_id, year=year, why=why[:MAX_WHY], allow=allow))
         target.updated_at = studio.now
@@ -133,11 +133,11 @@ def release_year(studio: Studio, tree_id: int, year: int) -> None:
 
 def replace_holds(db: DbSession, tree_id: int, holds: Iterable[Hold]) -> None:
     """Fix just these years; what was said of a year that stays fixed stays with it."""
-    why = {(one.year, one.allow): one.why for one in holds_of(db, tree_id)}
+    why = {(hold.year, hold.allow): hold.why for hold in holds_of(db, tree_id)}
     db.execute(delete(TargetHold).where(TargetHold.tree_id == tree_id))
-    for one in holds:
-        said = why.get((one.year, one.allow), "")
-        db.add(TargetHold(tree_id=tree_id, year=one.year, allow=one.allow, why=said))
+    for hold in holds:
+        reason = why.get((hold.year, hold.allow), "")
+        db.add(TargetHold(tree_id=tree_id, year=hold.year, allow=hold.allow, why=reason))
 
 
 def choose_containers(studio: Studio, tree_id: int, names: Sequence[str]) -> None:
@@ -217,11 +217,11 @@ def put_regrowth(db: DbSession, tree_id: int, years: Mapping[str, int | None]) -
     settle_roots(db, tree_id)
 
 
-def _method(said: str) -> GapMethod:
+def _method(name: str) -> GapMethod:
     for known in GAP_METHODS:
-        if said == known:
+        if name == known:
             return known
-    raise BadInput("gaps", f"'{said}' is not one of {', '.join(GAP_METHODS)}")
+    raise BadInput("gaps", f"'{name}' is not one of {', '.join(GAP_METHODS)}")
 
 
 def _check_letter(field: str, label: str) -> None:

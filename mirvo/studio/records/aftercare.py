@@ -45,7 +45,7 @@ def plan_care(
         species_of(yard, tree.species_key).night_floor_c,
         [] if tree.under_glass else station_of(yard).forecast(today),
     )
-    for task in (one for one in tasks if one.due >= today - timedelta(days=GRACE_DAYS)):
+    for task in (made for made in tasks if made.due >= today - timedelta(days=GRACE_DAYS)):
         db.add(
             CareTask(
                 tree_id=tree.id,

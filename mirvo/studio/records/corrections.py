@@ -37,9 +37,9 @@ def form_of_session(db: DbSession, session: RootSession) -> SessionForm:
         **entered,
         measurement_id=_ticked_on(cuts),
         roots=tuple(
-            RootDone(label=one.label, action=one.cut.done_action, part=one.cut.cost)
-            for one in cuts
-            if one.cut.done_action != "keep"
+            RootDone(label=done.label, action=done.cut.done_action, part=done.cut.cost)
+            for done in cuts
+            if done.cut.done_action != "keep"
         ),
     )
 
@@ -72,7 +72,9 @@ def bench_details_of(db: DbSession, session: RootSession) -> BenchDetails:
     """What was noted at the bench of a recorded session."""
     found = findings_of(db, session.id)
     return BenchDetails(
-        decisions={one.label: one.cut.decision for one in _cuts(db, session) if one.cut.decision},
+        decisions={
+            done.label: done.cut.decision for done in _cuts(db, session) if done.cut.decision
+        },
         findings={label: row.finding for label, row in found.items()},
         practice=session.practice or {},
         exposed_minutes=session.exposed_minutes,

@@ -114,8 +114,8 @@ def check_session(form: SessionForm, today: date) -> None:
     """Refuse what cannot be. Raises BadInput at the field."""
     kind_by_key(form.kind)
     if form.done_on > today:
-        said = f"{form.done_on:%d %b %Y} lies in the future; record what was done"
-        raise BadInput("done_on", said)
+        message = f"{form.done_on:%d %b %Y} lies in the future; record what was done"
+        raise BadInput("done_on", message)
     if form.container_after not in rules().containers:
         raise BadInput("container_after", f"'{form.container_after}' is not a container")
     depth, cut = form.ball_depth_before, form.slice_mm

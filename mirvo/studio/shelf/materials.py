@@ -91,9 +91,9 @@ def season_list(db: DbSession, today: date) -> SeasonList:
     ids = [row.tree.id for row in rows]
     sessions = select(RootSession).where(RootSession.tree_id.in_(ids), RootSession.kept())
     of_trees = select(Target).where(Target.tree_id.in_(ids))
-    targets = {one.tree_id: one for one in db.scalars(of_trees)}
+    targets = {target.tree_id: target for target in db.scalars(of_trees)}
     in_order = sessions.order_by(RootSession.done_on, RootSession.id)
-    last = {one.tree_id: one for one in db.scalars(in_order)}
+    last = {session.tree_id: session for session in db.scalars(in_order)}
     found = []
     for row in rows:
         plan, target = plans.get(row.tree.id), targets.get(row.tree.id)
@@ -104,4 +104,4 @@ def season_list(db: DbSession, today: date) -> SeasonList:
         trunk = row.measured.trunk_diameter_mm.value
         items = step_materials(yard, row.tree, trunk, last.get(row.tree.id), target, step)
         found.append(SeasonTree(row, step, items))
-    return SeasonList(found, summed(one.items for one in found))
+    return SeasonList(found, summed(needs.items for needs in found))

@@ -74,7 +74,7 @@ def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
     """
     today = studio.today
     with studio.writing() as db:
-        row = next((one for one in list_trees(db, today) if one.tree.id == tree_id), None)
+        row = next((listed for listed in list_trees(db, today) if listed.tree.id == tree_id), None)
         if row is None:
             raise NotFound("tree", "there is no such tree")
         due = DueTree(tree_id, row.window.start, row.window.end, row.window.best)

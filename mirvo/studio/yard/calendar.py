@@ -28,7 +28,7 @@ def entries_of(db: DbSession, today: date) -> list[Entry]:
         day = due.task.due
         note = f"After the session of {due.done_on:%d %b %Y}."
         entries.append(Entry(f"care-{due.task.id}", day, day, title, note))
-    return sorted(entries, key=lambda one: (one.first, one.key))
+    return sorted(entries, key=lambda entry: (entry.first, entry.key))
 
 
 def _window(row: TreeRow, plan: Plan | None, school: str) -> Entry:

@@ -44,8 +44,8 @@ def lay_on_heap(studio: Studio, kind: str, number: int) -> Laid:
         row = _row(db, kind, number)
         if row.composted_at is not None:
             raise NotFound(kind, f"this {kind} lies on the compost heap already")
-        for one in _with_what_hangs_on(db, row):
-            one.composted_at = now
+        for part in _with_what_hangs_on(db, row):
+            part.composted_at = now
         _settle(db, studio, row)
         return _laid(db, row)
 
@@ -59,8 +59,8 @@ def put_back(studio: Studio, kind: str, number: int) -> Laid:
         laid = _laid(db, row)
         if not isinstance(row, Tree) and find_kept(db, Tree, row.tree_id) is None:
             raise BadInput(kind, "its tree lies on the compost heap too; put that back first")
-        for one in _with_what_hangs_on(db, row):
-            one.composted_at = None
+        for part in _with_what_hangs_on(db, row):
+            part.composted_at = None
         _settle(db, studio, row)
     return laid
 
@@ -68,7 +68,7 @@ def put_back(studio: Studio, kind: str, number: int) -> Laid:
 def heap(db: DbSession) -> list[Laid]:
     """Everything on the heap, what was laid there last first."""
     found = [_laid(db, row) for kind in KINDS.values() for row in _lying(db, kind)]
-    return sorted(found, key=lambda one: one.since, reverse=True)
+    return sorted(found, key=lambda item: item.since, reverse=True)
 
 
 def on_heap(db: DbSession, kind: str, number: int) -> Laid | None:

@@ -37,7 +37,7 @@ def is_it_time(
     """
     tree, yard = load_tree(db, tree_id), yard_of(db)
     sessions = sessions_of(db, tree_id)
-    full = [one for one in sessions if not kind_by_key(one.kind).only_delays]
+    full = [session for session in sessions if not kind_by_key(session.kind).only_delays]
     delays = sessions.index(full[0]) if full else len(sessions)
     species, rhythm = species_of(yard, tree.species_key), rhythm_of(db, tree_id)
     signs: dict[str, Any] = {name: bool(seen.get(name)) for name in SEEN_TODAY}

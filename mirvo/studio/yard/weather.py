@@ -68,7 +68,7 @@ def frost_watch(db: DbSession, today: date) -> list[ColdNights]:
         nights = nights_below(days, floor)
         if nights:
             found.append(ColdNights(tree, nights, floor, why))
-    return sorted(found, key=lambda one: (one.nights[0].day, one.tree.name))
+    return sorted(found, key=lambda warning: (warning.nights[0].day, warning.tree.name))
 
 
 def _floor(species: Species, done_on: date | None, today: date) -> tuple[float, str]:

@@ -25,8 +25,8 @@ def draw_ball(answers: Mapping[str, Any], width_px: float) -> Scene | None:
     height = max(MIN_HEIGHT_PX, top + depth * scale + 24)
     cut = min(float(answers.get("slice_mm") or 0.0), depth)
     after = answers.get("ball_length_after") or length
-    said = f"Ball {length:.0f} mm long, {depth:.0f} mm deep; {cut:.0f} mm off the underside."
-    scene = Scene("ball", width_px, height, "The ball in section", said)
+    text = f"Ball {length:.0f} mm long, {depth:.0f} mm deep; {cut:.0f} mm off the underside."
+    scene = Scene("ball", width_px, height, "The ball in section", text)
     scene.rect((left, top), (length * scale, depth * scale), "soil")
     scene.rect((left, top), (length * scale, depth * scale), "bar")
     scene.line((left - 30, top), (left + length * scale + 30, top), "soil-line")

@@ -30,8 +30,8 @@ def season_ribbon(sheet: Sheet) -> Scene:
     for index, letter in enumerate(MONTHS):
         scene.write((index * WIDTH_PX / 12 + 4, 50), letter, "small")
     first, last = window.start, window.end
-    said = f"window {first.day} {first:%b} to {last.day} {last:%b %Y}"
-    scene.write((max(0.0, start * WIDTH_PX / 52), 12), said, "small")
+    text = f"window {first.day} {first:%b} to {last.day} {last:%b %Y}"
+    scene.write((max(0.0, start * WIDTH_PX / 52), 12), text, "small")
     x = _week(today) * WIDTH_PX / 52
     scene.line((x, 14), (x, 36), "today")
     anchor = "end" if x > WIDTH_PX - 40 else "middle"

@@ -92,7 +92,7 @@ class Scene:
         share = min(1.0, max(0.0, (slider.value - low) / (high - low)))
         at = tuple(a + share * (b - a) for a, b in zip(*ends, strict=True))
         self.handle((at[0], at[1]), ends, name, share)
-        said = f"{slider.value:.{slider.digits}f}"
+        text = f"{slider.value:.{slider.digits}f}"
         self.shapes[-1].attributes.update(
             {
                 "id": f"knob-{name}",
@@ -107,8 +107,8 @@ class Scene:
                 "aria-label": slider.label,
                 "aria-valuemin": f"{low:g}",
                 "aria-valuemax": f"{high:g}",
-                "aria-valuenow": said,
-                "aria-valuetext": f"{said} {slider.unit}",
+                "aria-valuenow": text,
+                "aria-valuetext": f"{text} {slider.unit}",
             }
         )
 

@@ -202,10 +202,10 @@ def _draw_strata(
         role = "stratum-planned" if planned else "stratum"
         scene.line((ends[0] + 8, at), (ends[1] + 14, at), role)
         years = sorted({level.year for level in levels})
-        said = f"{years[0]}" if len(years) == 1 else f"{years[0]} to {years[-1]}"
+        text = f"{years[0]}" if len(years) == 1 else f"{years[0]} to {years[-1]}"
         last_y = max(at + 4, last_y + 15)
         scene.line((ends[1] + 14, at), (ends[1] + 22, last_y - 4), role)
-        words = f"{said} {levels[-1].note}"
+        words = f"{text} {levels[-1].note}"
         scene.write((ends[1] + 26, last_y), words, "planned-words" if planned else "done-words")
 
 

@@ -31,9 +31,9 @@ def draw_supply(
         ]
         for stem in stems
     }
-    said = "; ".join(f"{stem} fed by {', '.join(by) or 'nothing'}" for stem, by in left.items())
+    text = "; ".join(f"{stem} fed by {', '.join(by) or 'nothing'}" for stem, by in left.items())
     rows = max(len(feeding), len(stems))
-    scene = Scene("supply", WIDTH_PX, 2 * TOP_PX + ROW_PX * rows, "Supply map", said)
+    scene = Scene("supply", WIDTH_PX, 2 * TOP_PX + ROW_PX * rows, "Supply map", text)
     root_y = {label: TOP_PX + ROW_PX * (i + 0.5) for i, label in enumerate(feeding)}
     stem_y = {stem: TOP_PX + ROW_PX * (i + 0.5) for i, stem in enumerate(stems)}
     for label, case in feeding.items():

@@ -63,8 +63,8 @@ def draw_target(sheet: Sheet, path: PlannedPath | None, wish: Wish) -> Scene | N
         ),
     )
     scene.write((WIDTH_PX - 6, 18), "target", "small", "end")
-    said = f"{wish.spread_ratio:.2f} trunks"
-    scene.write((WIDTH_PX - 6, 36), said, "target-words", "end", says="ring")
+    text = f"{wish.spread_ratio:.2f} trunks"
+    scene.write((WIDTH_PX - 6, 36), text, "target-words", "end", says="ring")
     add_section(scene, ground, x, soil_y, scale)
     _floor(scene, wish, (x, soil_y), (ground.pot_length_mm / 2 * scale, scale), deepest)
     return scene
@@ -92,5 +92,5 @@ def _floor(
         ),
     )
     scene.write((WIDTH_PX - 6, soil_y - 30), "target pot, inside", "small", "end")
-    said = f"{wish.pot_depth_mm:.0f} mm"
-    scene.write((WIDTH_PX - 6, soil_y - 12), said, "target-words", "end", says="floor")
+    text = f"{wish.pot_depth_mm:.0f} mm"
+    scene.write((WIDTH_PX - 6, soil_y - 12), text, "target-words", "end", says="floor")

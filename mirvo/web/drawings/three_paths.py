@@ -67,9 +67,9 @@ def _row(scene: Scene, path: PlannedPath, at: Callable[[float], float], y: float
         return
     x = at(reached + YEAR_END)
     scene.path([(x, y + 8), (x, y - 20), (x + 14, y - 15), (x, y - 10)], "arrival-flag")
-    said = path.chance_when_reached
-    if said is not None:
-        scene.write((x + 19, y - 8), f"{said * 100:.0f} %", "chance-words")
+    likely = path.chance_when_reached
+    if likely is not None:
+        scene.write((x + 19, y - 8), f"{likely * 100:.0f} %", "chance-words")
 
 
 def _words(name: str, path: PlannedPath) -> str:

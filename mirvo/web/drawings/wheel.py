@@ -253,7 +253,7 @@ def _covered(arcs: tuple[tuple[float, float], ...], any_root: bool) -> list[tupl
         return []
     if not arcs:
         return [(0.0, 359.9)]
-    ordered = sorted(arcs, key=lambda one: one[0])
+    ordered = sorted(arcs, key=lambda arc: arc[0])
     return [
         (before[1], after[0])
         for before, after in zip(ordered, ordered[1:] + ordered[:1], strict=True)

@@ -84,7 +84,7 @@ def years_charts(sheet: Sheet) -> list[Scene]:
     shown = [curve for curve in curves if curve.seen]
     if not shown:
         return []
-    span = min(_span(one)[0] for one in shown), max(_span(one)[1] for one in shown)
+    span = min(_span(chart)[0] for chart in shown), max(_span(chart)[1] for chart in shown)
     charts = (_chart(curve, sheet.path, 480.0, 190.0, span) for curve in shown)
     return [chart for chart in charts if chart is not None]
 
@@ -154,17 +154,17 @@ def _chart(
         scene.line(a, b, "target-line")
         scene.write((a[0] + 4, a[1] - 6), f"target {_said(curve, curve.wished)}", "small")
     _expected(scene, axes, curve)
-    scene.path([axes.at(one.year, one.value) for one in curve.seen], "measured-line")
+    scene.path([axes.at(point.year, point.value) for point in curve.seen], "measured-line")
     for step in path.steps if path else ():
         if step.year + SPRING <= axes.last:
             scene.circle(axes.at(step.year + SPRING, axes.low), 5, "session-disc")
-    for one in curve.seen:
-        if one.plus_minus is not None:
-            low, high = (axes.at(one.year, one.value + s * one.plus_minus) for s in (-1, 1))
+    for point in curve.seen:
+        if point.plus_minus is not None:
+            low, high = (axes.at(point.year, point.value + s * point.plus_minus) for s in (-1, 1))
             scene.line(low, high, "error-bar")
             for x, y in (low, high):
                 scene.line((x - 4, y), (x + 4, y), "error-bar")
-        scene.circle(axes.at(one.year, one.value), 3.2, "measured-point")
+        scene.circle(axes.at(point.year, point.value), 3.2, "measured-point")
     return scene
 
 
@@ -202,13 +202,13 @@ def _axes(curve: Curve, width: float, height: float, span: tuple[int, float] | N
 
 def _span(curve: Curve) -> tuple[int, float]:
     """First and last year a curve has something to show."""
-    last = max([curve.seen[-1].year + 1, *(one.year for one in curve.ahead)])
+    last = max([curve.seen[-1].year + 1, *(point.year for point in curve.ahead)])
     return int(curve.seen[0].year), last
 
 
 def _extremes(curve: Curve) -> Iterator[float]:
-    for one in curve.seen:
-        yield from (one.value + s * (one.plus_minus or 0.0) for s in (-1, 1))
+    for point in curve.seen:
+        yield from (point.value + s * (point.plus_minus or 0.0) for s in (-1, 1))
     for ahead in curve.ahead:
         yield from (ahead.low, ahead.high)
     if curve.wished is not None:
@@ -233,11 +233,11 @@ def _expected(scene: Scene, axes: Axes, curve: Curve) -> None:
     if not curve.ahead:
         return
     start = axes.at(curve.seen[-1].year, curve.seen[-1].value)
-    if any(one.high > one.low for one in curve.ahead):
-        upper = [axes.at(one.year, one.high) for one in curve.ahead]
-        lower = [axes.at(one.year, one.low) for one in curve.ahead]
+    if any(point.high > point.low for point in curve.ahead):
+        upper = [axes.at(point.year, point.high) for point in curve.ahead]
+        lower = [axes.at(point.year, point.low) for point in curve.ahead]
         scene.path([start, *upper, *lower[::-1]], "band", closed=True)
-    middle = [axes.at(one.year, one.value) for one in curve.ahead]
+    middle = [axes.at(point.year, point.value) for point in curve.ahead]
     scene.path([start, *middle], "forecast-line")
 
 

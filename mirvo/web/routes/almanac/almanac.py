@@ -25,7 +25,7 @@ class NewSpecies(FormModel):
 def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
     """The almanac, with the forms of the yard and of a new species."""
     frost, today = yard_of(reader.db).last_frost, reader.today
-    found = [(one, window_of(one.species, frost, today, today)) for one in almanac(reader.db)]
+    found = [(entry, window_of(entry.species, frost, today, today)) for entry in almanac(reader.db)]
     kept = fields_from(yard_of(reader.db), tuple(YardForm.model_fields))
     context = {
         "parts": [

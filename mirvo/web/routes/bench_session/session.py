@@ -99,7 +99,7 @@ def take_entries(reader: Reader, bench_id: int, sent: SentEntries) -> JSONRespon
         parts = {
             name: fresh.render(f"bench_session/_{name}.html", context) for name in context["parts"]
         }
-    refused = [asdict(one) for one in saved.refused]
+    refused = [asdict(entry) for entry in saved.refused]
     return JSONResponse({"kept": saved.kept, "refused": refused, "parts": parts})
 
 
@@ -120,10 +120,10 @@ def take_photo(
 def keep_step(reader: Reader, bench_id: int, form: Annotated[StepForm, Form()]) -> Response:
     """A step sent as a plain form, where no script runs."""
     steps = use.bench_state(reader.db, bench_id).steps
-    step = next((one for one in steps if one.key == form.step), None)
+    step = next((known for known in steps if known.key == form.step), None)
     if step is None:
         raise BadInput("step", "this session has no such step")
-    entries = [{"id": uuid.uuid4().hex, **one} for one in _entries(step, form.by_name)]
+    entries = [{"id": uuid.uuid4().hex, **entry} for entry in _entries(step, form.by_name)]
     saved = save_entries(reader.studio, bench_id, entries)
     if saved.refused:
         raise BadInput(saved.refused[0].field, saved.refused[0].message)
@@ -165,7 +165,7 @@ def _context(reader: PageReader, bench_id: int) -> Context:
     state = use.bench_state(reader.db, bench_id)
     review = cut_review(reader.db, reader.studio, state)
     decides = any(step.key == "decide" for step in state.steps)
-    cuts = {label: one.cost for label, one in review.decided.items() if one.cost > 0}
+    cuts = {label: decision.cost for label, decision in review.decided.items() if decision.cost > 0}
     wheel = None
     if review.before is not None and review.after is not None:
         hours = state.old_soil_hours

@@ -81,7 +81,7 @@ def _top_context(reader: PageReader, state: use.DeskState) -> Context:
         "view": "top",
         "wheel": None if measured is None else draw_wheel(measured, WHEEL_PX),
         "letters": letters_at_hand(letters_elsewhere(members, photo)),
-        "members": members if any(one.photo.id == photo.id for one in members) else [],
+        "members": members if any(member.photo.id == photo.id for member in members) else [],
     }
 
 

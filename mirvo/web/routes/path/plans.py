@@ -45,7 +45,7 @@ def plans_page(reader: Reader, filled: Filled, tree_id: int = 0, plan_id: int = 
         tree_id = use.load_plan(reader.db, plan_id).tree_id
     school, made = yard_of(reader.db).school, use.plans_of(reader.db, tree_id)
     sent = reader.request.query_params.getlist("plan")
-    asked = [int(one) for one in sent if one.isdigit()]
+    asked = [int(number) for number in sent if number.isdigit()]
     named = [plan.id for plan in made if plan.name]
     newest = [plan.id for plan in made[:1]]
     beside = asked or list(dict.fromkeys([*newest, *named]))

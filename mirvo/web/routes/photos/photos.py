@@ -34,7 +34,7 @@ class IntakeForm(FormModel):
 def sent(files: Files) -> list[tuple[str, bytes]]:
     """Name and content of the files of a form's field."""
     # A field left empty sends one file without a name.
-    return [(one.filename, one.file.read()) for one in files if one.filename]
+    return [(file.filename, file.file.read()) for file in files if file.filename]
 
 
 def photos_page(
@@ -54,8 +54,8 @@ def photos_page(
 
 def intake_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
     """What became of files whose form was turned back: none went in."""
-    said = next(iter(filled.errors.values()))
-    results = [Intake("", None, said)]
+    message = next(iter(filled.errors.values()))
+    results = [Intake("", None, message)]
     if reader.wants_part:
         return reader.page("photos/_intake.html", {"results": results}, filled.status)
     return photos_page(reader, tree_id, results, Filled(status=filled.status))

@@ -126,7 +126,9 @@ def preview(reader: Reader, tree_id: int, form: Entered) -> HTMLResponse:
 def record(studio: StudioDep, tree_id: int, form: Entered) -> Response:
     kept = use.record_session(studio, tree_id, form)
     photos = (("before", form.photos_before), ("after", form.photos_after))
-    refused = [said for kind, files in photos for said in _put_in(studio, kept, files, kind)]
+    refused = [
+        sentence for kind, files in photos for sentence in _put_in(studio, kept, files, kind)
+    ]
     return _to_record(kept.id, refused)
 
 

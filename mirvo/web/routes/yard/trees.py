@@ -93,8 +93,8 @@ def edit_form(reader: Reader, tree_id: int) -> HTMLResponse:
 @router.post("/trees/{tree_id}/edit")
 @shown_again_on(tree_form)
 def edit_tree(studio: StudioDep, tree_id: int, form: Annotated[EditForm, Form()]) -> Response:
-    said = use.TreeForm.model_validate(form.model_dump(exclude={"version"}))
-    use.edit_tree(studio, tree_id, said, form.version)
+    details = use.TreeForm.model_validate(form.model_dump(exclude={"version"}))
+    use.edit_tree(studio, tree_id, details, form.version)
     return RedirectResponse(f"/trees/{tree_id}", 303)
 
 
