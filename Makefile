@@ -12,8 +12,8 @@ $(BIN)/python:
 	$(PYTHON) -c 'import sys; sys.exit("Mirvo needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
 	$(PYTHON) -m venv $(VENV)
 
-$(STAMP): requirements/runtime.txt pyproject.toml | $(BIN)/python
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/runtime.txt
+$(STAMP): requirements/build.txt requirements/runtime.txt pyproject.toml | $(BIN)/python
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/build.txt -r requirements/runtime.txt
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-build-isolation --no-deps -e .
 	touch $@
 
@@ -65,5 +65,6 @@ types: $(DEV_STAMP) ## rebuild the browser's types of the marks
 	$(BIN)/python -m tools.types --build
 
 lock: $(DEV_STAMP) ## renew the locked requirements
+	$(BIN)/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-options --strip-extras --allow-unsafe --all-build-deps --only-build-deps -o requirements/build.txt pyproject.toml
 	$(BIN)/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-options --strip-extras --allow-unsafe -o requirements/runtime.txt pyproject.toml
 	$(BIN)/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-options --strip-extras --allow-unsafe --extra dev -o requirements/dev.txt pyproject.toml
