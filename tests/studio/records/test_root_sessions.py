@@ -1,12 +1,8 @@
 """Sessions as recorded, and what follows from them for bench, weather and calendar."""
 
-import io
-import struct
-import zlib
 from datetime import date
 
 import icalendar
-from PIL import Image
 
 from mirvo.core.almanac import species_by_key
 from mirvo.core.errors import BadInput, NotFound
@@ -20,18 +16,6 @@ from mirvo.studio.yard.settings import YardForm, save_yard
 from mirvo.studio.yard.trees import TreeForm, edit_tree
 from mirvo.studio.yard.weather import expected_bud_swell, frost_watch
 from tests.studio_case import TODAY, StudioCase
-
-
-def jpeg(size=(640, 480), **options):
-    out = io.BytesIO()
-    Image.new("RGB", size, (120, 110, 90)).save(out, options.pop("format", "JPEG"), **options)
-    return out.getvalue()
-
-
-def chunk(name, content):
-    """One part of a PNG file."""
-    body = name + content
-    return struct.pack(">I", len(content)) + body + struct.pack(">I", zlib.crc32(body))
 
 
 class SessionsTest(StudioCase):

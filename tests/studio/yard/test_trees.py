@@ -1,26 +1,8 @@
 """Trees: added, edited in two tabs, found again."""
 
-import io
-import struct
-import zlib
-
-from PIL import Image
-
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.studio.yard.trees import TreeForm, edit_tree
 from tests.studio_case import StudioCase
-
-
-def jpeg(size=(640, 480), **options):
-    out = io.BytesIO()
-    Image.new("RGB", size, (120, 110, 90)).save(out, options.pop("format", "JPEG"), **options)
-    return out.getvalue()
-
-
-def chunk(name, content):
-    """One part of a PNG file."""
-    body = name + content
-    return struct.pack(">I", len(content)) + body + struct.pack(">I", zlib.crc32(body))
 
 
 class TreesTest(StudioCase):
