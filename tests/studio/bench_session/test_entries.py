@@ -4,7 +4,7 @@ import uuid
 from datetime import timedelta
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.studio.bench_session.entries import keep_photo, save_entries
+from mirvo.studio.bench_session.entries import MAX_WORDS, keep_photo, save_entries
 from mirvo.studio.bench_session.session import begin, leave, running_sessions
 from tests.studio.bench_session.bench_case import BenchCase, entry
 from tests.studio_case import TODAY
@@ -49,6 +49,32 @@ class EntriesTest(BenchCase):
                 save_entries(self.studio, self.bench.id, bad)
         with self.assertRaises(NotFound):
             save_entries(self.studio, 99, [])
+
+    def test_what_comes_with_a_root_is_kept_as_far_as_mirvo_knows_it(self):
+        why = "w" * (MAX_WORDS + 50)
+        self.enter_field("root:A", {"action": "shorten", "part": 0.25, "why": why, "ink": "red"})
+        self.enter_field("seen:A", {"feeders": 2, "feeds": [" front ", "", "s" * 60], "mood": 1})
+        answers = self.state().answers
+        kept = {"action": "shorten", "part": 0.25, "why": "w" * MAX_WORDS}
+        self.assertEqual(answers["root:A"], kept)
+        self.assertEqual(answers["seen:A"], {"feeders": 2, "feeds": ["front", "s" * 40]})
+        self.enter_field("root:A", None)
+        self.assertIsNone(self.state().answers["root:A"])
+        self.assertEqual(self.state().decisions, {})
+
+    def test_a_refusal_names_what_is_wrong_in_words(self):
+        wrong = {
+            "root:A": ({"action": "shorten", "part": 7}, "part must be at most 1"),
+            "root:B": ("remove", "must be an object"),
+            "seen:A": ({"condition": "tired"}, "condition must be"),
+            "done:lift": ("yes", "must be true or false"),
+            "waits:A": ("w" * (MAX_WORDS + 1), "letters long at most"),
+        }
+        entries = [entry(field, value) for field, (value, _) in wrong.items()]
+        refused = save_entries(self.studio, self.bench.id, entries).refused
+        self.assertEqual([one.field for one in refused], list(wrong))
+        for one, (_, sentence) in zip(refused, wrong.values(), strict=True):
+            self.assertIn(sentence, one.message)
 
     def test_an_entry_of_another_session_is_refused_and_odd_clocks_do_no_harm(self):
         mine = {**entry("soil", "mix"), "at": "0001-01-01T00:00:00+14:00"}
