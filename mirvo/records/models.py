@@ -103,24 +103,30 @@ class Tree(Compostable, Table):
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
+    # No foreign key: species stand in files and in the yard, not in a table.
     species_key: Mapped[str] = mapped_column(String(60), index=True)
     origin: Mapped[str] = mapped_column(String(40))
     acquired_on: Mapped[date | None]
     stage: Mapped[str] = mapped_column(String(20))
     strength: Mapped[str] = mapped_column(String(10))
     age_class: Mapped[str] = mapped_column(String(10))
+    # Counted by the artist, where known; what the figures go by is the class.
     age_years: Mapped[int | None]
     height_mm: Mapped[float | None]
+    # As the artist gave it, for a tree that is not measured yet.
     trunk_mm: Mapped[float | None]
     container: Mapped[str] = mapped_column(String(40))
     note: Mapped[str] = mapped_column(default="")
+    # A tree that could not be replaced is given a smaller budget.
     worth: Mapped[str] = mapped_column(String(20), default="usual")
     practice: Mapped[Answers] = mapped_column(default=dict)
+    # A layer or cutting outlives the record of the tree it came from.
     parent_id: Mapped[int | None] = mapped_column(
         ForeignKey("trees.id", ondelete=SET_NULL), index=True
     )
     water_dish: Mapped[bool] = mapped_column(default=False)
     under_glass: Mapped[bool] = mapped_column(default=False)
+    # The week the artist chose on the bench; None leaves it to the window.
     moved_to: Mapped[date | None]
     buds_seen: Mapped[str] = mapped_column(String(20), default="")
     buds_seen_on: Mapped[date | None]
@@ -142,6 +148,7 @@ class Root(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
     label: Mapped[str] = mapped_column(String(40))
+    # None for a root that was named in a session and never measured.
     first_seen_on: Mapped[date | None]
     gone_on: Mapped[date | None]
 
@@ -156,14 +163,17 @@ class Photo(Compostable, Table):
     session_id: Mapped[int | None] = mapped_column(
         ForeignKey("root_sessions.id", ondelete=SET_NULL), index=True
     )
+    # Not unique: one picture may be put in for two trees, its file is kept once.
     digest: Mapped[str] = mapped_column(String(64), index=True)
     file_name: Mapped[str] = mapped_column(String(255))
     media_type: Mapped[str] = mapped_column(String(40))
     width: Mapped[int]
     height: Mapped[int]
+    # As the camera wrote it; heights above the plane are corrected with it.
     focal_length_35mm: Mapped[float | None]
     taken_on: Mapped[date]
     kind: Mapped[str] = mapped_column(String(20))
+    # Truth lies beside such a photo; no figure of it may pass for a real tree.
     simulated: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime]
 
@@ -183,14 +193,17 @@ class Measurement(Compostable, Table):
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
+    # One set of marks a photo; several photos of a day are joined when they are read.
     photo_id: Mapped[int] = mapped_column(ForeignKey("photos.id", ondelete=CASCADE), unique=True)
     measured_on: Mapped[date]
     view: Mapped[str] = mapped_column(String(10), default="top")
     marks: Mapped[AnyDraft] = mapped_column(
         PydanticColumn(AnyDraft, when_damaged="refuse", exactly=True)
     )
+    # Figures can be made of the marks again, so a damaged record is read as none.
     top: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord))
     side: Mapped[SideRecord | None] = mapped_column(PydanticColumn(SideRecord))
+    # Grows with each save, so that a second desk cannot write over the first.
     revision: Mapped[int] = mapped_column(default=1)
     turn_deg: Mapped[float] = mapped_column(default=0.0)
     confirmed_at: Mapped[datetime | None]
@@ -216,6 +229,7 @@ class EyeCheck(Table):
 
     __tablename__ = "eye_checks"
     id: Mapped[int] = mapped_column(primary_key=True)
+    # The photo and its truth are made of it again, so neither is kept.
     seed: Mapped[int]
     begun_at: Mapped[datetime]
     first: Mapped[Clicks | None]
@@ -257,7 +271,9 @@ class RootSession(Compostable, Table):
     share_computed: Mapped[float]
     share_uncorrected: Mapped[float | None]
     share_weighed: Mapped[float | None]
+    # In percent, as the artist said it by eye; a computed share never replaces it.
     share_judged: Mapped[float | None]
+    # As it was that day: later rules must not make an old session look reckless.
     budget: Mapped[float]
     top_reduced: Mapped[float | None]
     offcuts_g: Mapped[float | None]
@@ -274,6 +290,7 @@ class RootSession(Compostable, Table):
     exposed_minutes: Mapped[float | None]
     practice: Mapped[Answers] = mapped_column(default=dict)
     notes: Mapped[BenchNotes] = mapped_column(default=dict)
+    # A copy, since plans are made anew and the comparison must hold for good.
     planned: Mapped[PlannedStep | None]
     unfinished: Mapped[tuple[UnfinishedWork, ...]] = mapped_column(default=tuple)
     created_at: Mapped[datetime]
@@ -302,11 +319,14 @@ class CutRecord(Table):
         ForeignKey("measurements.id", ondelete=SET_NULL), index=True
     )
     decided_action: Mapped[Action | None] = mapped_column(String(10))
+    # Of the length, measured from the tip.
     decided_part: Mapped[float | None]
     why: Mapped[str] = mapped_column(String(300), default="")
     done_action: Mapped[Done] = mapped_column(String(10))
+    # Of its own feeding share, 0 to 1; None where the session said nothing of a cut.
     done_part: Mapped[float | None]
     share: Mapped[float | None]
+    # Where it stood, for a root whose measurement is gone.
     azimuth_deg: Mapped[float | None]
 
     @property
@@ -380,8 +400,10 @@ class BenchEntry(Table):
     )
     id: Mapped[str] = mapped_column(String(40), primary_key=True)
     bench_session_id: Mapped[int] = mapped_column(ForeignKey("bench_sessions.id", ondelete=CASCADE))
+    # Of two entries of one moment, the one that came later counts.
     number: Mapped[int]
     field: Mapped[str] = mapped_column(String(60))
+    # Its shape hangs on the field; it was checked when it came.
     value: Mapped[Any] = mapped_column(JSON, nullable=True)
     entered_at: Mapped[datetime]
 
@@ -409,6 +431,7 @@ class CareTask(Compostable, Table):
         ForeignKey("root_sessions.id", ondelete=CASCADE), index=True
     )
     due: Mapped[date]
+    # What a later session ends goes by the code, since wording changes.
     code: Mapped[str] = mapped_column(String(20))
     text: Mapped[str] = mapped_column(String(200))
     done_at: Mapped[datetime | None]

@@ -128,6 +128,7 @@ def matched_top_factor(reduced_percent: float, allowed: bool) -> float:
     if not allowed:
         return 1.0
     table = rules().top_reduction
+    # Less crown draws less water, but the roots lost are lost: a small factor, with a limit.
     return 1.0 + (table.max_factor - 1.0) * min(1.0, reduced_percent / table.full_at_percent)
 
 
@@ -136,6 +137,7 @@ def weighed_share(offcuts_g: float, ball_g: float) -> float:
 
     Raises BadInput when nothing was weighed.
     """
+    # A ball of nothing would make any offcut the whole of it.
     if offcuts_g < 0 or ball_g <= 0:
         raise BadInput("ball_g", "weigh both: the offcuts and the ball that is left")
     return offcuts_g / (offcuts_g + ball_g)
@@ -146,10 +148,12 @@ def weighing_correction(weighed: Sequence[tuple[float, float]]) -> float:
 
     The geometric mean, kept between the limits of the rules; 1 before anything was weighed.
     """
+    # A session in which nothing was taken says nothing of the ratio.
     ratios = [true / computed for true, computed in weighed if true > 0 and computed > 0]
     if not ratios:
         return 1.0
     table = rules().weighing
+    # Ratios multiply: twice and half of it together are no error.
     mean = prod(ratios) ** (1.0 / len(ratios))
     return min(table.max_ratio, max(table.min_ratio, mean))
 
@@ -170,6 +174,7 @@ def root_shares(
     weights = {
         label: 0.0
         if condition == "dead"
+        # Not looked at is no sign of none: the usual number is taken.
         else width * (table.unknown_feeders if feeders is None else feeders)
         for label, width, feeders, condition in roots
     }
@@ -185,6 +190,7 @@ def slice_part(slice_mm: float, depth_mm: float, matted: bool = False) -> float:
         return 0.0
     if slice_mm < 0 or depth_mm <= 0 or slice_mm > depth_mm:
         raise BadInput("slice_mm", f"a slice of {slice_mm:g} mm does not fit {depth_mm:g} mm")
+    # A mat lies at the bottom, so a slice takes more fine roots than its depth says.
     factor = rules().feeding.matted_factor if matted else 1.0
     return min(1.0, slice_mm / depth_mm * factor)
 

@@ -79,14 +79,17 @@ def _wish(
     fault = faults[0]
     code = fault.code
     reasons = [_reason(fault) for fault in faults]
+    # A second fault stands whatever the error of the first is, so only a lone one is put off.
     unsure = _within_error(root, fault, by_label)
     if unsure is not None and len(faults) == 1:
         return CutAdvice(root.label, "watch", [*reasons, unsure], 0.0)
+    # Neighbours that fuse are what such a studio works towards.
     if code == "crowded" and limits.fuses:
         reason = _why("fuses", "your practice lets neighbours fuse into a plate")
         return CutAdvice(root.label, "watch", [*reasons, reason], 0.0)
     if code in ("circling", "looping_back", "crossing"):
         return _led_or_shortened(root, fault, trunk_mm, reasons)
+    # Removed at once it would leave a hole in the flare and starve what it feeds.
     if code == "oversized":
         return CutAdvice(root.label, "halve", reasons, 0.0, root.length_mm * HALF, HALF)
     return CutAdvice(root.label, "remove", reasons, 0.0, None, 1.0)
@@ -106,9 +109,11 @@ def _led_or_shortened(
     """Shorten where a straight stretch remains; bend a thin root round; else remove it."""
     limits = rules().adviser
     keep = straight_stretch_mm(root.path)
+    # The cut must end before the other root, with room to heal.
     if fault.code == "crossing" and fault.at_mm is not None:
         keep = min(keep, along_mm(root.path, fault.at_mm) - limits.crossing_clear_mm)
     length = root.length_mm
+    # A shorter stub would bear no new roots and die back.
     if limits.min_stub_trunks * trunk_mm <= keep < length:
         reason = _why(
             "straight_stretch",
@@ -119,9 +124,11 @@ def _led_or_shortened(
     thin = root.base_width_mm is not None and (
         root.base_width_mm <= limits.bendable_trunks * trunk_mm
     )
+    # A root that crosses cannot be led aside while the other lies over it.
     if thin and fault.code != "crossing":
         reason = _why("thin", f"{root.base_width_mm:.0f} mm thin, it can be led outward and pinned")
         return CutAdvice(root.label, "bend", [*reasons, reason], 0.0)
+    # A bend alone does no harm that would be worth a root.
     if fault.code == "kinked":
         return CutAdvice(root.label, "watch", reasons, 0.0)
     return CutAdvice(root.label, "remove", reasons, 0.0, None, 1.0)
@@ -202,9 +209,11 @@ class _State:
         """The wish as it may be done today, or held back with the reason."""
         if wish.action not in CUTTING:
             return wish
+        # What must not be cut at all comes before what the budget forbids.
         held = self._waits(root) or self._last_feeder(root, wish) or self._opens_gap(root, wish)
         if held is not None:
             return self._held(wish, held)
+        # The artist has decided; the advice only stands beside it.
         if root.label in self.decided:
             return wish
         asked = CutDecision(action=wish.action, part=wish.part)
@@ -212,6 +221,7 @@ class _State:
             self.advised[root.label] = asked
             return wish
         halved = CutDecision(action="halve")
+        # Half a root now and half next time costs the tree less than waiting with all of it.
         if wish.action == "remove" and self._fits(root, halved):
             self.advised[root.label] = halved
             reason = _why(
@@ -230,6 +240,7 @@ class _State:
 
     def _fits(self, root: RootCase, decision: CutDecision) -> bool:
         costs = self.shares[root.label] * decision.cost
+        # A dead root costs nothing and always fits, also when nothing else may be taken.
         return costs == 0.0 or self.share(also={root.label: decision}) <= self.limits.budget + 1e-9
 
     def _held(self, wish: CutAdvice, held: Reason) -> CutAdvice:
@@ -238,6 +249,7 @@ class _State:
         )
 
     def _waits(self, root: RootCase) -> Reason | None:
+        # A root that waits on one which is gone, or decided, waits no longer.
         other = self.limits.waits_on.get(root.label)
         if other is None or other in self.decided or other not in self.roots:
             return None
@@ -253,6 +265,7 @@ class _State:
         return going is not None and going.action == "remove"
 
     def _last_feeder(self, root: RootCase, wish: CutAdvice) -> Reason | None:
+        # A shortened root feeds on; a dead one feeds nothing.
         if wish.action != "remove" or not root.alive:
             return None
         left = [
@@ -277,6 +290,7 @@ class _State:
         before = _largest_gap([other.azimuth_deg for other in standing])
         after = _largest_gap([other.azimuth_deg for other in standing if other.label != root.label])
         limit = self.limits.target_gap_deg
+        # A gap that is there already is not this root to blame for.
         if after <= limit or after <= before + 1e-6:
             return None
         return _why(

@@ -111,11 +111,13 @@ def triage(seen: Evidence) -> Triage:
     Emergencies first; then points of the rules, the season and the tree's strength. Wetness
     and drying are no evidence while it stands in a water dish.
     """
+    # What kills within weeks does not wait for a season or a sum of points.
     alarm = _emergency(seen)
     if alarm:
         return Triage("emergency", alarm, 0)
     reasons, points = _points(seen)
     table = rules().triage
+    # A broken pot cannot wait, but it is no reason to cut roots out of season.
     if seen.pot_broken:
         verdict = "repot" if _may_work(seen) else "delay"
         advice = (
@@ -126,6 +128,7 @@ def triage(seen: Evidence) -> Triage:
         return Triage(verdict, [advice, *reasons], points, _lesser(seen, force="slip-pot"))
     if points >= table.repot_from:
         return _due(seen, reasons, points)
+    # Mixed signs are settled by looking, not by cutting to be safe.
     if points >= table.look_from:
         verdict = "open" if _may_work(seen) else "leave"
         advice = "signs are mixed: lift it and look; with room left, cut nothing and set a new year"
@@ -141,6 +144,7 @@ def _emergency(seen: Evidence) -> list[str]:
             "a dark ring in a cut branch points to disease of its vessels: stop, isolate the tree, "
             "disinfect tools and hands, and ask a licensed adviser before treating"
         ]
+    # In a water dish every soil stays wet, however sound the roots are.
     wet = seen.sour_soil or (seen.stays_wet and not seen.water_dish)
     if seen.dying_shoots and (wet or seen.soil_decayed or seen.pest):
         cause = "pests are in it" if seen.pest and not wet else "its roots are short of air"
@@ -158,6 +162,7 @@ def _points(seen: Evidence) -> tuple[list[str], int]:
     for key, sentence in SEEN.items():
         if not getattr(seen, key):
             continue
+        # It is named all the same, so that nobody wonders why it counted for nothing.
         if key == "stays_wet" and seen.water_dish:
             reasons.append("it stands in a water dish: wetness is no evidence")
             continue
@@ -168,9 +173,11 @@ def _points(seen: Evidence) -> tuple[list[str], int]:
             f"it wants water every {seen.days_between:g} days instead of {seen.days_usual:g}"
         )
         points += table.points["dries_faster"]
+    # Foreign soil holds water its own way: the rhythm is told, not weighed.
     if seen.foreign_soil:
         reasons.append("it stands in foreign soil: its watering rhythm says little of its roots")
     if seen.years_since is not None:
+        # How much the years weigh beside the signs is for the practice to say.
         over = seen.years_since >= seen.interval_years
         after = (
             f"{seen.years_since:.0f} years since the last session, usual {seen.interval_years:g}"
@@ -181,6 +188,7 @@ def _points(seen: Evidence) -> tuple[list[str], int]:
 
 
 def _dries_faster(seen: Evidence) -> bool:
+    # Neither lets the drying say anything of the room left for roots.
     if seen.water_dish or seen.foreign_soil:
         return False
     if seen.days_between is None or not seen.days_usual:
@@ -196,6 +204,7 @@ def _due(seen: Evidence, reasons: list[str], points: int) -> Triage:
     """A repot is due: now, next season, or put off."""
     table = rules().triage
     if _may_work(seen):
+        # A shown tree that is put off again and again is not waiting for a window.
         if seen.stage == "showing" and seen.delays >= table.max_delays:
             advice = "it was delayed twice and is shown: a larger pot for good is the honest answer"
             return Triage("larger_pot", [*reasons, advice], points)
@@ -208,6 +217,7 @@ def _due(seen: Evidence, reasons: list[str], points: int) -> Triage:
 
 def _lesser(seen: Evidence, force: str | None = None) -> list[Lesser]:
     refused = None
+    # The lesser work stays in sight with its refusal, so that the reason is read.
     if seen.delays >= rules().triage.max_delays:
         refused = (
             f"it was delayed {seen.delays} times in a row; a third only hides what happens in the "

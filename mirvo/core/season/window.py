@@ -97,6 +97,7 @@ def window_of(
     The state is "too early", "open" or "closing" (within the last ten days). Where the usual
     last frost lies late in the year, a window may reach over its end.
     """
+    # A window may begin in the year before the one it ends in; buds may end one early.
     year = max(today.year, not_before.year) - 2
     while True:
         year += 1
@@ -105,6 +106,7 @@ def window_of(
             break
     if today < span.start:
         state = "too early"
+    # The last days are told apart: fresh roots need time before the heat.
     elif (span.end - today).days <= CLOSING_DAYS:
         state = "closing"
     else:
@@ -120,12 +122,14 @@ def _span(species: Species, last_frost: str, year: int, outlook: Outlook) -> _Sp
         days = outlook.shift[1]
         way = "late" if days > 0 else "early"
         span = span.moved(days, f"the season runs {abs(days)} days {way}, by its warmth")
+    # Glass brings the beginning forward; the heat that ends a window comes all the same.
     if outlook.under_glass:
         weeks = rules().season.under_glass_weeks
         reason = f"under glass it opens {weeks} weeks earlier"
         span = _Span(
             span.start - timedelta(weeks=weeks), span.end, span.best, (*span.reasons, reason)
         )
+    # Buds of another season say nothing of this window.
     if outlook.buds and outlook.seen_on is not None and _concerns(usual, outlook.seen_on):
         seen = _by_buds(species, usual, span, outlook.buds, outlook.seen_on)
         if seen is None:
@@ -146,12 +150,15 @@ def _by_buds(species: Species, usual: _Span, span: _Span, buds: str, seen_on: da
     if species.group not in rules().phenology:
         return span
     text = f"{buds} on {seen_on.day} {seen_on:%B}"
+    # Once leaves open, the reserves have left the roots and cutting costs far more.
     if buds in OVER:
         return None
     if buds == "dormant":
         wait = (seen_on + timedelta(days=rules().season.dormant_wait_days) - span.start).days
+        # Dormant buds can only put a window off, never bring it forward.
         return span.moved(wait, text) if wait > 0 else span
     if buds == "buds swelling":
+        # Swelling is the very beginning; it is truer than any estimate from warmth.
         return usual.moved((seen_on - usual.start).days, text)
     end = seen_on + timedelta(days=CLOSING_DAYS)
     start = min(span.start, seen_on)
@@ -165,6 +172,7 @@ def _before_heat(species: Species, span: _Span, station: Station | None) -> _Spa
         return span
     for ahead in range((span.end - span.start).days + 1):
         day = span.start + timedelta(days=ahead)
+        # A hot first day would leave a window of no days; it keeps at least one.
         if station.normal(day).high_c >= ceiling and ahead > 0:
             reason = f"closes before days of {ceiling:g} °C"
             return _Span(
