@@ -13,7 +13,7 @@ import unittest
 import warnings
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import dataclass
 from importlib import import_module
 from multiprocessing import get_context
@@ -113,35 +113,34 @@ def run_group(name: str, data: str) -> Outcome:
     """Run one group in this process."""
     began = time.monotonic()
     suite = unittest.TestSuite()
-    if name.startswith(DOCTESTS):
-        suite.addTest(doctest.DocTestSuite(import_module(name.removeprefix(DOCTESTS))))
-    else:
-        suite.addTest(unittest.defaultTestLoader.loadTestsFromName(name))
-    said = io.StringIO()
+    # Lines that run once, on import, are counted with the first group that needs them.
+    with _watched_for_coverage(data):
+        if name.startswith(DOCTESTS):
+            suite.addTest(doctest.DocTestSuite(import_module(name.removeprefix(DOCTESTS))))
+        else:
+            suite.addTest(unittest.defaultTestLoader.loadTestsFromName(name))
+    report = io.StringIO()
     with warnings.catch_warnings():
         # What is going away is mended now, not when it is gone.
         for module in ("mirvo", "tests"):
             warnings.filterwarnings("error", category=DeprecationWarning, module=module)
-        runner = unittest.TextTestRunner(said, verbosity=0, warnings=None)
-        with _watched_for_coverage(name, data):
+        runner = unittest.TextTestRunner(report, verbosity=0, warnings=None)
+        watched = nullcontext() if name.startswith(NOT_WATCHED) else _watched_for_coverage(data)
+        with watched:
             result = runner.run(suite)
     broken = [*result.failures, *result.errors, *((one, "") for one in result.unexpectedSuccesses)]
     failed = {getattr(test, "test_case", test).id() for test, _ in broken}
-    report = said.getvalue() if failed else ""
     seconds = time.monotonic() - began
-    skipped = len(result.skipped)
-    return Outcome(name, max(result.testsRun, len(failed)), tuple(failed), skipped, report, seconds)
+    skipped, text = len(result.skipped), report.getvalue() if failed else ""
+    return Outcome(name, max(result.testsRun, len(failed)), tuple(failed), skipped, text, seconds)
 
 
 _watched: list[coverage.Coverage] = []
 
 
 @contextmanager
-def _watched_for_coverage(name: str, data: str) -> Iterator[None]:
-    """Count the lines a group runs."""
-    if name.startswith(NOT_WATCHED):
-        yield
-        return
+def _watched_for_coverage(data: str) -> Iterator[None]:
+    """Count the lines that run within."""
     if not _watched:
         _watched.append(coverage.Coverage(data, data_suffix=True, source=["mirvo"]))
     _watched[0].start()

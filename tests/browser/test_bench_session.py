@@ -7,7 +7,7 @@ from tests.browser.stage import BrowserCase
 PHONE = {"has_touch": True, "viewport": {"width": 390, "height": 844}}
 
 
-class VisitTest(BrowserCase):
+class BenchSessionTest(BrowserCase):
     def prepare(self):
         photo, marks = self.photo(self.tree())
         save_marks(self.studio, photo.id, marks, 0)
