@@ -26,10 +26,10 @@ import mirvo
 
 ROOT = Path(__file__).parent.parent
 DOCTESTS = "doctests of "
-# The slow ones begin first, so that no core waits for a long one at the end.
 # Long searches and pages in a browser run the same lines again and again; counting them costs
 # more than it says, as other tests run these lines too.
 NOT_WATCHED = ("tests.browser", "tests.core.plan.test_search", "tests.core.plan.test_properties")
+# The slow ones begin first, so that no core waits for a long one at the end.
 SLOW_FIRST = ("tests.browser", "tests.demo", "tests.core.plan", "tests.core.vision")
 
 

@@ -9,7 +9,8 @@ from mirvo.core.plan.records import PlannedPath
 from mirvo.web.drawings.scene import Scene
 
 WIDTH_PX, ROW_PX, TOP_PX = 760.0, 66.0, 26.0
-LEFT_PX, RIGHT_PX = 74.0, 26.0
+# On the right there is room for the flag of a path that arrives in the last year, and its words.
+LEFT_PX, RIGHT_PX = 74.0, 60.0
 MAX_RADIUS_PX, MIN_RADIUS_PX = 11.0, 4.0
 BAR_PX = 16.0
 SPRING, YEAR_END = 0.25, 0.95
