@@ -20,6 +20,7 @@ from mirvo.records.models import (
     Tree,
 )
 
+# A photo that was marked but gave no figures says nothing of the base.
 FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)
 
 
@@ -48,6 +49,7 @@ class CutOfRoot:
 @read_once
 def load_tree(db: DbSession, tree_id: int) -> Tree:
     """One tree. Raises NotFound."""
+    # A tree in the heap is none to work on, so it is not found either.
     tree = find_kept(db, Tree, tree_id)
     if tree is None:
         raise NotFound("tree", "there is no such tree")
@@ -119,6 +121,7 @@ def records_over_years(db: DbSession, tree_id: int) -> tuple[tuple[date, TopReco
 @read_once
 def measured_base(db: DbSession, tree_id: int, until: date | None = None) -> MeasuredBase | None:
     """The latest measurement with figures, on or before a day, and the roots that stand of it."""
+    # One row with an index, not all of a tree's years.
     query = select(Measurement).where(
         Measurement.tree_id == tree_id, FROM_ABOVE, Measurement.kept()
     )
@@ -147,6 +150,7 @@ def base_before(
         for session in sessions_of(db, measurement.tree_id)
         if session.id != own
         and (
+            # Two sessions of a day happened in the order they were written down.
             session.done_on < day or (session.done_on == day and (own is None or session.id < own))
         )
     }
@@ -160,6 +164,7 @@ def _removed(db: DbSession, measurement: Measurement, sessions: set[int]) -> set
         for session_id, cuts in cuts_of(db, measurement.tree_id).items()
         for done in cuts
         if session_id in sessions
+        # Only cuts named on this measurement: an older letter may be another root's.
         and done.cut.done_action == "remove"
         and done.cut.measurement_id == measurement.id
     }

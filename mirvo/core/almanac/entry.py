@@ -48,6 +48,7 @@ class Entry(FormModel):
     caution: Line = ""
     note: Line = ""
 
+    # Each complaint names the field that is to be changed, the later of the two.
     @model_validator(mode="after")
     def _in_order(self) -> Entry:
         if self.group not in groups():
@@ -72,6 +73,7 @@ class Entry(FormModel):
             group=self.group,
             vigour=self.vigour,
             interval_years=(self.interval_young, self.interval_mature),
+            # People write percent, the rules reckon with parts of one.
             budget=Budgets(
                 gentle=self.budget_gentle / 100,
                 steady=self.budget_steady / 100,
@@ -92,6 +94,7 @@ class Entry(FormModel):
 
 def groups() -> list[str]:
     """Groups of species, each with rules of its own."""
+    # Every group has a heat ceiling, so this table is the list of groups.
     return list(rules().season.heat_ceiling_c)
 
 
@@ -103,6 +106,7 @@ def figures_of(species: Species) -> dict[str, Any]:
         "vigour": species.vigour,
         "interval_young": species.interval_years[0],
         "interval_mature": species.interval_years[1],
+        # Rounded, because 0.35 * 100 is not 35 and would be taken for a change of the artist's.
         "budget_gentle": round(species.budget.gentle * 100, 3),
         "budget_steady": round(species.budget.steady * 100, 3),
         "budget_bold": round(species.budget.bold * 100, 3),
@@ -123,6 +127,7 @@ def figures_of(species: Species) -> dict[str, Any]:
 
 def with_own(shipped: Species, own: Mapping[str, Any]) -> Species:
     """A shipped species with the studio's own figures in place of some. Raises BadInput."""
+    # Through the same checks as a new entry: a changed figure may contradict one that was kept.
     return Entry.model_validate({**figures_of(shipped), **own}).species(shipped.key)
 
 

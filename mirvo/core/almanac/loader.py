@@ -17,6 +17,7 @@ SCHOOLS = ("gentle", "steady", "bold")
 class Data(BaseModel):
     """A piece of a data file: only known names, and nobody changes it."""
 
+    # A misspelt rule in a data file must stop the start, not be ignored.
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
@@ -26,6 +27,7 @@ class Budgets(Data):
     bold: float
 
     def of(self, school: str) -> float:
+        # Schools are named in cases and records, so the name comes from outside.
         return float(getattr(self, school))
 
 
@@ -59,6 +61,7 @@ class Species(Data):
 
     def interval_for(self, age: str) -> float:
         """Years between sessions: the young figure for young trees, else the mature one."""
+        # Old trees keep the mature interval; what sets them apart is the budget.
         return self.interval_years[0 if age == "young" else 1]
 
 
@@ -264,6 +267,7 @@ def read_data(name: str) -> Any:
 def species() -> tuple[Species, ...]:
     """All entries, by name."""
     entries = [Species(key=key, **entry) for key, entry in read_data("species.yaml").items()]
+    # Sorted by name, because every list of species is read by people.
     return tuple(sorted(entries, key=lambda entry: entry.name))
 
 

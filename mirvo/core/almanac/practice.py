@@ -9,6 +9,7 @@ from mirvo.core.almanac.loader import Data, Species, read_data
 from mirvo.core.errors import BadInput
 
 Practice = dict[str, str]
+# Groups whose roots bear running water; the others lose their fungi with it.
 WASHED_GROUPS = ("temperate deciduous", "warm-climate", "water-loving")
 
 
@@ -45,6 +46,7 @@ def preset(name: str) -> Practice:
     known = _sheet().presets
     if name not in known:
         raise BadInput("preset", f"'{name}' is not one of {', '.join(known)}")
+    # Presets stand in the same order in every question.
     place = known.index(name)
     return {key: question.presets[place] for key, question in questions().items()}
 
@@ -62,11 +64,13 @@ def check(answers: Mapping[str, str]) -> Practice:
 
 def practice_of(studio: Mapping[str, str], tree: Mapping[str, str] | None = None) -> Practice:
     """The answers that hold for a tree: its own, else the studio's, else those of steady."""
+    # The later wins: a tree's own answer over the studio's, and that over the preset.
     return {**preset("steady"), **studio, **(tree or {})}
 
 
 def clears_by(practice: Practice, species: Species, age: str) -> str:
     """wash or core: how old soil is cleared from this tree. What a species forbids is not done."""
+    # The species' rule is not a matter of taste, so no answer overrides it.
     if not species.wash_allowed:
         return "core"
     if practice["clearing"] != "group":

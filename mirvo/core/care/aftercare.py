@@ -42,6 +42,7 @@ def aftercare(
     forecast : days to come; the first night too cold for fresh roots is guarded.
     """
     table = rules().care
+    # What a kind asks for beside the usual comes from the data, so that a grower can change it.
     tasks = [
         CareTask(done_on + timedelta(days=rule.days), rule.code, rule.say)
         for rule in table.kinds.get(kind, [])
@@ -50,11 +51,13 @@ def aftercare(
         CareTask(done_on + timedelta(weeks=week), "photo", f"Follow-up photo, week {week}")
         for week in table.follow_up_weeks
     ]
+    # Only flush cuts leave a wound that has to close; a shortened root ends in the soil.
     if cut_roots:
         named = ", ".join(cut_roots)
         text = f"Wounds of {named}: photograph them; tick when they have closed"
         tasks.append(CareTask(done_on + timedelta(days=table.wound_check_days), "wound", text))
     fresh = done_on + timedelta(days=table.fresh_days)
+    # Later nights concern roots that have taken hold.
     near = (night for night in forecast if done_on <= night.day <= fresh)
     cold = nights_below(near, FRESH_ROOTS_FLOOR_C)
     if kind in table.worked_kinds and cold:
@@ -72,6 +75,8 @@ def _after_root_work(
     done_on: date, strength: str, practice: Mapping[str, str], last_frost: str | None
 ) -> list[CareTask]:
     table = rules().care
+    # Full sun at once is for strong trees whose artist works so; a weak one is shaded all the
+    # same.
     straight = practice["after"] == "straight" and strength != "weak"
     shade = table.mild_shade_days if straight else table.shade_days[strength]
     first, second = table.bud_check_days
@@ -100,10 +105,13 @@ def _after_root_work(
 
 def _frost_after(done_on: date, last_frost: str | None) -> date | None:
     """The usual last frost when it is still to come within half a year of the session."""
+    # A frost-free place has no last frost and no guard.
     if last_frost is None:
         return None
+    # Autumn work looks forward to the frost of the next year.
     for year in (done_on.year, done_on.year + 1):
         frost = frost_day(last_frost, year)
+        # Half a year on, the next winter begins and the tree is an established one again.
         if timedelta(0) < frost - done_on <= timedelta(days=183):
             return frost
     return None

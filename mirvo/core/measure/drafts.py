@@ -183,6 +183,7 @@ Made = TypeVar("Made", TopDraft, SideDraft)
 
 def read_draft(marks: Any, view: View) -> AnyDraft:
     """Refuse what is no set of marks of that view. Raises BadInput naming the place."""
+    # Said in a sentence of its own: Pydantic's would speak of a model.
     if not isinstance(marks, dict):
         raise BadInput("marks", "must be one JSON object")
     try:

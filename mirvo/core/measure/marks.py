@@ -34,7 +34,9 @@ from mirvo.core.measure.contract import (
 )
 from mirvo.core.measure.drafts import FlareDraft, Point, RootDraft, TrunkDraft
 
+# A loop of two clicks too near to each other is a slip of the hand, not an outline.
 TINY_LOOP = 0.05
+# A base width as long as the root is a mark drawn along it.
 MAX_BASE_SHARE = 0.8
 MIN_JUDGED_PX = 16.0
 MIN_ACROSS_SINE = 0.31
@@ -89,6 +91,7 @@ class TopMarks(Contract):
     points: dict[Annotated[str, Field(min_length=1, max_length=40)], Point] = Field(default={})
 
     def trunk_marks(self) -> list[tuple[str, Trunk]]:
+        # One trunk is written as one, so that old files of single trunks stay valid.
         """Each trunk with its field path; empty in a photo of a set that shows none."""
         if self.trunk is not None:
             return [("trunk", self.trunk)]
@@ -108,6 +111,7 @@ def read_marks(data: Any, size: tuple[int, int] | None = None, in_set: bool = Fa
     ------
     BadInput : names the first mark that cannot be used and why.
     """
+    # A photo of a set may show only a part of the base.
     if in_set and isinstance(data, dict):
         data = {"roots": [], **data}
     marks = read_contract(TopMarks, data)
@@ -131,6 +135,7 @@ def all_points(marks: TopMarks) -> Iterator[tuple[str, Point]]:
         yield from numbered("flare.outline", marks.flare.outline)
     for i, root in enumerate(marks.roots):
         yield from numbered(f"roots.{i}.path", root.path)
+        # A width that is not marked has no points to check.
         yield from numbered(f"roots.{i}.base_width", root.base_width or ())
         yield from numbered(f"roots.{i}.end_width", root.end_width or ())
     yield from ((f"points.{name}", point) for name, point in marks.points.items())
@@ -147,6 +152,7 @@ def _trunks_sound(marks: TopMarks, in_set: bool) -> None:
 
 
 def _outline_sound(path: str, outline: tuple[Point, ...]) -> None:
+    # More than a pixel: two clicks on each other make a polygon of nothing.
     polygon = Polygon(outline)
     if polygon.is_valid and polygon.area > 1:
         return
@@ -173,6 +179,7 @@ def _roots_sound(roots: tuple[RootMark, ...]) -> None:
         if root.label in seen:
             raise BadInput(f"roots.{i}.label", f"two roots are called {root.label}")
         seen.add(root.label)
+        # A path of one place has no direction.
         if all(close(root.path[0], point) for point in root.path[1:]):
             raise BadInput(f"roots.{i}.path", f"all points of root {root.label} lie on each other")
         for name in ("base_width", "end_width"):

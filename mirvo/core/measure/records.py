@@ -30,6 +30,7 @@ class CalibrationQuality(Record):
     warnings: tuple[str, ...] = ()
 
     def warned(self, *sentences: str) -> CalibrationQuality:
+        # A photo of a set may repeat another's warning.
         """The same with more warnings, each said once."""
         every = tuple(dict.fromkeys((*self.warnings, *sentences)))
         return self.model_copy(update={"warnings": every})
@@ -41,6 +42,7 @@ class Fault(Record):
     at_mm : where two roots cross, on the plan.
     """
 
+    # Files written before a fault had an other root must not change.
     left_out_when_none: ClassVar = ("figure", "threshold", "unit", "with_root", "at_mm")
     code: str
     figure: float | None = None

@@ -13,11 +13,16 @@ from mirvo.core.measure.records import EmergenceRecord, RootPlane
 from mirvo.core.measure.side import SideView
 from mirvo.core.measure.uncertainty import Array, figure
 
+# Three points fix a plane; fewer leave its tilt open.
 MIN_ROOTS = 3
 ROUNDS = 2
+# 1.4826 turns a median deviation into a standard deviation of normal errors.
 OUTLIER = 2.5 * 1.4826
+# Clicks are never better than this, so a root is not dropped for less.
 SMALL_RESIDUAL_MM = 1.0
+# Views nearer than ten degrees to each other hardly cut a root in.
 MIN_ANGLE_SINE = 0.17
+# Depth and place depend on each other; four rounds settle them to a hundredth of a mm.
 SETTLE = 4
 
 
@@ -63,6 +68,7 @@ def _place(sightings: list[tuple[SideView, int]]) -> tuple[Array, Array, Array]:
             for (view, i), depth in zip(sightings, nearer, strict=True)
         ]
         across = np.stack([spot[:, 0] for spot in spots], axis=1)
+        # Seen once, nothing says how far back it stands, so the trunk's front is taken.
         if not crossed:
             depth = np.stack(nearer, axis=1)
             x = (across * cos + depth * sin).mean(axis=1)
@@ -91,12 +97,14 @@ def fit_root_plane(roots: Emergences) -> RootPlane | None:
     if kept.sum() < MIN_ROOTS:
         return None
     for _ in range(ROUNDS):
+        # The first row is the marks as set; the draws after it must drop the same roots.
         first = _solve(roots, kept, slice(0, 1))
         if first is None:
             return None
         away = np.abs(_residuals(roots, first, slice(0, 1))[0])
         limit = max(OUTLIER * float(np.median(away[kept])), SMALL_RESIDUAL_MM)
         still = kept & (away <= limit)
+        # A plane through fewer than three roots says nothing, so the last fit stands.
         if still.sum() < MIN_ROOTS:
             break
         kept = still
@@ -109,6 +117,7 @@ def fit_root_plane(roots: Emergences) -> RootPlane | None:
 def _solve(roots: Emergences, kept: Array, rows: slice) -> Array | None:
     x, y, z = (part[rows][:, kept] for part in (roots.x, roots.y, roots.z))
     system = np.stack([np.ones_like(x), x, y], axis=2)
+    # All emergences in one line leave the tilt across it open.
     if np.linalg.matrix_rank(system[0], tol=1e-6 * max(1.0, float(abs(system[0]).max()))) < 3:
         return None
     turned = system.swapaxes(1, 2)
@@ -122,6 +131,7 @@ def _residuals(roots: Emergences, planes: Array, rows: slice) -> Array:
 
 def _described(roots: Emergences, planes: Array, kept: Array) -> RootPlane:
     slope = np.hypot(planes[:, 1], planes[:, 2])
+    # Azimuths run clockwise from the front, so x comes first.
     uphill = float(np.degrees(np.arctan2(planes[0, 1], planes[0, 2])) % 360.0)
     hour = clock_hour(uphill)
     tilt = figure(np.degrees(np.arctan(slope)))
@@ -140,6 +150,7 @@ def _described(roots: Emergences, planes: Array, kept: Array) -> RootPlane:
 
 
 def _advice(tilt: Figure, hour: float) -> str:
+    # A tilt within its own error is none to act on.
     if tilt.value <= tilt.plus_minus:
         return f"Level within measuring error ({tilt.value:.1f}° ± {tilt.plus_minus:.1f}°)."
     return f"Tilt {tilt.value:.1f}° toward {_half_hour(hour)} levels it."

@@ -23,6 +23,7 @@ from mirvo.core.measure.contract import (
 )
 from mirvo.core.measure.drafts import BallDraft, EmergenceDraft, Point, SoilLineTrialDraft
 
+# Two points nearer than this turn the whole picture with one pixel of error.
 MIN_SOIL_LINE_PX = 10.0
 Edge = Annotated[tuple[Point, ...], Field(min_length=2, max_length=2000)]
 
@@ -82,6 +83,7 @@ def read_side_marks(data: Any, size: tuple[int, int] | None = None) -> SideMarks
     """
     marks = read_contract(SideMarks, data)
     if size is not None:
+        # Points outside belong to another photo, or to another size of this one.
         check_inside(_all_points(marks), size)
     check_calibration(marks.calibration)
     _soil_line_sound(marks)
@@ -110,6 +112,7 @@ def _all_points(marks: SideMarks) -> list[tuple[str, Point]]:
 
 def _soil_line_sound(marks: SideMarks) -> None:
     (ax, ay), (bx, by) = marks.soil_line
+    # Length matters, not direction: the direction is looked at next.
     across, down = abs(bx - ax), abs(by - ay)
     if max(across, down) < MIN_SOIL_LINE_PX:
         raise BadInput("soil_line", "its two points lie on each other; set them left and right")

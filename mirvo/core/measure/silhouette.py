@@ -11,7 +11,9 @@ from mirvo.core.measure.elevation import Elevation
 from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.uncertainty import Array
 
+# Finer than bark is rough, coarser than clicks are wrong.
 STEP_MM = 5.0
+# Higher than this the widths at the soil would be guessed.
 MAX_GAP_MM = 10.0
 SMOOTH_MM = 6.0
 
@@ -48,6 +50,7 @@ class Silhouette:
 
     def smooth_widths(self) -> Array:
         """Widths with single clicks' errors evened out, so that the least is not just noise."""
+        # A line is fitted about each height (local regression), so that a slope is not flattened.
         apart = (self.heights[:, None] - self.heights[None]) / SMOOTH_MM
         weight = np.exp(-(apart**2) / 2)
         raw = self.widths()
@@ -77,6 +80,7 @@ def silhouette(frame: Elevation, marks: SideMarks) -> Silhouette:
     """
     edges = {name: frame.points(getattr(marks, name)) for name in ("left_edge", "right_edge")}
     for name, edge in edges.items():
+        # Measured from the soil line: below nought is in the soil.
         low, high = float(edge[0, :, 1].min()), float(edge[0, :, 1].max())
         if low > MAX_GAP_MM:
             raise BadInput(
@@ -98,9 +102,13 @@ def _x_at(edge: Array, heights: Array, outward: float) -> Array:
     start, end = edge[:, :-1], edge[:, 1:]
     rise = end[..., 1] - start[..., 1]
     share = (heights[None, :, None] - start[:, None, :, 1]) / np.where(
-        np.abs(rise) < 1e-9, np.nan, rise
+        # A level stretch of edge has no single crossing; its ends have.
+        np.abs(rise) < 1e-9,
+        np.nan,
+        rise,
     )[:, None]
     hit = (share >= 0) & (share <= 1)
+    # Of several crossings the outermost is the outline one sees.
     x = start[:, None, :, 0] + share * (end - start)[:, None, :, 0]
     found = np.where(hit, x * outward, -np.inf).max(axis=2) * outward
     lowest = np.take_along_axis(edge[..., 0], edge[..., 1].argmin(1)[:, None], 1)

@@ -12,6 +12,7 @@ from math import ceil, exp, log, log1p
 from mirvo.core.plan.problem import BOARD, CLOSE, FINAL, PlanningProblem
 from mirvo.core.plan.tree_state import UNGRAFTED, TreeState
 
+# Strain against load is convex up to half a root system; beyond it this bound would not hold.
 CONVEX_TO = 0.5
 
 
@@ -41,6 +42,7 @@ class Bounds:
     def may_arrive(self, tree: TreeState) -> bool:
         """False when the tree can surely not arrive by the year."""
         problem, left = self.problem, self.year - tree.year
+        # The cheapest test first: most ways fail at one of the first two.
         if _graft_counts_too_late(problem, tree, left):
             return False
         must, wait = self.must(tree.halves, tree.ball), self._wait(tree)
@@ -59,6 +61,7 @@ class Bounds:
         sessions = self._sessions_left(self.year - tree.year, self._wait(tree))
         if must <= 0 or sessions == 0 or self.most_share > CONVEX_TO:
             return 0.0
+        # By Jensen's inequality equal shares strain least in sum.
         share = 1.0 - exp(-must / sessions)
         return sessions * 100.0 * (share / self.problem.budget) ** 2
 
@@ -106,6 +109,7 @@ class Bounds:
         flat = self.problem.trunk_mm(tree.grown + left * self.fastest)
         if tree.woody <= flat + CLOSE or not self.problem.board_offered:
             return 0
+        # No session takes more than `load`, so at least so many are needed to flatten it.
         sessions = ceil(log(tree.ball / flat) / self.load - CLOSE) if self.load > 0 else left
         return max(0, sessions - 1) * self.step
 
@@ -128,5 +132,6 @@ def _graft_counts_too_late(problem: PlanningProblem, tree: TreeState, left: int)
     if not problem.needs_grafts:
         return False
     if tree.graft_age == UNGRAFTED:
+        # The year of grafting itself does not count, so one more is needed.
         return left < problem.rules.graft_years + 1
     return tree.graft_age + left < problem.rules.graft_years

@@ -23,6 +23,7 @@ Allow = Literal["none", "session", "final pot"]
 
 
 class _Part(BaseModel):
+    # A misspelt field must not be ignored: the plan would be of another tree.
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
@@ -93,6 +94,7 @@ class Gap(_Part):
     @property
     def sides(self) -> tuple[str, str] | None:
         """The roots on its sides, clockwise, where they are known."""
+        # A dash that is missing leaves an unnamed side, not an error: the names are only a help.
         first, dash, second = (self.between or "").partition("-")
         return (first, second) if dash and first and second else None
 
@@ -103,6 +105,7 @@ class Gap(_Part):
     @property
     def new_root_deg(self) -> float:
         """Azimuth of the root that will stand in the gap."""
+        # A fork reaches only so far, and never beyond the middle of the gap.
         half = self.width_deg / 2.0
         into = min(rules().plan.fork_deg, half) if self.method == "fork" else half
         return (self.from_deg + into) % 360.0
@@ -146,6 +149,7 @@ class Case(_Part):
     @property
     def interval(self) -> float:
         """Years between sessions; under a year counts as one."""
+        # Steps are years: two sessions in one year are one.
         return max(1.0, self.species.interval_years)
 
     @property
@@ -184,6 +188,7 @@ def read_case(data: Any) -> Case:
 
 
 def _sound(case: Case) -> None:
+    # What one field alone cannot tell: fields that must fit one another.
     known = rules().containers
     for name, where in [
         (case.state.container, "state.container"),
@@ -198,11 +203,13 @@ def _sound(case: Case) -> None:
             f"a pot {case.target.pot_depth_mm:g} mm deep leaves {case.need_mm:g} mm for the ball "
             f"after soil layer and rim; at least {least:g} mm are needed",
         )
+    # A tenth below the trunk is measuring error; more is two figures mixed up.
     if case.state.spread_mm < case.state.trunk_diameter_mm * 0.9:
         raise BadInput("state.spread_mm", "the spread is smaller than the trunk itself")
     last = case.state.last_session_year
     if last is not None and last > case.today.year:
         raise BadInput("state.last_session_year", f"{last} lies in the future")
+    # A year may hold a session and the final pot, but not a session and none.
     fixed = [hold.year for hold in case.holds if hold.allow != "final pot"]
     if len(set(fixed)) < len(fixed):
         raise BadInput("holds", "a year can only be fixed once, with a session or without")

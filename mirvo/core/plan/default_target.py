@@ -24,6 +24,7 @@ def default_target(measured: TopRecord | None) -> DefaultTarget:
     if measured is None:
         return DefaultTarget(table.spread_ratio, table.largest_gap_deg, table.min_pot_mm)
     trunk, now = measured.trunk_diameter_mm.value, measured.spread.usual.ratio.value
+    # Never below what the tree has: a target it has passed is no target.
     ratio = round(max(table.spread_ratio, now + table.spread_step), 1)
     depth = float(max(table.min_pot_mm, round(trunk)))
     reasons = (

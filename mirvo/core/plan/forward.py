@@ -111,6 +111,7 @@ def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]
     growth, budget = case.state.growth, case.species.budget
     faster = growth.model_copy(update={"spread_mm_per_year": growth.spread_mm_per_year * 1.5})
     larger = budget.model_copy(update={school: min(1.0, 1.5 * budget.of(school))})
+    # As the planner sees it, with strength, age and origin in it.
     share = PlanningProblem(case, school).budget
     eased = [
         (
@@ -140,6 +141,7 @@ def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
     """What the artist could do, each with its steps from least to most."""
     found: list[tuple[str, list[tuple[str, Case]]]] = []
     for name, container in rules().containers.items():
+        # The final pot is no place to grow in, so it is no offer.
         if name not in case.offered and name != FINAL:
             wider = case.model_copy(update={"containers": [*case.offered, name]})
             article = "the" if name == "ground" else "a"
@@ -174,6 +176,7 @@ def _lower_targets(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
         cases = [
             (reasons[part].format(value, wished), with_target(case, **{part: value}))
             for value in eased
+            # A step that is no target any more is left out, not clipped to the limit.
             if value >= 1.0 and (part != "largest_gap_deg" or value <= 360.0)
         ]
         found.append((part, cases))

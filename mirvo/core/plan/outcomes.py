@@ -14,9 +14,11 @@ from mirvo.core.plan.problem import CLOSE, FINAL, PlanningProblem
 from mirvo.core.plan.tree_state import TreeState, graft_counts
 
 OUTCOME_DRAWS = 500
+# Fixed, so that a plan opened twice shows the same chances.
 SEED = 7_919
 SUCCESS: dict[str, Callable[[PlanningProblem], float]] = {
     "graft": lambda problem: problem.rules.graft_success,
+    # A fork is wood that is there already; it does not fail to take.
     "fork": lambda _: 1.0,
     "ground layer": lambda problem: problem.case.layer_success,
 }
@@ -47,10 +49,12 @@ def outcomes(
     share = problem.rules.growth_relative_sd
     spread_sd = share * growth.spread_mm_per_year if growth.spread_sd is None else growth.spread_sd
     trunk_sd = share * growth.trunk_mm_per_year if growth.trunk_sd is None else growth.trunk_sd
+    # A rate below nothing would be a trunk that shrinks.
     spread_rate = np.maximum(0, rng.normal(growth.spread_mm_per_year, spread_sd, draws))
     trunk_rate = np.maximum(0, rng.normal(growth.trunk_mm_per_year, trunk_sd, draws))
     luck = [SUCCESS[gap.method](problem) for gap in problem.open_gaps]
     takes = rng.random((draws, len(luck))) < np.array(luck)
+    # The path is the same in all draws; only rates and luck differ.
     grown = np.array([tree.grown for tree in states])
     moved = np.diff(grown, prepend=0.0)
     spread = spread_rate[:, None] * grown + _strayed(
@@ -59,6 +63,7 @@ def outcomes(
     trunk = trunk_rate[:, None] * grown + _strayed(
         rng, growth.trunk_mm_per_year, trunk_sd, moved, draws
     )
+    # Bad years stop growth, they do not undo it.
     ratio = (state.spread_mm + np.maximum(0, spread)) / (
         state.trunk_diameter_mm + np.maximum(0, trunk)
     )
@@ -67,6 +72,7 @@ def outcomes(
     good &= np.array(
         [tree.container == FINAL and tree.halves == problem.all_halves for tree in states]
     )
+    # Who has arrived stays so: a later bad year is another year's matter.
     arrived = np.logical_or.accumulate(good, axis=1)
     low, high = np.quantile(ratio, BAND, axis=0)
     return Outcomes(low.tolist(), high.tolist(), arrived.mean(axis=0).tolist())
@@ -83,6 +89,7 @@ def _strayed(rng: np.random.Generator, rate: float, sd: float, moved: Array, dra
 def _gaps_hold(problem: PlanningProblem, states: list[TreeState], takes: Flags) -> Flags:
     """Whether the largest gap holds (draws, years), with the new roots each draw has."""
     limit = problem.case.target.largest_gap_deg + CLOSE
+    # Few patterns of luck, many draws: the gap is worked out once a pattern.
     patterns, which = np.unique(takes, axis=0, return_inverse=True)
     roots = [gap.new_root_deg for gap in problem.open_gaps]
     taken = [[a for a, took in zip(roots, row, strict=True) if took] for row in patterns]

@@ -64,6 +64,7 @@ def _plan_school(case: Case, school: str) -> PlannedPath:
         text = "growth alone: it stands in its pot and nothing is to be cut"
         bound.append(Binding(code="growth_alone", text=text, gained_years=0))
     late = None
+    # Sooner than wished is no delay; the year itself tells it.
     if reached is not None and case.target.year is not None:
         late = max(0, reached - case.target.year)
     return path.model_copy(update={"binding": tuple(bound), "late_by_years": late})

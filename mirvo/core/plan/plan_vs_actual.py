@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from mirvo.core.plan.records import PlannedStep
 
+# Less than this is within what a ruler and an eye can tell.
 SLICE_NOTED_MM = 2.0
 SHARE_NOTED = 0.03
 
@@ -58,11 +59,13 @@ def _roots(planned: Mapping[str, float], done: Mapping[str, float]) -> list[Diff
         went = done.get(label, 0.0)
         if went == 0.0:
             found.append(Difference("spared", f"{label} was to go and stayed."))
+        # A cut is not placed to the millimetre.
         elif went < part - 0.05:
             text = f"Of {label} {went * 100:.0f} % went instead of {part * 100:.0f} %."
             found.append(Difference("less", text))
     found += [
         Difference("extra", f"{label} was cut and was not planned.")
+        # Sorted, so that the sentences stand in the same order at every reading.
         for label in sorted(set(done) - set(planned))
     ]
     return found

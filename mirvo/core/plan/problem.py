@@ -17,6 +17,7 @@ USUAL = "usual pot"
 BOARD = "board in a wide pot"
 CLOSE = 1e-9
 NOT_CUT = -1
+# Azimuths are written to a tenth; two roots are never this near.
 SAME_ROOT_DEG = 0.5
 Ages = tuple[int, ...]
 
@@ -177,7 +178,9 @@ class PlanningProblem:
         """Years since each returning fault was last cut, a year later."""
         counted = zip(ages, self.returning, strict=True)
         return tuple(
-            age if age == NOT_CUT else min(age + 1, years) for age, (_, years, _) in counted
+            # Grown back is grown back; counting on would tell equal states apart.
+            age if age == NOT_CUT else min(age + 1, years)
+            for age, (_, years, _) in counted
         )
 
     def back(self, ages: Ages) -> list[CaseFault]:
@@ -285,6 +288,7 @@ def open_gaps(case: Case) -> list[Gap]:
     # Gaps that open only once the faults are gone count as well.
     wide = [(a, clockwise_from(a, b)) for a, b in pairs if clockwise_from(a, b) > limit]
     if len(order) < 2:
+        # One root alone leaves the whole round open behind it.
         wide = [(start, 360.0) for start in order or [0.0]]
 
     def lies_open(gap: Gap) -> bool:

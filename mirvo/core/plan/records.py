@@ -26,6 +26,7 @@ class PlannedStep(Record):
     ball_depth_mm, woody_depth_mm : before and after.
     """
 
+    # Files written before there were layers must not change.
     left_out_when_none: ClassVar = ("layer",)
     year: int
     share: float
@@ -140,6 +141,7 @@ class PlannedPath(Record):
 
     def step_in(self, year: int) -> PlannedStep | None:
         """The session planned for a year, None when there is none."""
+        # At most one session a year, so the first is the only one.
         return next((step for step in self.steps if step.year == year), None)
 
     @property

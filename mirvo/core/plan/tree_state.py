@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from mirvo.core.plan.problem import NOT_CUT, Ages, Cut, PlanningProblem
 
+# Below every age, so that an ungrafted tree is never taken for the better one.
 UNGRAFTED = -1
 
 
@@ -74,11 +75,13 @@ def grow(
         year,
         cut.halves,
         problem.ball_after_year(cut.ball_mm, container),
+        # The woody part shrinks with the ball and does not grow back below.
         min(tree.woody, cut.ball_mm),
         container,
         year,
         age,
         tree.grown + problem.growth_of_year(container, cut.share),
+        # Rounded, so that equal costs compare as equal whatever the order of their sums.
         (round(tree.cost[0] + cut.strain, 9), tree.cost[1] + 1),
         cut,
         tree,
@@ -87,6 +90,7 @@ def grow(
 
 
 def arrived(problem: PlanningProblem, tree: TreeState) -> bool:
+    # A root that stands again spoils the flare it was cut for.
     if tree.ages and problem.back(tree.ages):
         return False
     gap = problem.largest_gap(tree.halves, graft_counts(problem, tree.graft_age))

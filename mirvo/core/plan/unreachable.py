@@ -21,6 +21,7 @@ def why_unreachable(case: Case, school: str) -> Unreachable:
 
     The nearest target is one that is reachable, or None where none is.
     """
+    # Strength before all: no other reason matters while the tree is weak.
     if case.strength == "weak":
         return _answer(
             school,
@@ -113,6 +114,7 @@ def best_ratio(case: Case, school: str) -> float | None:
 
     # In hundredths, as the target is entered.
     low, high = 100, int(max(now, case.target.spread_ratio) * 100) + 1
+    # A ratio of one is a trunk without flare: if that fails, something else is in the way.
     if not reachable(low):
         return None
     while high - low > 1:
@@ -126,6 +128,7 @@ def _gap_alone(case: Case, school: str) -> Unreachable | None:
     gap = problem.largest_gap(problem.all_halves, True)
     # Rounded up to a whole degree, so that what is offered can surely be had.
     gap = -(-gap // 1)
+    # A gap of 360° is no root at all, which no target can mean.
     if gap <= case.target.largest_gap_deg or gap > 360:
         return None
     if earliest_year(_with_gap(case, school, gap)) is None:
@@ -205,6 +208,7 @@ def _all_together(case: Case, school: str) -> Unreachable | None:
     fails = [
         TargetPart(part=part, by=round(abs(off[part]), 2), unit=unit)
         for part, unit in units.items()
+        # What was not given up is not named as failing.
         if abs(off[part]) > 1e-6
     ]
     return _answer(

@@ -16,6 +16,7 @@ from mirvo.core.rootwork.bench import GUYED_FROM_MM, STAKED_FROM_MM
 MM3_PER_LITRE = 1e6
 MM2_PER_DM2 = 1e4
 MM_PER_M = 1e3
+# Three hold against wind from every side; two let the tree swing.
 GUYS = 3
 
 
@@ -55,6 +56,7 @@ def materials(use: Use) -> list[Item]:
     table, practice = rules().materials, use.practice or {}
     length, width, depth = use.pot
     inside = length * width * depth
+    # A ball larger than its pot is trimmed to fit, so it takes no more room than there is.
     ball = min(use.ball[0], length) * min(use.ball[1], width) * min(use.ball[2], depth)
     litres = max(0.0, inside - ball) * (1 + table.settling) / MM3_PER_LITRE
     found = [
@@ -65,6 +67,7 @@ def materials(use: Use) -> list[Item]:
     if practice.get("fixing", "tied") == "tied":
         found += _ties(use)
     if use.container == "board in a wide pot":
+        # The gap all round lets roots grow over the board's edge and down.
         side = max(0.0, min(length, width) - 2 * table.board_gap_mm)
         found.append(Item(f"board {side:.0f} mm square", 1, ""))
     if use.roots_cut and practice.get("wounds", "sealed") == "sealed":
@@ -76,9 +79,11 @@ def materials(use: Use) -> list[Item]:
         around = pi * use.trunk_mm * table.layer_turns / MM_PER_M
         found += [
             Item("layer wire", _up(around, 1), "m"),
+            # A cube of two trunks: one trunk of packing on every side.
             Item("moist packing", _up((2 * use.trunk_mm) ** 3 / MM3_PER_LITRE, 1), "l"),
         ]
     height = use.height_mm or 0.0
+    # The same limits as the advice at the bench, so that no list names what nobody was told.
     if STAKED_FROM_MM <= height < GUYED_FROM_MM:
         found.append(Item("padded stake", 1, ""))
     elif height >= GUYED_FROM_MM:
@@ -104,6 +109,7 @@ def _ties(use: Use) -> list[Item]:
 def _up(value: float, digits: int) -> float:
     """Rounded up to so many digits."""
     step = 10.0**digits
+    # A hair less before rounding up, so that 2.0000001 l is not 2.1 l.
     return ceil(value * step - 1e-9) / step
 
 
@@ -120,6 +126,7 @@ def pot_for(
     The pot it stands in when it stays; else by the trunk's diameter and the ball's depth,
     and the target's depth for the final pot. Guidance, to be replaced by a pot at hand.
     """
+    # A pot that is known beats any rule of thumb.
     if stays:
         return now
     table = rules().materials
@@ -138,4 +145,5 @@ def summed(lists: Iterable[Iterable[Item]]) -> list[Item]:
         for item in items:
             key = (item.name, item.unit)
             total[key] = total.get(key, 0.0) + item.amount
+    # By name, so that the shopping list reads the same each time.
     return [Item(name, round(amount, 1), unit) for (name, unit), amount in sorted(total.items())]

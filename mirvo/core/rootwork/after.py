@@ -26,10 +26,12 @@ def after_cuts(marks: TopDraft, cuts: Mapping[str, float]) -> TopDraft:
     left = []
     for root in marks.roots:
         part = cuts.get(root.label, 0.0)
+        # Without a path no figures can be made of a root, so it leaves the list.
         if part >= 1.0:
             continue
         if part >= MIN_PART:
             path = shortened(root.path, part)
+            # The end's width was measured at a tip that is gone.
             root = root.model_copy(update={"path": path, "end_width": None})
         left.append(root)
     return marks.model_copy(update={"roots": tuple(left)})

@@ -14,13 +14,19 @@ from mirvo.core.almanac.loader import Data, read_data
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.errors import BadInput
 
+# From here a person alone strains the back; two lift it, or it is slid.
 HEAVY_KG = 20.0
+# Soil with water in its pores, root and pot together; dry it weighs about half.
 WET_BALL_KG_PER_LITRE = 1.4
+# A dug tree's trench lies five to six trunks out, where fine roots still are.
 TRENCH_TRUNKS = (5, 6)
+# Below this a tied-in ball holds the tree; above, wind works it loose before roots grip.
 STAKED_FROM_MM, GUYED_FROM_MM = 250.0, 500.0
 HELD_AT_SHARE = 2 / 3
+# A note, not a book: what is longer is a paste gone wrong.
 MAX_TEXT = 4000
 MAX_NUMBER = 20_000.0
+# Between these two steps the roots lie bare and must be misted.
 BARE_FROM, BARE_UNTIL = "lift", "fill"
 
 Situation = dict[str, Any]
@@ -48,6 +54,7 @@ class Field(Data):
         """The value as it is kept; None clears the field. Raises BadInput at the field."""
         if value is None or value == "":
             return None
+        # One method a kind, named after it, so that a new kind without a check fails at once.
         return getattr(self, f"_{self.kind}")(value)
 
     def _toggle(self, value: Any) -> bool:
@@ -57,9 +64,11 @@ class Field(Data):
 
     def _number(self, value: Any) -> float:
         try:
+            # Half of the world writes 2,5.
             number = float(str(value).replace(",", "."))
         except ValueError:
             raise BadInput(self.key, f"{self.label}: '{value}' is not a number") from None
+        # Only a height or an angle can fall as well as rise.
         lowest = -500.0 if self.key in ("flare_height_mm", "new_angle_deg") else 0.0
         if not lowest <= number <= MAX_NUMBER:
             raise BadInput(
@@ -81,8 +90,9 @@ class Field(Data):
     _area = _text
 
     def _hours(self, value: Any) -> list[int]:
+        # Not isinstance: a yes counts as a 1 in Python and would pass for one o'clock.
         fine = isinstance(value, list) and all(
-            isinstance(hour, int) and 1 <= hour <= 12 for hour in value
+            type(hour) is int and 1 <= hour <= 12 for hour in value
         )
         if not fine:
             raise BadInput(self.key, f"{self.label}: must be hours of the clock, 1 to 12")
@@ -137,6 +147,8 @@ def situation_of(
     trunk_mm : trunk diameter at the ground; a trench follows from it. height_mm : of the
     tree; from it follows whether it is staked or guyed.
     """
+    # An unmeasured ball has no weight, so no warning; the step itself still says to lift with
+    # care.
     kilograms = (ball_litres or 0.0) * WET_BALL_KG_PER_LITRE
     trench = [f"{times * trunk_mm:.0f}" if trunk_mm else f"{times} ×" for times in TRENCH_TRUNKS]
     return {
@@ -181,6 +193,7 @@ def steps_for(situation: Situation) -> list[Step]:
     order = sheet.kinds.get(kind)
     if order is None:
         raise BadInput("kind", f"there is no kind of session called '{kind}'")
+    # Cautions that come at every step are no longer read, so each is said once.
     given: set[str] = set()
     made = []
     for key in order:
@@ -190,6 +203,7 @@ def steps_for(situation: Situation) -> list[Step]:
             for name in step.cautions
             if name not in given and sheet.cautions[name].holds(situation)
         ]
+        # Marked as given even where it does not hold now: the situation is the same in all steps.
         given.update(step.cautions)
         made.append(
             Step(
@@ -205,6 +219,7 @@ def steps_for(situation: Situation) -> list[Step]:
 
 def fields_for(kind: str) -> dict[str, Field]:
     """Every field a kind of session asks for, by key. Raises BadInput."""
+    # Without species and practice: fields depend on the kind alone.
     steps = steps_for({"kind": kind})
     return {field.key: field for step in steps for field in step.fields}
 
@@ -216,6 +231,7 @@ def bares_roots(kind: str) -> bool:
 
 def _filled(sentence: _Said, situation: Mapping[str, Any]) -> str:
     text = sentence.say
+    # Not format(): a sentence may hold braces of its own, and a missing name leaves a blank.
     for name in ("weight_kg", "trench_from", "trench_to", "guy", "species"):
         text = text.replace("{" + name + "}", str(situation.get(name, "")))
     return text.replace("{poison}", str(situation.get("poison_said", "")))

@@ -17,8 +17,10 @@ Height = Literal["above", "on", "below"]
 ACTIONS: tuple[Action, ...] = get_args(Action)
 CONDITIONS: tuple[Condition, ...] = get_args(Condition)
 HEIGHTS: tuple[Height, ...] = get_args(Height)
+# Actions that take feeding root; bending and watching leave it all.
 CUTTING = ("shorten", "remove", "halve")
 HALF = 0.5
+# Shares come as sums of floats; a hundredth of a percent is no cut.
 ROUNDING = 1e-4
 
 
@@ -42,6 +44,7 @@ class RootFinding(Record):
     def noted(self) -> dict[str, Any]:
         """Only what was noted, by the names the marks of a root bear."""
         every = {name: getattr(self, name) for name in type(self).model_fields}
+        # What was not looked at must not overwrite what the marks say.
         return {name: value for name, value in every.items() if value is not None}
 
 
@@ -55,6 +58,7 @@ class CutDecision(Record):
     @property
     def cost(self) -> float:
         """Share of the root's own feeding share that goes, 0 to 1."""
+        # Halving means half of what the root feeds, whatever its length.
         if self.action == "remove":
             return 1.0
         if self.action == "halve":
@@ -105,6 +109,7 @@ class RootCase:
 
     @property
     def alive(self) -> bool:
+        # A root without feeders feeds nothing, even where its bark is green.
         return self.condition != "dead" and self.feeders != 0
 
 

@@ -58,4 +58,5 @@ def kind_by_key(key: str) -> Kind:
 
 def kind_name(key: str) -> str:
     """How a kind is called; its key where nobody knows it any more."""
+    # A record may name a kind that is no longer offered; it is shown as it was written.
     return next((kind.name for kind in KINDS if kind.key == key), key)

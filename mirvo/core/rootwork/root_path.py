@@ -13,6 +13,7 @@ from mirvo.core.almanac import rules
 from mirvo.core.angles import angle_between
 
 Point = tuple[float, float]
+# Shapely makes a point of a path cut by nothing, so that is not asked of it.
 MIN_PART = 1e-6
 
 
@@ -27,6 +28,7 @@ def straight_stretch_mm(path: Sequence[Point]) -> float:
     A leg strays when its direction lies over `straight_deg` off the radial direction at
     the root's base, (0, 0) being the trunk's centre.
     """
+    # Azimuths run clockwise from the front, so x comes first.
     outward = degrees(atan2(path[0][0], path[0][1]))
     run = 0.0
     for (ax, ay), (bx, by) in zip(path, path[1:], strict=False):
@@ -44,6 +46,7 @@ def along_mm(path: Sequence[Point], at: Point) -> float:
 
 def point_at_mm(path: Sequence[Point], length: float) -> Point:
     """The point of a path at a length from its base, mm; its end when it is shorter."""
+    # Beyond its end Shapely gives the end, but says so less plainly than this.
     at = LineString(path).interpolate(min(length, path_length_mm(path)))
     return (float(at.x), float(at.y))
 

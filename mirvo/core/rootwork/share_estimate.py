@@ -45,8 +45,11 @@ class BallWork:
             if self.depth_before is None:
                 raise BadInput("ball_depth_before", "is needed to work out what the slice took")
             parts.append(slice_part(self.slice_mm, self.depth_before, self.matted))
+        # A side trim needs all three: without the width nobody knows what part of the ball it
+        # was.
         before, after, wide = self.length_before, self.length_after, self.width_before
         if before and after and wide and after < before:
+            # The depth plays no part in a side trim, but a ball cannot have none.
             ball = Ball(before, wide, self.depth_before or 1.0)
             parts.append(side_trim_part((before - after) / 2, ball))
         return tuple(parts)
@@ -97,6 +100,7 @@ def taken_share(
     ------
     BadInput : a cost names a root that is not there.
     """
+    # Roots add up among themselves; the ball's parts then take of what is left.
     taken = 0.0
     for label, cost in costs.items():
         if label not in shares:

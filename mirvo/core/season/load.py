@@ -40,6 +40,7 @@ def monday_of(day: date) -> date:
 
 def weeks_of(due: DueTree, today: date) -> list[date]:
     """Mondays of the weeks a tree may be worked in, none of them over already."""
+    # From this week on: a week that is over cannot be worked in.
     first, last = monday_of(max(due.start, today)), monday_of(due.end)
     return [first + timedelta(weeks=n) for n in range((last - first).days // 7 + 1)]
 
@@ -54,12 +55,15 @@ def plan_weeks(due: Sequence[DueTree], room: int, today: date) -> list[Week]:
     """
     taken: Counter[date] = Counter()
     placed: dict[int, date] = {}
+    # What was chosen by hand is placed first, then what closes soonest.
     ordered = sorted(due, key=lambda tree: (tree.moved_to is None, tree.end, tree.best, tree.key))
     for tree in ordered:
         weeks = weeks_of(tree, today)
+        # Its window is over; another place tells the artist so.
         if not weeks:
             continue
         chosen = None if tree.moved_to is None else monday_of(tree.moved_to)
+        # A chosen day outside the window is no choice any more.
         if chosen not in weeks:
             chosen = min(weeks, key=lambda week: _worth(week, tree, taken, room))
         placed[tree.key] = chosen

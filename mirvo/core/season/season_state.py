@@ -29,14 +29,17 @@ def season_state(
     table = rules().season
     worked_dormant = species.group in table.worked_dormant
     if worked_dormant and bud_stage in BUDS_THAT_OPEN:
+        # Buds are the tree's own word; a calendar only guesses at it.
         return OPEN
     start, end, _ = year_window(species, last_frost, day.year)
     if under_glass:
+        # Glass brings spring forward; its end comes as outside, with the heat.
         start -= timedelta(weeks=table.under_glass_weeks)
     if start <= day <= end:
         return OPEN
     early = day < start
     away = (start - day).days if early else (day - end).days
     if early and worked_dormant and dormant_work == "swelling":
+        # This practice waits for swelling buds, so before the window there is no edge.
         return SHUT
     return EDGE if away <= table.edge_days else SHUT

@@ -193,10 +193,12 @@ def _dries_faster(seen: Evidence) -> bool:
         return False
     if seen.days_between is None or not seen.days_usual:
         return False
+    # Against this tree's own rhythm: trees differ more than seasons do.
     return seen.days_between <= rules().triage.dries_faster_share * seen.days_usual
 
 
 def _may_work(seen: Evidence) -> bool:
+    # A weak tree in an open window still does not bear cuts.
     return seen.window in ("open", "closing") and seen.strength != "weak"
 
 
@@ -209,6 +211,7 @@ def _due(seen: Evidence, reasons: list[str], points: int) -> Triage:
             advice = "it was delayed twice and is shown: a larger pot for good is the honest answer"
             return Triage("larger_pot", [*reasons, advice], points)
         return Triage("repot", reasons, points)
+    # Strength is named first: it is the reason that waiting for spring does not remove.
     why = "it is too weak for root work" if seen.strength == "weak" else "its window is shut"
     if points >= table.press_from and seen.delays < table.max_delays:
         return Triage("delay", [*reasons, f"{why}, and it presses"], points, _lesser(seen))

@@ -9,7 +9,9 @@ from itertools import chain
 from statistics import NormalDist
 from typing import Protocol
 
+# Roots cut lately freeze earlier than wood: a degree above freezing is the floor.
 FRESH_ROOTS_FLOOR_C = 1.0
+# Longer than any winter, so the count of warmth begins before it.
 SEASON_DAYS = 200
 LATE_DAYS = 45
 

@@ -19,16 +19,21 @@ from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, PlanView
 
 Map = npt.NDArray[np.float32]
 Mask = npt.NDArray[np.bool_]
+# More samples change the coefficients by less than their own error.
 SAMPLES = 2500
 NEWTON_STEPS, RIDGE = 8, 3.0
+# Beyond this a single odd cell would pull the products of features apart.
 FAR_OUT = 4.0
+# Only the rim of the trunk is bark in full light; its middle may be in shade or leaf.
 INSIDE_SHARE = 0.30
+# Further out than roots of a usual flare reach, so that no root is taught as soil.
 SOIL_FROM_TRUNKS = 1.15
 SURE_BARK, SURE_SOIL = 0.75, 0.25
 NEAR_TRUNKS = 1.1
 FLANK_CELLS = 0.0
 SCALES = (1.0, 2.0)
 BRIGHTNESS_SCALE = 2.5
+# Fixed, so that the same photo gives the same proposals.
 SEED = 11
 
 
@@ -37,15 +42,18 @@ def bark_probability(view: PlanView) -> Map:
     features = _features(view)
     away = _distance_outside(view)
     trunk = CELLS_PER_TRUNK
+    # The trunk's own rim teaches what bark looks like on this photo.
     bark = (away <= 0) & (away > -INSIDE_SHARE * trunk)
     soil = (away > SOIL_FROM_TRUNKS * trunk - trunk / 2) & view.known
     first = _classify(features, bark, soil)
     near = (away > 0) & (away < NEAR_TRUNKS * trunk) & view.known
+    # Only what hangs together with the trunk is believed: bark lies about in soil too.
     again_bark = _touching(first > SURE_BARK, away) & near
     again_soil = (
         near & (first < SURE_SOIL) & (_distance_from(again_bark | (away <= 0)) > FLANK_CELLS)
     )
     second = _classify(features, again_bark | bark, again_soil | soil, weights=(near, 3.0))
+    # Where little was sure, the second lesson has nothing to teach.
     both = 0.35 * first + 0.65 * second if again_bark.sum() > SAMPLES / 10 else first
     both[away <= 0] = 1.0
     both[~view.known] = 0.0
@@ -60,6 +68,7 @@ def _features(view: PlanView) -> Map:
     """
     import cv2  # heavy: only where a photo is really looked at
 
+    # Six grey levels are added, so that black does not run off to minus infinity.
     logs = np.log(view.colour.astype(np.float32) + 6.0)
     light = logs.mean(axis=2)
     tints = [logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]]
@@ -71,6 +80,7 @@ def _features(view: PlanView) -> Map:
         parts.append(cv2.GaussianBlur(contrast, (0, 0), sigma))
     gx, gy = (cv2.Sobel(light, cv2.CV_32F, *order) for order in ((1, 0), (0, 1)))
     xx, yy, xy = (cv2.GaussianBlur(part, (0, 0), 3.0) for part in (gx * gx, gy * gy, gx * gy))
+    # How much the texture runs one way: bark has a grain, soil has none.
     parts.append(np.sqrt((xx - yy) ** 2 + 4 * xy**2) / (xx + yy + 1e-4))
     return np.stack([part.ravel() for part in parts], axis=1).astype(np.float32)
 
@@ -102,6 +112,7 @@ def _classify(
     chosen = [_sample(rng, part.ravel(), weights) for part in (bark, soil)]
     rows = np.concatenate(chosen)
     answers = np.repeat([1.0, 0.0], [len(part) for part in chosen])
+    # No feature of one single value may divide by nothing.
     middle, spread = features[rows].mean(axis=0), features[rows].std(axis=0) + 1e-6
     scaled = np.clip((features - middle) / spread, -FAR_OUT, FAR_OUT)
     slope = _logistic(_with_products(scaled[rows]).astype(float), answers)

@@ -18,18 +18,23 @@ from mirvo.core.measure.geometry import arc_lengths, dense, normals
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.edges import profiles
 
+# Longer runs would follow the root into its taper.
 ALONG_WIDTHS = 1.5
 CLEAR_OF_BASE = 0.05
 SMOOTH_WIDTHS = 0.6
 REACH_SDS = 3.5
 CLEAR_SDS = 2.5
+# Half a pixel is as fine as a lens resolves.
 STEP_PX = 0.5
 BLUR_PX = 1.0
 MIN_WIDTH_PX, MAX_WIDTH_PX, MIN_RUN_PX = 8.0, 800.0, 6.0
 DARKEST = 8.0
+# No single sample may speak louder than a typical one and a half times.
 TYPICAL = 1.5
+# Neighbouring samples repeat one another; so many square pixels count as one.
 SAME_SAMPLE_PX2 = 350.0
 SOFT_EDGE_PX = 0.5
+# Roots taper outward by some six parts in a hundred of their length.
 USUAL_SLOPE, SLOPE_SD = -0.06, 0.06
 SLOPES = np.linspace(-0.25, 0.10, 8)
 
@@ -57,6 +62,7 @@ def set_to_flanks(
     """
     hand = Flanks(width, np.full(2, float(click_sd_px)))
     wide = float(np.hypot(*(width[1] - width[0])))
+    # A large width suffers little from a click, a small one shows no flank.
     if click_sd_px <= 0 or not MIN_WIDTH_PX <= wide <= MAX_WIDTH_PX:
         return hand
     run = _run_beside(width, path, wide)
@@ -85,6 +91,7 @@ def _run_beside(width: Array, path: Array, wide: float) -> tuple[Array, Array, A
     middle = width.mean(axis=0)
     start = int(np.hypot(*(line - middle).T).argmin())
     steps = np.arange(CLEAR_OF_BASE * wide, ALONG_WIDTHS * wide, 1.0)
+    # At the end of a path there is no root left outward, so it is read inward.
     inward = total - at[start] < max(MIN_RUN_PX, 0.3 * wide)
     along = -steps if inward else steps
     along = along[(at[start] + along >= 0.0) & (at[start] + along <= total)]
@@ -92,6 +99,7 @@ def _run_beside(width: Array, path: Array, wide: float) -> tuple[Array, Array, A
         return None
     there = np.rint((at[start] + along) / at[1]).astype(int)
     across = normals(line, SMOOTH_WIDTHS * wide / STEP_PX)[there]
+    # The way across follows the hand's two points, so that left stays left.
     across = across * np.sign(across.mean(axis=0) @ (width[1] - width[0]))
     aside = ((middle - line[start]) * across).sum(axis=1, keepdims=True)
     return line[there] + aside * across, across, along
@@ -128,6 +136,7 @@ def _flank(
     seen = summed.sum(axis=2) / SAME_SAMPLE_PX2
     hand = ((offsets / click_sd) ** 2)[:, None] / 2
     taper = ((SLOPES - USUAL_SLOPE) / SLOPE_SD) ** 2 / 2
+    # Less the greatest before the exponential, so that it cannot overflow.
     chance = np.exp(seen - hand - taper - (seen - hand - taper).max()).sum(axis=1)
     chance /= chance.sum()
     mean = float(chance @ offsets)
@@ -144,5 +153,6 @@ def _odds(colours: Array, at: Array, half: float, clear: float) -> Array:
     spread = (np.cov(bark.T) + np.cov(ground.T)) / 2 + 1e-5 * np.eye(bark.shape[1])
     slope = np.linalg.solve(spread, bark.mean(axis=0) - ground.mean(axis=0))
     odds = (colours - (bark.mean(axis=0) + ground.mean(axis=0)) / 2) @ slope
+    # Odds are capped: a glint is not proof.
     most = TYPICAL * float((bark.mean(axis=0) - ground.mean(axis=0)) @ slope) / 2
     return np.asarray(np.clip(odds, -most, most))

@@ -18,7 +18,9 @@ from mirvo.records.models import Tree, Yard
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.settings import put_yard, yard_of
 
+# Long enough for a slip to be noticed, short enough that the list stays clean.
 PUT_BACK_DAYS = 30
+# The almanac page shows all of them at once.
 MAX_OWN = 300
 MAX_KEY = 50
 
@@ -43,6 +45,7 @@ def species_of(yard: Yard, key: str) -> Species:
     own = _own(yard, key)
     if own is None:
         return species_by_key(key)
+    # Of a shipped species only what differs is kept, so that a better almanac reaches it.
     shipped = _shipped(key)
     return Entry.model_validate(own).species(key) if shipped is None else with_own(shipped, own)
 
@@ -91,6 +94,7 @@ def add_entry(studio: Studio, name: str, like: str) -> str:
         name = name.strip()[:60]
         try:
             figures = {**figures_of(species_of(yard, like)), "name": name}
+        # The complaint belongs to the form of a new species, not to the entry it is like.
         except NotFound as error:
             raise BadInput("new_name", f"{error.message} to begin with") from None
         if not name:
@@ -115,6 +119,7 @@ def lay_aside(studio: Studio, key: str) -> bool:
     """
     with studio.writing() as db:
         found = entry_of(db, key)
+        # Its trees would be left without window, budget and cautions.
         if found.shipped is None and found.trees:
             trees = "one tree is" if found.trees == 1 else f"{found.trees} trees are"
             raise BadInput("laid_aside", f"{trees} of this species; give them another one first.")
@@ -131,6 +136,7 @@ def put_back(studio: Studio, key: str) -> None:
         kept = yard_of(db).own_species.get(key)
         if kept is None or kept.laid_aside is None:
             raise NotFound("species", "nothing of this species was laid aside")
+        # Meanwhile another one may have taken its name.
         _check_name(db, str(kept.figures.get("name", "")), key, "laid_aside")
         _keep(db, studio.today, key, OwnSpecies(figures=kept.figures))
 
@@ -165,6 +171,7 @@ def _shipped(key: str) -> Species | None:
 def _keep(db: DbSession, today: date, key: str, kept: OwnSpecies | None) -> None:
     """Keep or drop what is the studio's own of a species; what lay aside too long goes."""
     every = yard_of(db).own_species
+    # Forgotten here, at the next change, since nobody else ever looks at old ones.
     own = {name: its for name, its in every.items() if name != key and _still(its, today)}
     put_yard(db, own_species=own if kept is None else {**own, key: kept})
 
@@ -182,6 +189,7 @@ def _check_name(db: DbSession, name: str, key: str | None, field: str = "name") 
 
 def _free_key(yard: Yard, name: str) -> str:
     plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:MAX_KEY] or "species"
+    # A name laid aside keeps its key: it can still be put back.
     taken = {entry.key for entry in shipped_species()} | set(yard.own_species)
     return next(
         key

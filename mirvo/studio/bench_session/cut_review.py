@@ -31,6 +31,7 @@ from mirvo.studio.records.share import correction_of
 from mirvo.studio.tree_queries import MeasuredBase, measured_base, target_of
 from mirvo.studio.yard.settings import yard_of
 
+# Before a target is set, quarters are what most artists look for.
 USUAL_GAP_DEG = 90.0
 WANTS_SOMETHING = ("remove", "shorten", "halve", "bend")
 DEPTH_UNKNOWN = "Give the ball's depth at the inspection; what the slice takes follows from it."
@@ -104,6 +105,7 @@ def cut_review(db: DbSession, studio: Studio, state: BenchState) -> BenchReview:
     )
     ball_parts, problem = _taken_from_ball(answers)
     empty = BenchReview(season, state.decisions, target, problem, base)
+    # The limits come first: they hold even where nothing was measured yet.
     limits = CutConstraints(
         budget=session_budget(
             tree,
@@ -128,6 +130,7 @@ def _taken_from_ball(answers: Mapping[str, Any]) -> tuple[tuple[float, ...], str
     """Parts that slice and trim take, or the sentence why they cannot be worked out yet."""
     try:
         return ball_work_of(answers).parts(), None
+    # A missing depth is no mistake while the ball is still in its pot, so it is said kindly.
     except BadInput as error:
         return (), DEPTH_UNKNOWN if error.field == "ball_depth_before" else error.message
 

@@ -51,12 +51,14 @@ class BenchState:
 
     @property
     def day(self) -> date:
+        # A session that runs past midnight is still of the day it began.
         return self.bench.begun_at.date()
 
     @property
     def old_soil_hours(self) -> tuple[int, ...]:
         """Hours of the clock where old soil stays: as noted today, else as left last time."""
         if "old_soil" in self.answers:
+            # Old soil that was not looked at today stays where it was left.
             return tuple(self.answers["old_soil"] or ())
         before = self.last.notes if self.last else {}
         hours = before.get("old_soil")
@@ -98,6 +100,7 @@ class BenchState:
 def begin(studio: Studio, tree_id: int, kind: str) -> BenchSession:
     """Begin a session, or go on with the one that runs for this tree. Raises BadInput."""
     kind_by_key(kind)
+    # Asked for its complaint: a kind without steps is refused before anything is written.
     steps_for({"kind": kind})
     with studio.writing() as db:
         load_tree(db, tree_id)
@@ -138,8 +141,10 @@ def leave(studio: Studio, bench_id: int) -> int:
     """
     with studio.writing() as db:
         bench = load_bench_session(db, bench_id)
+        # Even an entry that was taken back shows that somebody worked.
         if db.scalar(select(func.count()).where(BenchEntry.bench_session_id == bench_id)):
             raise BadInput("session", "something was entered already; close the session to keep it")
+        # Left twice, it ended the first time.
         bench.closed_at = bench.closed_at or studio.now
         return bench.tree_id
 
@@ -159,6 +164,7 @@ def bench_state(db: DbSession, bench_id: int) -> BenchState:
     entries = db.execute(
         select(BenchEntry.field, BenchEntry.value, BenchEntry.entered_at)
         .where(BenchEntry.bench_session_id == bench_id)
+        # In the order they were made at the bench, not in which they arrived.
         .order_by(BenchEntry.entered_at, BenchEntry.number)
     ).all()
     photos = db.execute(
@@ -168,6 +174,7 @@ def bench_state(db: DbSession, bench_id: int) -> BenchState:
         .order_by(Photo.id)
     )
     last = next(iter(sessions_of(db, tree.id)), None)
+    # Later entries overwrite earlier ones of their field.
     answers = {field: value for field, value, _ in entries}
     return BenchState(
         bench=bench,

@@ -73,6 +73,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
         raise BadInput("session", RECORD_FIRST)
     ball = session.ball_depth_after
     species = species_of(yard_of(db), tree.species_key)
+    # By what stands: roots cut since the measurement feed nobody and close no gap.
     cuts = roots_to_cut(base.roots)
     spread, trunk = _spread(base, target), base.record.trunk_diameter_mm.value
     growth = _growth(db, tree, species, target, trunk)
@@ -117,6 +118,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
         "holds": [
             {"year": hold.year, "allow": hold.allow}
             for hold in holds_of(db, tree.id)
+            # Years gone by bind nothing any more, but a final pot binds from its year on.
             if hold.year > today.year or hold.allow == FINAL
         ],
         "horizon_years": HORIZON_YEARS,
@@ -151,6 +153,7 @@ def _ball_now(depth: float, session: RootSession, today: date) -> float:
 def _faults(
     roots: tuple[RootRecord, ...], cuts: list[RootToCut], regrowth: dict[str, int]
 ) -> list[dict[str, object]]:
+    # Where fine roots mostly are is seen at the bench only; until then they count as even.
     shares = feeding_shares(roots, "even")
     return [
         {
@@ -173,6 +176,7 @@ def _gaps(
     """Gaps wider than the target once all fault roots are gone, named by the roots beside them."""
     gone = {cut.label for cut in cuts}
     left = sorted((_azimuth(root), root.label) for root in roots if root.label not in gone)
+    # One root alone has no neighbour to name a gap by.
     if len(left) < 2:
         return []
     return [
@@ -205,6 +209,7 @@ def _growth(
 
 
 def _mean_container_factor(db: DbSession, tree: Tree) -> float:
+    # Before the first session it has grown in the container it stands in.
     names = [session.container_after for session in sessions_of(db, tree.id)] or [tree.container]
     table = rules().containers
     return sum(table[name].growth for name in names) / len(names)

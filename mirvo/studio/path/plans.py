@@ -114,6 +114,7 @@ def take_up(studio: Studio, plan_id: int) -> Plan:
         target.spread_ratio = case.target.spread_ratio
         target.largest_gap_deg = case.target.largest_gap_deg
         target.pot_depth_mm = case.target.pot_depth_mm
+        # A year that has passed since would refuse the whole target.
         passed = case.target.year is not None and case.target.year < studio.today.year
         target.year = None if passed else case.target.year
         target.basis = case.state.spread_basis

@@ -52,6 +52,7 @@ def set_target(studio: Studio, tree_id: int, form: TargetForm) -> Target:
     ------
     BadInput : it lies in the past or cannot hold a ball.
     """
+    # This year may still be wished for: a window may lie ahead.
     if form.year is not None and form.year < studio.today.year:
         raise BadInput("year", f"{form.year} has passed; wish for {studio.today.year} or later")
     with studio.writing() as db:
@@ -110,6 +111,7 @@ def hold_year(studio: Studio, tree_id: int, year: int, why: str, allow: str = "n
             # The new word on a year replaces the old one.
             if _replaced(hold, year, allow):
                 db.delete(hold)
+        # Before the new one is added, since a year may be held once only.
         db.flush()
         db.add(TargetHold(tree_id=tree_id, year=year, why=why[:MAX_WHY], allow=allow))
         target.updated_at = studio.now
@@ -155,6 +157,7 @@ def choose_containers(studio: Studio, tree_id: int, names: Sequence[str]) -> Non
         raise BadInput("containers", "tick at least one container for the tree to grow in")
     with studio.writing() as db:
         target = _target(db, tree_id)
+        # In the order of the rules, so that equal choices make equal cases.
         target.containers = tuple(name for name in known if name in names or name == FINAL)
         target.updated_at = studio.now
 
@@ -178,6 +181,7 @@ def put_gap_methods(db: DbSession, tree_id: int, methods: Mapping[Gap, str]) -> 
     """Keep how some gaps are to be closed, within a transaction."""
     measured = _measurement(db, tree_id)
     for (one, other), method in methods.items():
+        # Asked for by letter, kept by root: a letter may change, the root does not.
         first, second = root_of(db, tree_id, one), root_of(db, tree_id, other)
         found = db.scalar(
             select(GapPlan).where(

@@ -27,7 +27,9 @@ from mirvo.standins.weather import SimulatedStation
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.yard.settings import yard_of
 
+# Below this a pot freezes through and even hardy roots die.
 USUAL_FLOOR_C = -8.0
+# So long fresh roots are at their tenderest.
 FROST_RISK_NIGHTS = 28
 
 
@@ -61,6 +63,7 @@ def frost_watch(db: DbSession, today: date) -> list[ColdNights]:
         .limit(1)
         .scalar_subquery()
     )
+    # Under glass no frost comes near, whatever the forecast.
     query = select(Tree, worked).where(Tree.under_glass.is_(False), Tree.kept())
     found = []
     for tree, done_on in db.execute(query):
@@ -73,6 +76,7 @@ def frost_watch(db: DbSession, today: date) -> list[ColdNights]:
 
 def _floor(species: Species, done_on: date | None, today: date) -> tuple[float, str]:
     """The night temperature a tree must not meet now, and why."""
+    # A tender tree is harmed before fresh roots are, so its own floor comes first.
     if species.night_floor_c >= rules().care.tender_from_c:
         return (
             species.night_floor_c,
@@ -119,10 +123,12 @@ def season_shift_of(yard: Yard, species: Species, today: date) -> tuple[int, int
     days = _shift(place, yard.last_frost, start, today, rule.base_c, rule.degree_days)
     if days is None:
         return None
+    # Warmth of one spring does not move a window by more than the rules let it.
     most = rules().season.max_shift_days
     return (frost_day(yard.last_frost, today.year).year, max(-most, min(most, days)))
 
 
+# The same for all trees of a group, and asked for every row of a list.
 @lru_cache(maxsize=64)
 def _shift(
     place: str, last_frost: str, start: date, today: date, base_c: float, needed: float
@@ -149,5 +155,6 @@ def frost_after(yard: Yard, day: date) -> float:
 def frost_by_week(yard: Yard) -> list[float]:
     """Chance of frost in a night in the middle of each of the 52 weeks of a year."""
     station = station_of(yard)
+    # Any year does: what is usual does not depend on it.
     middles = (date(2001, 1, 4) + timedelta(weeks=week) for week in range(52))
     return [frost_chance(station.normal(day).low_c, station.spread_c) for day in middles]
