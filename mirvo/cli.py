@@ -36,6 +36,7 @@ def _propose() -> None:
     """Propose marks on photos; nothing is taken for measured that you did not look at."""
 
 
+# As the shell's own commands answer a wrong call.
 BAD_INPUT = 2
 PhotoArgument = Annotated[Path, typer.Argument(help="The photo the marks were set on.")]
 MarksOption = Annotated[Path, typer.Option(help="MARKS.json of the photo.")]
@@ -54,6 +55,7 @@ def main() -> None:
 
 
 def fail(sentence: str) -> NoReturn:
+    # One line, whatever the sentence quotes.
     print(" ".join(sentence.split()), file=sys.stderr)
     raise SystemExit(BAD_INPUT)
 
@@ -63,6 +65,7 @@ def _json_of(path: Path) -> Any:
         return json.loads(path.read_text("utf-8"))
     except OSError as error:
         raise BadInput(str(path), f"cannot be read: {error.strerror}") from None
+    # Nested a hundred thousand deep is no JSON of a person's either.
     except (ValueError, RecursionError) as error:
         raise BadInput(str(path), f"is not JSON: {error}") from None
 
@@ -95,6 +98,7 @@ class _Opened:
         from mirvo.core.vision.card import find_card
         from mirvo.records.photos import grey_of
 
+        # Looking for a card nobody named would cost seconds.
         return find_card(grey_of(self.content)) if kind == "card" else None
 
 
@@ -188,6 +192,7 @@ def propose_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
     opened = _open(photo)
     listed = _json_of(marks)
     if isinstance(listed, dict):
+        # Proposals are asked for before there are roots; the contract wants the list.
         listed.setdefault("roots", [])
     checked = read_marks(listed, opened.size)
     corners = opened.card(checked.calibration.kind)

@@ -14,7 +14,7 @@ HOLDS = {
     "mirvo/core/letters.py": "def next_letter(",
     "mirvo/core/plan/default_target.py": "def default_target(",
     "mirvo/core/almanac/bench.yaml": "steps:",
-    "mirvo/records/models.py": '__tablename__ = "cut_decisions"',
+    "mirvo/records/models/sessions.py": '__tablename__ = "cut_decisions"',
     "mirvo/records/photos.py": "exif",
     "mirvo/studio/records/session_form.py": "class SessionForm(",
     "mirvo/web/routes/measuring/years.py": "/trees/{tree_id}/years",

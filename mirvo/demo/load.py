@@ -34,6 +34,7 @@ from mirvo.studio.yard.trees import add_tree
 PHOTO_SIZE = (1280, 960)
 CLICK_SD_PX = 1.5
 TRIED_BELOW, TRIED_RIM = 0.12, 0.35
+# As many as the smallest machine it is made for has cores.
 WORKERS = 2
 
 
@@ -99,6 +100,7 @@ def _history(index: int, entry: DemoTree) -> _History:
     history, gone = _History(), set[str]()
     for session in entry.sessions:
         left = without(base, gone)
+        # What a sensible artist would have cut then.
         history.removed[session.done_on] = _worst(left, session.remove_bad)
         gone |= history.removed[session.done_on]
     for number, day in enumerate(entry.photos):
@@ -124,6 +126,7 @@ def _grow_up(studio: Studio, entry: DemoTree, history: _History) -> None:
     events += [(session.done_on, 1, session) for session in entry.sessions]
     if entry.planned_on is not None:
         events.append((entry.planned_on, 2, None))
+    # Photo before session before plan on one day, as it is done.
     for day, _, event in sorted(events, key=lambda dated: dated[:2]):
         if isinstance(event, _Shot):
             _measure(studio, tree.id, event, letters)
@@ -161,6 +164,7 @@ def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str])
         shot=shot.taken.result() if shot.taken else None,
     )
     for root in sorted(shot.base.roots, key=lambda root: root.azimuth_deg):
+        # Letters in the order of the clock at first sight, and for life.
         letters.setdefault(root.key, next_letter(letters.values()))
     camera = random_camera(shot.seed, *PHOTO_SIZE)
     marks = true_marks(shot.base, camera, Layout(), letters)
@@ -191,6 +195,7 @@ def _confirm_letters(studio: Studio, tree_id: int, waiting: bool) -> None:
     """Every root keeps its letter over the years; the last date's may wait for the artist."""
     with studio.reading() as db:
         later = measurements_of(db, tree_id)[1:]
+    # One tree waits, so that the page of years has something to show.
     for row in later[:-1] if waiting else later:
         confirm(studio, tree_id, row.id, {label: label for label in row.top_marks.labels})
 
@@ -201,6 +206,7 @@ def _by_hand(value: Any, rng: np.random.Generator) -> Any:
         return {key: _by_hand(part, rng) for key, part in value.items()}
     if isinstance(value, list):
         if len(value) == 2 and all(isinstance(part, float) for part in value):
+            # Pairs of decimals are points; other numbers are left alone.
             return [round(part + float(rng.normal(0, CLICK_SD_PX)), 1) for part in value]
         return [_by_hand(part, rng) for part in value]
     return value

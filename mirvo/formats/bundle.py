@@ -33,6 +33,7 @@ VERSION = 1
 MANIFEST = "manifest.json"
 STANDINS = "standins"
 CHUNK = 1 << 20
+# Larger than the list of half a million photos; more is no manifest.
 MAX_MANIFEST = 64 << 20
 # what zipfile raises for damage, a way of packing it does not know, and a password
 UNREADABLE = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError)
@@ -88,6 +89,7 @@ class _Outlet:
 
 def bundle_pieces(folder: Path, made_at: datetime) -> Iterator[bytes]:
     """A data folder as a bundle, piece by piece; records as they stand at the first piece."""
+    # Copied first, so that what is written meanwhile is not half in it.
     store, outlet = PhotoStore(folder), _Outlet()
     with tempfile.TemporaryDirectory() as place:
         records = Path(place) / FILE_NAME
@@ -140,6 +142,7 @@ def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
         with zipfile.ZipFile(bundle) as packed:
             manifest = _manifest(packed)
             _unpack(packed, manifest, making)
+        # An empty folder was named; the unpacked one takes its place.
         if folder.exists():
             folder.rmdir()
         making.replace(folder)
@@ -178,6 +181,7 @@ def _counted(records: Path) -> tuple[list[str], int, str]:
 def _manifest(packed: zipfile.ZipFile) -> Manifest:
     try:
         entry = packed.getinfo(MANIFEST)
+        # The size is the one in the index; what is read is bounded by it.
         manifest = json.loads(packed.read(entry)) if entry.file_size <= MAX_MANIFEST else None
     except (KeyError, ValueError):
         manifest = None

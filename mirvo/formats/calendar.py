@@ -39,8 +39,10 @@ def calendar_file(name: str, entries: Iterable[Entry], stamp: datetime) -> bytes
         event.add("uid", f"{entry.key}@mirvo")
         event.add("dtstamp", stamp.replace(tzinfo=UTC))
         event.add("dtstart", entry.first)
+        # The standard's end is the first day that is not in it.
         event.add("dtend", entry.last + timedelta(days=1))
         event.add("summary", entry.title)
+        # A window of weeks must not show its owner as busy.
         event.add("transp", "TRANSPARENT")
         if entry.note:
             event.add("description", entry.note)

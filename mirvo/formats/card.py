@@ -15,6 +15,7 @@ from mirvo.core.measure.calibration import card_layout
 
 SHEET_MM = (210.0, 148.0)
 FIRST_MARKER_MM = (30.0, 12.0)
+# Four cells of code and a black border all round.
 CELLS = 6
 CHECK_LINE_MM = 100.0
 CHECK_FROM_MM = (55.0, 131.0)
@@ -52,6 +53,7 @@ def squares() -> list[tuple[bool, tuple[float, float, float, float]]]:
         drawn.append((True, (left, top, side, side)))
         light = cv2.aruco.generateImageMarker(book, number, CELLS) > 127
         for row, line in enumerate(light):
+            # Where light begins and ends in a row.
             edges = np.flatnonzero(np.diff([0, *line.astype(int), 0])).reshape(-1, 2)
             for start, end in edges:
                 box = (left + start * cell, top + row * cell, (end - start) * cell, cell)
@@ -107,6 +109,7 @@ def card_pdf() -> bytes:
 
     width, height = SHEET_MM
     out = io.BytesIO()
+    # Invariant: without the time of day the same card is the same file.
     page = Canvas(out, pagesize=(width * mm, height * mm), invariant=True)
     page.setTitle("Mirvo card, print at 100 %")
     for dark, (x, y, w, h) in squares():

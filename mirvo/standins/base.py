@@ -14,6 +14,7 @@ import numpy.typing as npt
 # What is truly so, as it is written beside a simulated photo.
 Truth = dict[str, Any]
 Array = npt.NDArray[np.float64]
+# Every three degrees: the chord is then within a hundredth of a millimetre of the curve.
 OUTLINE_POINTS = 120
 PATH_STEP_MM = 2.0
 
@@ -63,6 +64,7 @@ def random_base(seed: int, trunk_mm: float | None = None) -> Base:
     diameter = trunk_mm or float(rng.uniform(38, 54))
     count = int(rng.integers(5, 10))
     steps = rng.uniform(0.6, 1.4, count)
+    # Real bases nearly always have a gap somewhere.
     steps[int(rng.integers(count))] *= 1.7
     azimuths = (np.cumsum(steps) / steps.sum() * 360 + rng.uniform(0, 360)) % 360
     roots = []
@@ -80,6 +82,7 @@ def random_base(seed: int, trunk_mm: float | None = None) -> Base:
             )
         )
     bad = int(rng.integers(count))
+    # One root bends far enough to be a fault, to either side.
     turn = 110.0 if rng.random() < 0.5 else -110.0
     roots[bad] = replace(roots[bad], bend_deg=turn, aside_deg=turn / 3)
     return Base(seed, diameter / 2, round(diameter * 0.16, 1), tuple(roots))
@@ -87,6 +90,7 @@ def random_base(seed: int, trunk_mm: float | None = None) -> Base:
 
 def grown(base: Base, years: float, rate: float = 1.0) -> Base:
     """The base after some years of growth: trunk slowly, flare and roots faster."""
+    # The flare outgrows the trunk, so that the ratio rises as it does on well kept trees.
     trunk = 1.0 + 0.022 * rate * years
     roots = tuple(
         replace(
@@ -116,6 +120,7 @@ def from_below(base: Base) -> Base:
     """
     order = sorted(root.azimuth_deg for root in base.roots)
     gaps = [((b - a) % 360.0, a) for a, b in zip(order, order[1:] + order[:1], strict=True)]
+    # Where no other root is, so that it is seen from below.
     width, start = max(gaps)
     hidden = BaseRoot(
         "under", (start + width / 2) % 360.0, base.radius_mm * 0.4, base.radius_mm * 2.0
@@ -146,11 +151,13 @@ def heading(azimuth_deg: Array | float) -> Array:
 
 def radius_at(base: Base, azimuth_deg: Array | float) -> Array:
     """Trunk radius in a direction, mm, at the height of the trunk outline."""
+    # Drawn anew each time from the same seed, so that every caller sees the same trunk.
     rng = np.random.default_rng(base.seed + 1)
     turn = np.radians(np.asarray(azimuth_deg, dtype=float)) * (-1.0 if base.mirrored else 1.0)
     out = np.ones_like(turn)
     for order in range(2, 6):
         size, phase = base.wave * rng.uniform(0.3, 1.0) / order * 2, rng.uniform(0, 2 * np.pi)
+        # Low orders only: bark ripples are in the picture, not in the outline.
         out = out + size * np.cos(order * turn + phase)
     return np.asarray(base.radius_mm * out)
 
@@ -179,10 +186,12 @@ def flare_outline(base: Base) -> Array:
 
 def root_path(base: Base, root: BaseRoot) -> Array:
     """Centre line (n, 2), mm, from the trunk's edge outward."""
+    # A millimetre out, so that the base lies outside the trunk's outline.
     start = heading(root.azimuth_deg) * (radius_at(base, root.azimuth_deg) + 1.0)
     count = max(4, int(root.length_mm / PATH_STEP_MM))
     step = root.length_mm / count
     share = (np.arange(count) + 0.5) / count
+    # It leaves at an angle at once and bends more the farther it runs.
     turn = root.azimuth_deg + root.aside_deg * np.minimum(1, 3 * share) + root.bend_deg * share**1.5
     return np.asarray(
         np.concatenate([start[None], start + np.cumsum(heading(turn) * step, axis=0)])

@@ -10,6 +10,7 @@ from mirvo.standins.base import Array
 
 FOCAL_35MM = 48
 PHONE_FOCAL_35MM = 26
+# Each step gains about a digit; six are below a hundredth of a pixel.
 UNDISTORT_STEPS = 6
 
 
@@ -33,6 +34,7 @@ class Camera:
 
     @property
     def focal_px(self) -> float:
+        # A full frame's diagonal is 43.27 mm; the focal length is given for that.
         return self.focal_35mm * float(np.hypot(self.width, self.height)) / 43.27
 
     @property
@@ -46,6 +48,7 @@ class Camera:
         sight = np.array([np.sin(side) * np.sin(lean), np.cos(side) * np.sin(lean), -np.cos(lean)])
         roll = np.radians(self.roll_deg)
         right = np.array([np.cos(roll), np.sin(roll), 0.0])
+        # Made square to the line of sight, so that roll and tilt stay apart.
         right -= sight * (right @ sight)
         right /= np.linalg.norm(right)
         return np.stack([right, np.cross(sight, right), sight])
@@ -71,6 +74,7 @@ class Camera:
         u, v = np.meshgrid(
             np.arange(self.width, dtype=np.float32), np.arange(self.height, dtype=np.float32)
         )
+        # The lens bends where a ray is seen, so the way back is found step by step.
         du, dv = (u - self.middle[0]) / self.focal_px, (v - self.middle[1]) / self.focal_px
         flat_u, flat_v = du, dv
         for _ in range(UNDISTORT_STEPS if self.radial else 0):
@@ -123,6 +127,7 @@ def oblique_camera(seed: int, number: int, of: int) -> Camera:
         2016,
         1512,
         above_mm=float(rng.uniform(430, 520)),
+        # A crown is in the way from above, so one shoots from beside it.
         tilt_deg=float(rng.uniform(32, 42)),
         tilt_toward_deg=(start + 360.0 / of * number) % 360.0,
         roll_deg=float(rng.normal(0, 5)),

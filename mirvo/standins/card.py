@@ -51,6 +51,7 @@ def print_card(ids: tuple[int, ...] = (0, 1, 2, 3)) -> npt.NDArray[np.uint8]:
     side = int(MARKER_MM * TEXTURE_PX_PER_MM)
     margin = int(MARGIN_MM * TEXTURE_PX_PER_MM)
     right, low = int(ACROSS_MM * TEXTURE_PX_PER_MM), int(DOWN_MM * TEXTURE_PX_PER_MM)
+    # Paper is not white and print not black: a camera never sees 0 or 255 of them.
     sheet = np.full((low + side + 2 * margin, right + side + 2 * margin), 236, np.uint8)
     book = cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50)
     for number, (x, y) in zip(ids, [(0, 0), (right, 0), (right, low), (0, low)], strict=True):
@@ -74,14 +75,17 @@ def lay_card_print(
     """Paint the print over four corners (4, 2) px, where `seen` (height, width) allows."""
     texture: Grid = print_card().astype(np.float32)
     length = float(np.hypot(*(sheet_px[1] - sheet_px[0])))
+    # Seen from far away the print is smaller than drawn; unsoftened its edges would flicker.
     shrink = texture.shape[1] / length
     if shrink > 1:
         texture = np.asarray(cv2.GaussianBlur(texture, (0, 0), 0.42 * shrink), np.float32)
     h, w = texture.shape
+    # Pixels are counted at their middles, so the edge lies half a pixel further out.
     from_corners = np.array([[0, 0], [w, 0], [w, h], [0, h]], np.float32) - np.float32(0.5)
     onto = cv2.getPerspectiveTransform(from_corners, sheet_px.astype(np.float32))
     size = (picture.shape[1], picture.shape[0])
     print_seen = cv2.warpPerspective(texture, onto, size, flags=cv2.INTER_LINEAR)
+    # How much of a pixel the card covers; at its rim a part.
     share = cv2.warpPerspective(np.ones_like(texture), onto, size, flags=cv2.INTER_LINEAR)
     if seen is not None:
         share[~seen] = 0

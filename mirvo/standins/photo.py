@@ -35,7 +35,9 @@ from mirvo.standins.scene import (
 from mirvo.standins.truth import true_figures
 
 MODEL = "Simulated overhead camera"
+# Finer than the thinnest root is high.
 MARCH_MM = 3.0
+# Nearly from above a ray meets what it first points at; tilted it may be stopped earlier.
 STEEP_DEG = 8.0
 LOW_MM, LOW_REACH_MM = 15.0, 130.0
 SENSOR_NOISE = 3.2
@@ -72,6 +74,7 @@ def take_photo(
     down, across = (
         np.linspace(-1, 1, side, dtype=np.float32) ** 2 for side in (camera.height, camera.width)
     )
+    # Lenses are darker toward the corners.
     dim = 1 - np.float32(0.10) * (down[:, None] + across)
     shot = np.clip((picture + noise) * dim[..., None], 0, 255).astype(np.uint8)
     return as_jpeg(shot, taken_on, camera, light.quality)
@@ -86,6 +89,7 @@ def as_jpeg(
 ) -> bytes:
     """The picture, softened as by a lens, as JPEG with date and focal length."""
     out = io.BytesIO()
+    # No lens draws a pixel-sharp edge.
     soft = cv2.GaussianBlur(shot, (0, 0), 0.7)
     exif = _exif(taken_on, camera, model)
     Image.fromarray(soft).save(out, "JPEG", quality=quality, exif=exif)
@@ -169,7 +173,9 @@ def _root_marks(base: Base, index: int, camera: Camera, letters: Mapping[str, st
     root = base.roots[index]
     path = root_path(base, root)
     widths = root_widths(root, len(path))
+    # A person sets a point every few millimetres, not every two.
     keep = sorted({*range(0, len(path), 4), len(path) - 1})
+    # A root is marked along its crest, which stands above the root plane.
     crest = camera.project(path[keep], CREST_SHARE * widths[keep])
     return {
         "label": letters[root.key],
@@ -192,6 +198,7 @@ def _across(path: Array, widths: Array, at: int, camera: Camera) -> list[list[fl
 def _exif(taken_on: date, camera: Camera, model: str) -> Image.Exif:
     exif = Image.Exif()
     exif[0x0110] = model
+    # Upright: the picture is stored as it is seen.
     exif[0x0112] = 1
     detail = exif.get_ifd(0x8769)
     detail[0x9003] = f"{taken_on:%Y:%m:%d} 10:30:00"
@@ -235,6 +242,7 @@ def _cells(surface: Surface, place, slope, level):  # type: ignore[no-untyped-de
 def _first_hit(surface: Surface, place, slope, base: Base, steep: bool):  # type: ignore[no-untyped-def]
     """Height at which each ray meets the surface: march near what stands up, settle elsewhere."""
     level = np.zeros(slope.shape[:2], np.float32)
+    # Three rounds settle gentle ground to a tenth of a millimetre.
     for _ in range(3):
         col, row = _cells(surface, place, slope, level)
         level = cv2.remap(surface.height, col, row, cv2.INTER_LINEAR, borderValue=-60.0)
@@ -257,6 +265,7 @@ def _march_within(level, near, top_mm, surface, place, slope) -> None:  # type: 
 
 def _march(surface: Surface, place, rays, settled, top_mm):  # type: ignore[no-untyped-def]
     """Walk the rays down from a height; between two steps the meeting is interpolated."""
+    # The first meeting from above is what is seen.
     hit = np.full(rays.shape[:2], np.nan, np.float32)
     over = np.full(rays.shape[:2], MARCH_MM, np.float32)
     for at in np.arange(top_mm + MARCH_MM, -6.0, -MARCH_MM, dtype=np.float32):

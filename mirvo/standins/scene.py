@@ -19,7 +19,9 @@ from mirvo.standins.base import (
 from mirvo.standins.card import CardPlace
 
 Grid = npt.NDArray[np.float32]
+# Finer than soil grains, coarse enough to be built in a second.
 CELL_MM = 0.6
+# A surface root lies in the soil for a good third of its thickness.
 CREST_SHARE = 0.6
 TRUNK_TOP_MM = 60.0
 SOIL = np.array([[96, 84, 70], [122, 106, 88], [74, 66, 58], [140, 128, 112]], np.float32)
@@ -103,6 +105,7 @@ def build_surface(base: Base, layout: Layout, light_deg: float) -> Surface:
 def _soil(shape: tuple[int, int], tints: Grid, rng: np.random.Generator) -> tuple[Grid, Grid]:
     """Grains of about 4 mm, each a small dome of one colour."""
     seeds = np.ones(shape, np.uint8)
+    # One grain to 11 mm² makes grains of about 4 mm.
     count = int(shape[0] * shape[1] * CELL_MM**2 / 11)
     seeds[rng.integers(0, shape[0], count), rng.integers(0, shape[1], count)] = 0
     away, labels = cv2.distanceTransformWithLabels(
@@ -138,10 +141,12 @@ def _lay_root(bark, path, widths_of, root, grids, rng) -> None:  # type: ignore[
     for i in range(len(points) - 1):
         _segment(points, widths, i, gx, gy, (best, along, share))
     inside = share < 1.0
+    # Dead bark is grey and dark.
     dull = 0.55 if root.condition == "dead" else 1.0
     streak = 1.0 + 0.10 * np.sin(share * 9.0 + along * 0.35) + 0.08 * np.sin(along * 1.3)
     shade = bark * dull + rng.normal(0, 5)
     tint = shade * streak[..., None]
+    # What lies over the other hides it.
     taller = inside & (best > height[part])
     height[part][taller] = best[taller]
     colour[part][taller] = tint[taller]
@@ -180,6 +185,7 @@ def _raise_trunk(
     r = away[near]
     slope = np.clip((flare - r) / np.maximum(flare - trunk, 1e-3), 0, 1)
     rise = base.trunk_height_mm * slope**1.6
+    # The trunk rises steeply inside its outline and ends in a cut top.
     inner = np.clip((trunk - r) / (0.34 * trunk), 0, 1)
     rise = np.where(
         r < trunk, base.trunk_height_mm + (TRUNK_TOP_MM - base.trunk_height_mm) * inner, rise
@@ -202,6 +208,7 @@ def _set_pot(
     rim = (over >= 0) & (over < layout.rim_thickness_mm)
     height[rim] = layout.rim_height_mm
     colour[rim] = GLAZE + 6 * _noise(x.shape, 9, rng)[rim][:, None]
+    # The bench lies well below the pot.
     outside = over >= layout.rim_thickness_mm
     height[outside] = -60.0
     plank = (
@@ -230,6 +237,7 @@ def _light(height: Grid, colour: Grid, light_deg: float) -> Grid:
     lx, ly, lz = 0.55 * np.cos(turn), 0.55 * np.sin(turn), 0.83
     lit = (lz - gx * lx - gy * ly) / np.sqrt(1 + gx**2 + gy**2)
     shadow = np.ones_like(height)
+    # Higher parts would throw shadows out of the picture.
     solid = np.minimum(height, 40.0)
     for step in range(2, 40, 3):
         moved = cv2.warpAffine(

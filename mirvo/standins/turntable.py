@@ -22,8 +22,10 @@ MODEL = "Simulated turntable"
 TOP_MM = 190.0
 LEVELS = 64
 SECTORS = 144
+# Beside the trunk and clear of it in every view.
 CARD_ASIDE_MM = 125.0
 CARD_MIDDLE_MM = 75.0
+# A root is seen to leave the trunk only where it faces the camera.
 FACING = 0.35
 EDGE_STEP_MM = 8.0
 
@@ -42,6 +44,7 @@ class SideCamera:
     def camera(self) -> Camera:
         """The same as a camera of the plan frame: a look down by 90° less its pitch."""
         pitch = np.radians(self.pitch_deg)
+        # The aim lies up the trunk; the camera looks at it from a little higher.
         above = self.distance_mm * float(np.sin(pitch)) + self.aim_high_mm
         beyond = self.aim_high_mm / float(np.tan(pitch))
         return Camera(
@@ -81,6 +84,7 @@ def wall_radius(base: Base, azimuth_deg: Array, z: Array) -> Array:
     for root in base.roots:
         away = (azimuth_deg - root.azimuth_deg + 180) % 360 - 180
         flare = np.maximum(flare, np.exp(-((away / 22.0) ** 2)))
+    # The flare dies away within half a trunk radius of height.
     foot = np.exp(-z[:, None] / (0.42 * base.radius_mm))
     return np.asarray(trunk + base.flare_mm * (0.35 + 0.65 * flare)[None] * foot)
 
@@ -92,6 +96,7 @@ def emergence(base: Base, index: int) -> Array:
     azimuth = np.array([base.roots[index].azimuth_deg])
     turn = np.radians(azimuth[0])
     z = a
+    # The wall's radius depends on the height and the height on the radius.
     for _ in range(4):
         radius = float(wall_radius(base, azimuth, np.array([max(z, 0.0)]))[0, 0])
         x, y = radius * np.sin(turn), radius * np.cos(turn)
@@ -109,6 +114,7 @@ def turned(points: Array, turn_deg: float) -> Array:
 
 def wall(base: Base, turn_deg: float) -> Array:
     """Vertices (levels, sectors, 3) of the base, mm."""
+    # Levels lie closer near the soil, where the flare bends.
     z = TOP_MM * np.linspace(0, 1, LEVELS) ** 1.6
     azimuth = np.arange(SECTORS) * 360.0 / SECTORS
     radius = wall_radius(base, azimuth, z)
@@ -218,6 +224,7 @@ def _paint_wall(picture: Grid, vertices: Array, camera: Camera, rng: np.random.G
     lit = 0.55 + 0.45 * np.clip(-(normal @ np.array([0.5, -0.75, 0.43])), -0.6, 1)
     grain = cv2.GaussianBlur(rng.standard_normal(lit.shape), (0, 0), 1.0)
     tint = BARK * (np.clip(lit + 0.25 * grain, 0.2, 1.4))[..., None]
+    # From far to near, so that nearer quads hide farther ones.
     away = np.linalg.norm(a - camera.place(), axis=2)
     for flat in np.argsort(-away, axis=None):
         level, sector = np.unravel_index(flat, away.shape)

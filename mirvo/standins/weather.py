@@ -12,7 +12,9 @@ import numpy as np
 from mirvo.core.season.weather import DayWeather
 
 MEAN_LOW_C, SWING_C, DAY_RANGE_C = 4.0, 7.0, 8.0
+# With this swing and noise the last frost usually falls so long after the coldest.
 COLDEST_BEFORE_FROST_DAYS = 73
+# Warm and cold days come in spells; 0.7 to the 25th is forgotten.
 NOISE_SD_C, MEMORY, MEMORY_DAYS = 1.9, 0.7, 25
 FORECAST_DAYS = 10
 FORECAST_SD_C_PER_DAY = 0.35
@@ -51,12 +53,14 @@ class SimulatedStation:
         days = []
         for ahead in range(FORECAST_DAYS):
             coming = self.actual(today + timedelta(days=ahead))
+            # The farther ahead, the less is known.
             off = FORECAST_SD_C_PER_DAY * ahead * self._draw(today.toordinal(), ahead + 1)
             days.append(self._moved(coming, off))
         return days
 
     def _draw(self, ordinal: int, stream: int) -> float:
         """One standard normal number, the same whenever it is asked for."""
+        # A place's weather is its own and the same at every start.
         seed = int.from_bytes(hashlib.sha256(self.place.encode()).digest()[:6], "big")
         return float(np.random.default_rng([seed, ordinal, stream]).normal())
 

@@ -38,6 +38,7 @@ STATUS: tuple[tuple[type[MirvoError], int], ...] = (
     (Conflict, 409),
     (Damaged, 409),
     (BadInput, 422),
+    # Last, because all the others are of its kind.
     (MirvoError, 400),
 )
 POLICY = (
@@ -45,6 +46,7 @@ POLICY = (
     "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
 NO_PAGE = "There is no such page."
+# A session's photos from a good camera, and then some.
 MAX_BODY = 400 * 1024 * 1024
 
 
@@ -89,6 +91,7 @@ def _refuse(request: Request) -> Response | None:
     # Browsers say from which site a request comes; a form on another site must not write here.
     if request.headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
         return Response("Mirvo does not accept requests from other sites.", 403)
+    # What is sent without a length is bounded where it is read.
     length = request.headers.get("content-length", "0")
     if length.isdigit() and int(length) > MAX_BODY:
         return Response("Too much at once: send at most 400 MB.", 413)
@@ -114,6 +117,7 @@ async def _refused(request: Request, error: Exception) -> Response:
         if again is not None:
             return again
     if isinstance(error, RequestValidationError):
+        # One sentence can be read and acted on; the first is the topmost of the form.
         found = error.errors()[0]
         part_of_request = found["loc"][0]
         # An address that is no number leads nowhere; it is no form to be put right.
@@ -146,5 +150,6 @@ def _beyond_all_numbers(request: Request, _: Exception) -> Response:
 def _answer(request: Request, status: int, message: str, field: str) -> Response:
     if "application/json" in request.headers.get("accept", ""):
         return JSONResponse({"field": field, "message": message}, status)
+    # A page of its own: the reader of the request that failed may be the reason.
     with open_reader(request) as reader:
         return reader.page("problem.html", {"message": message}, status)

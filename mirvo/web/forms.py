@@ -40,6 +40,7 @@ def shown_again_on(page: FormPage) -> Callable[[Endpoint], Endpoint]:
     """
 
     def mark(endpoint: Endpoint) -> Endpoint:
+        # Kept with the endpoint, so that the handler of errors finds it by the request.
         setattr(endpoint, FORM_PAGE, page)
         return endpoint
 
@@ -90,6 +91,7 @@ def _field(place: tuple[Any, ...]) -> str:
 def fields_of(form: FormData) -> Fields:
     """Text fields of a sent form as they are shown again; empty ones are left out."""
     texts = {name: tidied(value) for name, value in form.items() if isinstance(value, str)}
+    # An empty field and a field that was never sent are the same to a form.
     return {name: value for name, value in texts.items() if value != ""}
 
 
@@ -97,6 +99,7 @@ def as_field(value: Any) -> str:
     """A kept value as a form's field holds it."""
     if isinstance(value, bool):
         return "on" if value else ""
+    # 40, not 40.0: as a person would have typed it.
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 

@@ -32,6 +32,7 @@ TREE_PARTS = (
     ("Portrait", "/trees/{0}/edit"),
     ("Practice", "/trees/{0}/practice"),
 )
+# More are not read; one more letter is sooner typed.
 MAX_FOUND = 12
 
 
@@ -51,6 +52,7 @@ def known_places() -> list[Known]:
 
 def known_tree(number: int, name: str, species: str) -> list[Known]:
     """A tree, then its parts."""
+    # The first part is the tree's own page and bears its plain name.
     (_, sheet), *others = TREE_PARTS
     parts = [Known(f"{name} · {part}", at.format(number), species) for part, at in others]
     return [Known(name, sheet.format(number), species), *parts]
@@ -70,6 +72,7 @@ def find(words: str, places: Iterable[Known], trees: Iterable[list[Known]]) -> l
         part
         for tree in trees
         for part in tree[1:]
+        # A tree that is meant among others is listed once, without all its parts.
         if _fits(asked, part) and (meant == [tree] or tree not in meant)
     ]
     found = [
@@ -87,6 +90,7 @@ def _fits(asked: list[str], known: Known) -> bool:
 
 def _plain(text: str) -> list[str]:
     """Words in small letters without accents or signs."""
+    # Accents come apart as signs of their own and are dropped: people type without them.
     apart = unicodedata.normalize("NFKD", text.lower())
     letters = "".join(c if c.isalnum() else " " for c in apart if not unicodedata.combining(c))
     return letters.split()

@@ -17,6 +17,7 @@ from mirvo.studio.yard.compost import Laid, on_heap
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.templating import environment
 
+# Row numbers are far shorter; a longer one would not fit a column.
 MAX_DIGITS = 12
 # What a template is given, by name.
 Context = dict[str, Any]
@@ -64,6 +65,7 @@ class PageReader:
     def _just_laid(self) -> Laid | None:
         """What the page before this one laid on the compost heap, to be put back from here."""
         kind, _, number = self.request.query_params.get("laid", "").partition("-")
+        # Whatever stands in an address may be made up, so nothing is read that is no number.
         short = number.isdecimal() and len(number) < MAX_DIGITS
         return on_heap(self.db, kind, int(number)) if short else None
 

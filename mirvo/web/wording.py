@@ -97,6 +97,7 @@ FEEDERS = ("none", "few", "some", "many")
 
 def fault(found: Fault) -> str:
     """One fault with its figure and threshold."""
+    # A code without words fails in the tests, never as an empty line on a page.
     text = FAULTS[found.code]
     if found.with_root:
         text += f" {found.with_root}"
@@ -121,5 +122,6 @@ def clock(hour: float | None) -> str:
     """7.3 as "7:18"; half hours are read on a clock, tenths are not."""
     if hour is None:
         return ""
+    # Rounded in minutes: 11.999 is 12:00 and not 11:60.
     minutes = round((hour % 12) * 60)
     return f"{(minutes // 60) % 12 or 12}:{minutes % 60:02d}"

@@ -7,6 +7,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from sqlalchemy import event
 
+from mirvo.studio.bench_session.session import bench_state
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
@@ -40,6 +41,17 @@ class BenchPagesTest(StudioCase):
             answer = self.client.post("/trees/1/week", data={"week": week})
             self.assertEqual(answer.status_code, status)
         self.assertIsNone(self.load_tree(1).moved_to)
+
+    def test_a_step_sent_without_scripts_is_kept_and_a_part_that_is_no_number_refused(self):
+        self.client.post("/trees/1/bench-sessions", data={"kind": "routine"})
+        steps = "/bench-sessions/1/steps"
+        wrong = {"step": "decide", "root:A": "shorten", "keep:A": "a bit"}
+        answer = self.client.post(steps, data=wrong, headers={"accept": "application/json"})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("'a bit' is not a number", answer.json()["message"])
+        self.assertEqual(self.client.post(steps, data={**wrong, "keep:A": "40"}).status_code, 303)
+        decided = self.read(bench_state, 1).decisions["A"]
+        self.assertAlmostEqual(decided.part, 0.6)
 
     def test_more_trees_cost_no_more_questions_of_the_database(self):
         asked = []

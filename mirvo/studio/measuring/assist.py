@@ -51,6 +51,7 @@ def propose(
 
 
 def _offers(found: list[ProposedRoot], draft: TopDraft) -> list[Offer]:
+    # The trunk's width is the only scale there is before roots are measured.
     xs = [x for trunk in draft.every_trunk for x, _ in trunk.outline]
     near = (max(xs) - min(xs)) * SAME_ROOT_TRUNKS
     starts = [root.path[0] for root in draft.roots if root.path]
@@ -95,6 +96,7 @@ def flanks(studio: Studio, photo_id: int, across: Any, path: Any) -> tuple[Spot,
     ends = _points(across, 2, "base_width", "set both points of the width first")[:2]
     along = _points(path, 2, "path", "draw the root first; its flanks run beside it")
     for x, y in (*ends, *along):
+        # A point dragged to the edge may lie a pixel outside.
         if not (-1 <= x <= photo.width and -1 <= y <= photo.height):
             raise BadInput("point", f"{x:g}, {y:g} lies outside the photo")
     original = studio.photos.original(photo.digest)
@@ -137,6 +139,7 @@ def _task(studio: Studio, photo_id: int, draft: TopDraft) -> PhotoTask:
         photo, click_sd_px = load_photo(db, photo_id), yard_of(db).click_sd_px
     if draft.calibration is None or not draft.every_trunk:
         raise BadInput("trunk", TOO_FEW)
+    # Roots half drawn would refuse the marks, and none is needed here.
     bare = draft.model_copy(update={"roots": ()})
     checked = checked_marks(photo, bare, click_sd_px)
     corners = None

@@ -148,10 +148,12 @@ def put_marks(
     db: DbSession, studio: Studio, row: Measurement, draft: AnyDraft, found: Evaluation
 ) -> None:
     """Put marks and what they give into a transaction; a set's figures go with its lead."""
+    # Asked before the marks change: afterwards nobody knows.
     was_in_set = isinstance(row.marks, TopDraft) and bool(row.marks.set)
     # Marks and figures change together: no reader may see one without the other.
     row.marks, row.side = draft, found.side
     row.revision, row.updated_at = row.revision + 1, studio.now
+    # In a set the figures belong to its lead, which may be another photo.
     in_set = isinstance(draft, TopDraft) and bool(draft.set)
     if not in_set:
         row.top = found.top

@@ -23,6 +23,7 @@ RING_PX = 90.0
 # The ring shows where to look; its middle must not give the answer away.
 RING_SHIFT_PX = 28.0
 MAX_TIPS = 6
+# Far from the seeds of trees, so that nobody has seen the base before.
 FIRST_SEED = 60_000
 CORNERS = ("far left", "far right", "near right", "near left")
 Place = tuple[float, float]
@@ -80,6 +81,7 @@ def picture(studio: Studio, check: EyeCheck) -> Path:
 
 def asked_places(check: EyeCheck) -> list[AskedPlace]:
     """What is to be clicked, in order; the second round asks in another one."""
+    # The same rings at every reload, else the page would jump.
     rng = np.random.default_rng(check.seed)
     listed = []
     for text, (x, y) in places_of(check):

@@ -82,4 +82,5 @@ def _seek_card(content: bytes) -> dict[str, Any]:
     try:
         return {"corners": find_card(grey_of(content)).tolist()}
     except BadInput as error:
+        # That there is none is kept too: looking again would find none again.
         return {"message": error.message}

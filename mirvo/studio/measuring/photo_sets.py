@@ -49,6 +49,7 @@ class SetMember:
     @property
     def ready(self) -> bool:
         """Whether it can be joined: calibrated, and an underside marked where it is one."""
+        # An underside without a mark in it has nothing to be joined by.
         unmarked = not (self.marks.roots or self.marks.points)
         return self.marks.calibration is not None and not (self.underside and unmarked)
 

@@ -56,6 +56,7 @@ def settle_roots(db: DbSession, tree_id: int) -> None:
     seen = _days_seen(db, tree_id)
     cut = _days_cut(db, tree_id)
     rows = {row.label: row for row in db.scalars(select(Root).where(Root.tree_id == tree_id))}
+    # Every letter that was measured has a row before its days are set.
     for label in seen:
         rows.setdefault(label, root_of(db, tree_id, label))
     referred = _referred_to(db, tree_id)
@@ -65,6 +66,7 @@ def settle_roots(db: DbSession, tree_id: int) -> None:
         # Cut and measured again afterwards: it was not gone after all, or grew back.
         again = gone is not None and any(day > gone for day in days)
         row.first_seen_on, row.gone_on = min(days, default=None), None if again else gone
+        # A letter that a session or target names is kept though no photo shows it.
         if not days and row.id not in referred:
             db.delete(row)
 

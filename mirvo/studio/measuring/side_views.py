@@ -54,6 +54,7 @@ def views_of_day(db: DbSession, tree_id: int, day: date) -> list[SideView]:
     views = [
         SideView(photo, None if row is None else row.side_marks) for photo, row in db.execute(query)
     ]
+    # As one walks round the tree.
     return sorted(views, key=lambda view: (view.turntable_deg, view.photo.id))
 
 

@@ -14,6 +14,7 @@ from pebble import ProcessExpired, ProcessFuture, ProcessPool
 from mirvo.core.errors import BadInput
 from mirvo.studio.measuring.progress import WORDS, share_board
 
+# Often enough for a bar that moves, seldom enough to cost nothing.
 POLL_S = 0.1
 CLOSE_S = 5.0
 STOPPED = "The work on the photo was stopped."
@@ -117,6 +118,7 @@ class VisionWorker:
                     initializer=share_board,
                     initargs=(self._words, self._part),
                 )
+        # Outside the lock: it only guards the start of the process.
         future = self._pool.schedule(task, args=args, kwargs=named)
         self._waiting.add(future)
         future.add_done_callback(self._waiting.discard)

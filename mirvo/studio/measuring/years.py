@@ -149,6 +149,7 @@ def confirm(studio: Studio, tree_id: int, measurement_id: int, letters: dict[str
             )
         before = rows[rows.index(found) - 1]
         old, new = _record(before), _record(found)
+        # Checked whole before anything is written.
         names = _new_names(new.labels, letters, _letters_ever(rows, found))
         pairs = [(mine, label) for label, mine in letters.items() if mine]
         # The artist's pairs beat what the computer matched.
@@ -208,6 +209,7 @@ def _chosen(rows: list[Measurement], wanted: int | None, usual: Measurement) -> 
 
 def _one_before(rows: list[Measurement], row: Measurement) -> Measurement:
     index = rows.index(row)
+    # The oldest has none before it and is compared with the next.
     return rows[index - 1] if index else rows[1]
 
 
@@ -268,6 +270,7 @@ def _width_change(before: RootRecord, after: RootRecord) -> Change | None:
 
 def _azimuth_change(before: RootRecord, after: RootRecord, turn: float) -> Change:
     old, new = before.azimuth_deg, after.azimuth_deg
+    # The short way round: from 359° to 1° it turned by two.
     moved = signed_turn(new.value + turn - old.value)
     return change(old, Figure(old.value + moved, new.plus_minus))
 

@@ -16,6 +16,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.photos.photo_queries import KINDS
 from mirvo.studio.tree_queries import load_tree
 
+# As long as a file system lets a name be.
 MAX_NAME = 255
 
 
@@ -72,6 +73,7 @@ def _take_one(
     taken_on: date | None,
 ) -> Intake:
     try:
+        # The file first: a row without its file would be a broken picture for ever.
         facts = studio.photos.keep(content, file_name)
     except BadInput as refusal:
         return Intake(file_name, None, str(refusal))
@@ -79,6 +81,7 @@ def _take_one(
     if day is not None and day > studio.today:
         day = None  # a camera whose clock runs ahead
     with studio.writing() as db:
+        # Within the transaction, so that two uploads at once make one row.
         known = _known(db, tree_id, facts.digest)
         if known is not None:
             return _here_already(file_name, known)

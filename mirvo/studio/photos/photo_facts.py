@@ -40,6 +40,7 @@ def edit_photo(studio: Studio, photo_id: int, form: PhotoForm) -> Photo:
         photo.taken_on, photo.kind = form.taken_on, form.kind
         row = db.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
         if row is not None and view_of(photo) != view:
+            # Marks of one view mean nothing in the other, so they would be lost.
             if row.marks.is_marked:
                 raise BadInput("kind", "it is marked already as seen from where it was said to be")
             db.delete(row)
@@ -47,6 +48,7 @@ def edit_photo(studio: Studio, photo_id: int, form: PhotoForm) -> Photo:
             row.measured_on = form.taken_on
         db.flush()
         if form.taken_on != day and view == "top":
+            # It leaves the one day's set and may join the other's.
             settle_set(db, studio, photo.tree_id, day)
             settle_set(db, studio, photo.tree_id, form.taken_on)
         settle_roots(db, photo.tree_id)

@@ -66,9 +66,11 @@ def compared_photos(db: DbSession, session: RootSession) -> list[Photo]:
         for photo in reversed(photos_of(db, session.tree_id))
         if photo.kind in SHOWN_BEFORE_AND_AFTER
     ]
+    # A session's own photos before any others of its day.
     own = [photo for photo in shown if photo.session_id == session.id]
     after = [photo for photo in own if photo.kind in ("after", "follow-up")]
     earlier = [p for p in shown if p.taken_on <= session.done_on and p not in after]
+    # Without one of its own, the last photo that was taken before it.
     before = [photo for photo in own if photo.kind == "before"] or earlier
     if not before or not after:
         return []

@@ -26,7 +26,9 @@ from mirvo.studio.tree_queries import cuts_of, load_tree
 TURNTABLE_VIEWS = 8
 OBLIQUE_PHOTOS = 3
 CARD_HEIGHT_MM = 12.0
+# So far apart that no two trees ever share a shot's seed.
 FIRST_SEED, SHOTS_A_TREE = 1000, 31
+# A thicker trunk would not fit the simulated pot.
 MAX_SIMULATED_TRUNK_MM = 60
 DAYS_A_YEAR = 365.25
 
@@ -104,6 +106,7 @@ def take_oblique(studio: Studio, tree_id: int) -> list[ObliqueShot]:
 def truth_of(studio: Studio, photo: Photo) -> Truth | None:
     """Truth of a simulated photo, None for a real one."""
     path = studio.standins / f"{photo.digest}.json"
+    # A truth that is lost only costs the comparison, not the photo.
     return json.loads(path.read_text("utf-8")) if photo.simulated and path.exists() else None
 
 
@@ -134,6 +137,7 @@ def _base_today(studio: Studio, tree_id: int) -> tuple[Base, int]:
     small = tree.trunk_mm if tree.trunk_mm and tree.trunk_mm < MAX_SIMULATED_TRUNK_MM else None
     base = random_base(FIRST_SEED + tree_id, small)
     base = grown(base, (studio.today - tree.created_at.date()).days / DAYS_A_YEAR)
+    # Found again by where they stood: letters are the artist's, keys the camera's.
     for azimuth in removed:
         key = nearest_root(base, azimuth)
         base = without(base, {key} if key else set())

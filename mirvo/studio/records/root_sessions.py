@@ -95,6 +95,7 @@ def work_out(
     # As it was held that day, where that was noted; else as it is held now.
     practice: Practice = details.practice or practice_for(yard_of(db), tree)
     base = _base_for(db, tree.id, form, session)
+    # Its own weighing must not correct the share it is compared with.
     but_for = None if session is None else session.id
     estimate = share_of_form(db, studio, tree, form, base, practice, details.findings, but_for)
     return WorkedOut(form, details, base, estimate)
@@ -104,6 +105,7 @@ def _base_for(
     db: DbSession, tree_id: int, form: SessionForm, session: RootSession | None
 ) -> MeasuredBase | None:
     """The measurement the ticked roots belong to, else the latest before the session."""
+    # A record entered later rests on what was measured by then.
     if form.measurement_id is None:
         newest = measured_base(db, tree_id, form.done_on)
         return (
@@ -111,6 +113,7 @@ def _base_for(
         )
     found = find_kept(db, Measurement, form.measurement_id)
     base = None
+    # A form may be sent from anywhere; another tree's roots are not this one's.
     if found is not None and found.tree_id == tree_id:
         base = base_before(db, found, form.done_on, session)
     if base is None:
@@ -128,6 +131,7 @@ def keep_record(
     # What a slice leaves follows from it, where it was not measured.
     if session.ball_depth_after is None and session.ball_depth_before is not None:
         session.ball_depth_after = session.ball_depth_before - session.slice_mm
+    # A hundredth of a percent is finer than anything it rests on.
     session.share_computed, session.budget = round(estimate.share, 4), round(estimate.budget, 4)
     session.share_uncorrected = round(estimate.uncorrected, 4)
     session.share_weighed = None

@@ -122,5 +122,6 @@ def check_session(form: SessionForm, today: date) -> None:
     if depth is not None and cut >= depth:
         raise BadInput("slice_mm", f"a slice of {cut:g} mm is the whole ball of {depth:g} mm")
     after = form.ball_depth_after
+    # A millimetre either way is the ruler.
     if after is not None and depth is not None and after > depth + 1:
         raise BadInput("ball_depth_after", "the ball is deeper after the session than before")

@@ -28,6 +28,7 @@ def correction_of(db: DbSession, tree_id: int, but_for: int | None = None) -> fl
     weighed = [
         (session.share_weighed, session.share_uncorrected)
         for session in sessions_of(db, tree_id)
+        # Only sessions with both say how far the reckoning was off.
         if session.id != but_for and session.share_weighed and session.share_uncorrected
     ]
     return weighing_correction([(a, b) for a, b in weighed if a is not None and b is not None])

@@ -33,6 +33,7 @@ def write_backup(studio: Studio, path: Path) -> int:
     ------
     BadInput : it cannot be written there.
     """
+    # Beside its place and moved there whole, so that half a backup never bears its name.
     making = path.with_name(f"{path.name}.making")
     try:
         with making.open("wb") as target:
@@ -60,6 +61,7 @@ def restore(bundle: Path, folder: Path, now: datetime, aside: bool = False) -> B
     taken = folder.exists() and any(folder.iterdir())
     if not (taken and aside):
         return unpack_bundle(bundle, folder)
+    # Unpacked and checked before anything that is there is touched.
     fresh = folder.with_name(f"{folder.name}.restored")
     found = unpack_bundle(bundle, fresh)
     folder.rename(folder.with_name(f"{folder.name}.before-{now:%Y-%m-%d-%H%M%S}"))

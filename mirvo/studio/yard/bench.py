@@ -17,6 +17,7 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.trees import TreeRow, list_trees
 from mirvo.studio.yard.weather import ColdNights, frost_watch
 
+# Four months: a window seen in time for pots and soil to be ordered.
 SOON_DAYS = 120
 
 
@@ -74,6 +75,7 @@ def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
     """
     today = studio.today
     with studio.writing() as db:
+        # From the list, so that the window is the one that is shown.
         row = next((listed for listed in list_trees(db, today) if listed.tree.id == tree_id), None)
         if row is None:
             raise NotFound("tree", "there is no such tree")

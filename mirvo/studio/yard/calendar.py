@@ -16,6 +16,7 @@ from mirvo.studio.records.aftercare import open_care
 from mirvo.studio.yard.settings import put_yard, yard_of
 from mirvo.studio.yard.trees import TreeRow, list_trees
 
+# A calendar shows what comes, however far.
 FAR_AHEAD = date(9999, 1, 1)
 
 
@@ -36,6 +37,7 @@ def _window(row: TreeRow, plan: Plan | None, school: str) -> Entry:
     title = f"{row.tree.name}: window for root work"
     best = f"Best about {window.best.day} {window.best:%B}."
     return Entry(
+        # The same for ever, so that a moved window moves in the calendar and is not added.
         f"window-{row.tree.id}-{window.best.year}",
         window.start,
         window.end,

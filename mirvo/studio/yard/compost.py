@@ -87,6 +87,7 @@ def clear_heap(studio: Studio) -> int:
     with studio.writing() as db:
         rotten = [
             row
+            # Trees last: what belongs to them has gone by then.
             for kind in (Photo, RootSession, Tree)
             for row in _lying(db, kind)
             if row.composted_at is not None and row.composted_at < before

@@ -32,6 +32,7 @@ class YardForm(FormModel):
     @classmethod
     def _a_day_of_the_year(cls, value: str) -> str:
         try:
+            # A year without a leap day, so that the day is there in every year.
             datetime.strptime(f"2001-{value}", "%Y-%m-%d")
         except ValueError:
             raise BadInput("last_frost", "Give month and day, such as 04-20.") from None
@@ -48,6 +49,7 @@ def put_yard(db: DbSession, **changes: Any) -> Yard:
     """Change some settings within a transaction."""
     row = db.get(Yard, ONLY_ROW)
     if row is None:
+        # The first change makes the row; until then defaults hold.
         row = _unsaved()
         db.add(row)
     for name, value in changes.items():

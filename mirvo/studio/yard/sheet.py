@@ -57,6 +57,7 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
     species = species_of(yard, tree.species_key)
     base, sessions = measured_base(db, tree_id), sessions_of(db, tree_id)
     target, plan = target_of(db, tree_id), newest_plan(db, tree_id)
+    # Newest first, so the first is the one the interval counts from.
     last = sessions[0].done_on if sessions else None
     window = due_window(yard, tree, species, last, today)
     measurement = None if base is None else base.measurement
@@ -88,6 +89,7 @@ def _changed_since(
     target: Target | None,
 ) -> bool:
     """Whether anything the plan rests on was recorded after it was made."""
+    # When it was written down, not when it was done: old sessions may be entered late.
     moments = [session.created_at for session in sessions]
     moments += [row.updated_at for row in (measurement, target) if row is not None]
     return any(moment > plan.made_at for moment in moments)

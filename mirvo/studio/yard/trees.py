@@ -87,6 +87,7 @@ def _check(yard: Yard, form: TreeForm, today: date) -> None:
         species_of(yard, form.species_key)
     except NotFound as error:
         raise BadInput("species_key", error.message) from None
+    # A tree that comes tomorrow is not here to be worked.
     if form.acquired_on is not None and form.acquired_on > today:
         raise BadInput("acquired_on", "the day the tree came lies in the future")
 
@@ -110,6 +111,7 @@ def put_offspring(
     made = []
     for number in range(1, min(count, MAX_OFFCUTS) + 1):
         form = TreeForm(
+            # The parent's name is cut so that the whole fits the column.
             name=f"{parent.name[:60]} {what} {day:%Y}-{number}",
             species_key=parent.species_key,
             origin=OFFSPRING_ORIGIN[what],
@@ -171,6 +173,7 @@ def see_buds(studio: Studio, tree_id: int, stage: str) -> None:
         raise BadInput("buds", f"'{stage}' is not one of {', '.join(BUD_STAGES)}")
     with studio.writing() as db:
         tree = load_tree(db, tree_id)
+        # What was seen holds for its day; without a stage there is no day.
         tree.buds_seen, tree.buds_seen_on = stage, studio.today if stage else None
 
 

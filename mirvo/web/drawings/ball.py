@@ -8,6 +8,7 @@ from typing import Any
 from mirvo.web.drawings.scene import Scene
 
 ROOM_PX = 46.0
+# A thin ball still needs room for its words.
 MIN_HEIGHT_PX = 90.0
 WORDS_PX = 13.0
 
@@ -23,6 +24,7 @@ def draw_ball(answers: Mapping[str, Any], width_px: float) -> Scene | None:
     scale = min((width_px - 2 * ROOM_PX) / length, 160.0 / depth)
     left, top = (width_px - length * scale) / 2, 26.0
     height = max(MIN_HEIGHT_PX, top + depth * scale + 24)
+    # What is entered may be more than there is; the drawing ends at the ball's top.
     cut = min(float(answers.get("slice_mm") or 0.0), depth)
     after = answers.get("ball_length_after") or length
     text = f"Ball {length:.0f} mm long, {depth:.0f} mm deep; {cut:.0f} mm off the underside."
@@ -36,6 +38,7 @@ def draw_ball(answers: Mapping[str, Any], width_px: float) -> Scene | None:
         scene.rect((left, low), (length * scale, cut * scale), "root-cut")
         scene.write((left + 6, low + cut * scale - 5), f"{cut:.0f} mm off", "gap-words")
     if after < length:
+        # A trim is taken from both ends alike.
         trim = (length - after) / 2 * scale
         for x in (left, left + length * scale - trim):
             scene.rect((x, top), (trim, low - top), "root-cut")

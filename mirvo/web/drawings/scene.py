@@ -47,6 +47,7 @@ class Scene:
     role: str = "img"
 
     def path(self, points: Iterable[Point], role: str, closed: bool = False) -> None:
+        # Tenths of a pixel: finer is not seen, and pages stay small.
         joined = " L".join(f"{x:.1f} {y:.1f}" for x, y in points)
         self._add("path", role, {"d": f"M{joined}{' Z' if closed else ''}"})
 
@@ -79,6 +80,7 @@ class Scene:
         attributes = {
             "cx": f"{x:.1f}",
             "cy": f"{y:.1f}",
+            # Large enough for a wet finger; the stylesheet widens it on touch screens.
             "r": "9",
             "data-knob": name,
             "data-way": points,
@@ -89,6 +91,7 @@ class Scene:
     def slider(self, name: str, ends: tuple[Point, Point], slider: Slider) -> None:
         """A knob on a straight way that sets a figure by finger, mouse or arrow keys."""
         low, high = slider.range
+        # A value beyond the range still gets a knob, at the end it went past.
         share = min(1.0, max(0.0, (slider.value - low) / (high - low)))
         at = tuple(a + share * (b - a) for a, b in zip(*ends, strict=True))
         self.handle((at[0], at[1]), ends, name, share)
@@ -131,5 +134,6 @@ def nice_scale(width_mm: float, room_px: float) -> float:
         *(0.5, 0.6, 0.7, 0.8, 0.9, 1.0, 1.1, 1.2, 1.3, 1.4, 1.5, 1.6, 1.7, 1.8, 1.9),
         *(2.0, 2.2, 2.4, 2.7, 3.0, 3.5, 4.0, 5.0),
     )
+    # The step and not the exact quotient, so that drawings of a tree can be compared by eye.
     fitting = [step for step in steps if step * width_mm <= room_px]
     return fitting[-1] if fitting else room_px / width_mm

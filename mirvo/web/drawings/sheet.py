@@ -15,7 +15,9 @@ WHEEL_RADIUS_PX = 210.0
 LABEL_ROOM_PX = 130.0
 LEFT_ROOM_PX = 64.0
 STEM_PX = 44.0
+# The stylesheet's inch has 96 px, so the scale on the strip is that of the printed page.
 CSS_PX_PER_MM = 96 / 25.4
+# Before anything is measured or entered, something must be drawn.
 DEFAULT_TRUNK_MM = 40.0
 CLEAR_MM = 4.0
 
@@ -49,10 +51,12 @@ def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
     measured = None if sheet.base is None else sheet.base.record
     trunk = measured.trunk_diameter_mm.value if measured else None
     trunk = trunk or sheet.tree.trunk_mm or DEFAULT_TRUNK_MM
+    # Without a measurement a slight flare is drawn, as nearly every tree has.
     spread = measured.spread.usual.mean_mm.value if measured else trunk * 1.2
     last = sheet.sessions[0] if sheet.sessions else None
     woody = next((s.woody_depth_mm for s in sheet.sessions if s.woody_depth_mm), None)
     strata = _strata(sheet, path)
+    # The pot must reach below every level drawn in it.
     deepest = max([60.0, *(level.depth_mm for level in strata)])
     return Ground(
         trunk,
@@ -91,6 +95,7 @@ def draw_sheet(sheet: Sheet) -> Scene:
     room = WIDTH_PX - LABEL_ROOM_PX - LEFT_ROOM_PX
     scale = nice_scale(ground.pot_length_mm, room)
     if measured:
+        # One scale for plan and section: both must fit.
         scale = min(scale, nice_scale(2 * reach, 2 * WHEEL_RADIUS_PX))
     wheel_px = reach * scale
     soil_y = (2 * wheel_px + 62 if measured else 20) + STEM_PX
@@ -99,6 +104,7 @@ def draw_sheet(sheet: Sheet) -> Scene:
     centre_x = LEFT_ROOM_PX + room / 2
     if measured:
         scene.description = describe(measured)
+        # What the next session takes is hatched, not what some later one does.
         cut = sheet.path.steps[0].faults if sheet.path and sheet.path.steps else ()
         ratio = None if sheet.target is None else sheet.target.spread_ratio
         view = WheelView((centre_x, wheel_px + 30), scale, wheel_px, dict.fromkeys(cut, 1.0), ratio)
@@ -149,6 +155,7 @@ def _pot(
         return
     scene.line((left, floor), (right, floor), "pot")
     for end in ends:
+        # A break line of three teeth is seen as one; of two as a mistake.
         steps = 6
         zigzag = [
             (end + (3 if n % 2 else -3), soil + (floor - soil) * n / steps)
@@ -196,6 +203,7 @@ def _draw_strata(
     last_y = y + 2.0
     merged: dict[tuple[float, bool], list[Stratum]] = {}
     for level in ground.strata:
+        # Sessions that left the same depth share one line.
         merged.setdefault((round(level.depth_mm, 1), level.planned), []).append(level)
     for (depth, planned), levels in sorted(merged.items(), key=lambda item: item[0]):
         at = y + depth * scale
@@ -203,6 +211,7 @@ def _draw_strata(
         scene.line((ends[0] + 8, at), (ends[1] + 14, at), role)
         years = sorted({level.year for level in levels})
         text = f"{years[0]}" if len(years) == 1 else f"{years[0]} to {years[-1]}"
+        # Labels move down, never up, so they stay in the order of the depths.
         last_y = max(at + 4, last_y + 15)
         scene.line((ends[1] + 14, at), (ends[1] + 22, last_y - 4), role)
         words = f"{text} {levels[-1].note}"
@@ -215,6 +224,7 @@ def _title_strip(scene: Scene, sheet: Sheet, scale: float) -> None:
         made, kind = sheet.base.measurement.measured_on, sheet.base.record.calibration.kind
         parts.append(f"{made.day} {made:%b %Y}, {kind}")
     parts.append(f"1 : {CSS_PX_PER_MM / scale:.1f}")
+    # The strip's letters are all about as wide; a measured width would need a browser.
     widths = [len(part) * 6.6 + 20 for part in parts]
     x, top = scene.width - sum(widths), scene.height - 24
     for part, width in zip(parts, widths, strict=True):

@@ -9,6 +9,7 @@ from mirvo.web.drawings.scene import Scene
 
 WIDTH_PX, ROW_PX, TOP_PX = 520.0, 34.0, 18.0
 ROOT_X, STEM_X = 46.0, 330.0
+# Thick roots are drawn thicker, yet the thickest must not cover its neighbour's line.
 PX_PER_MM = 0.45
 MIN_LINE_PX = 1.5
 
@@ -32,6 +33,7 @@ def draw_supply(
         for stem in stems
     }
     text = "; ".join(f"{stem} fed by {', '.join(by) or 'nothing'}" for stem, by in left.items())
+    # Both columns begin at the top; the longer one gives the height.
     rows = max(len(feeding), len(stems))
     scene = Scene("supply", WIDTH_PX, 2 * TOP_PX + ROW_PX * rows, "Supply map", text)
     root_y = {label: TOP_PX + ROW_PX * (i + 0.5) for i, label in enumerate(feeding)}
@@ -59,4 +61,5 @@ def _way(root_y: float, stem_y: float) -> str:
 def _thickness(case: RootCase) -> str:
     """A class for the line's width: a thicker root is drawn with a thicker line."""
     width = max(MIN_LINE_PX, (case.base_width_mm or 0.0) * PX_PER_MM)
+    # Classes and not a style: the content policy allows no inline styles.
     return f"line-{min(9, round(width))}"

@@ -12,6 +12,7 @@ from mirvo.web.drawings.wheel import WheelView, add_wheel, describe, wheel_reach
 
 WIDTH_PX, LEFT_PX, LABEL_PX = 510.0, 32.0, 126.0
 WHEEL_PX = 168.0
+# Below these there is no flare and no ball; the knobs stop there.
 MIN_RATIO, MIN_DEPTH_MM = 1.05, 31.0
 ROOM_TO_DRAG = 0.6
 KNOB_SHARE = 0.62
@@ -32,7 +33,9 @@ def draw_target(sheet: Sheet, path: PlannedPath | None, wish: Wish) -> Scene | N
     measured, ground = sheet.base.record, ground_of(sheet, path)
     trunk = ground.trunk_mm
     reach = wheel_reach_mm(measured)
+    # There must be room to drag outward, and to the roots that reach farthest.
     max_ratio = max(wish.spread_ratio + ROOM_TO_DRAG, 2.5, 1.9 * reach / trunk)
+    # The same figure is drawn and sent, so it is rounded before both.
     max_ratio = round(max_ratio, 2)
     room = WIDTH_PX - LEFT_PX - LABEL_PX
     rim = max(reach, max_ratio * trunk / 2)
@@ -44,6 +47,7 @@ def draw_target(sheet: Sheet, path: PlannedPath | None, wish: Wish) -> Scene | N
     soil_y = wheel_y + rim * scale + 30 + STEM_PX
     height = soil_y + deepest * scale + 44
     scene = Scene("target", WIDTH_PX, height, f"{sheet.tree.name}: the target, to be dragged")
+    # An image has no parts for a screen reader; a group with sliders has.
     scene.role, scene.description = "group", describe(measured)
     add_wheel(scene, measured, WheelView((x, wheel_y), scale, reach * scale))
     radius = wish.spread_ratio * trunk / 2 * scale
@@ -77,6 +81,7 @@ def _floor(
     (x, soil_y), (half, scale) = origin, size
     y = soil_y + wish.pot_depth_mm * scale
     scene.line((x - half - 14, y), (x + half + 6, y), "target-floor")
+    # Left of the middle, where neither wood nor words are in the way.
     at = x - half * KNOB_SHARE
     scene.slider(
         "floor",

@@ -13,6 +13,7 @@ WIDTH_PX, ROW_PX, TOP_PX = 760.0, 66.0, 26.0
 LEFT_PX, RIGHT_PX = 74.0, 60.0
 MAX_RADIUS_PX, MIN_RADIUS_PX = 11.0, 4.0
 BAR_PX = 16.0
+# Where in its year a session and an arrival are drawn.
 SPRING, YEAR_END = 0.25, 0.95
 
 
@@ -25,6 +26,7 @@ def draw_three_paths(
     chance; the description says the same in words.
     """
     last = first + horizon
+    # The last year is drawn whole: a path may arrive at its end.
     span = horizon + 1
     height = TOP_PX + ROW_PX * len(paths) + 26
     scene = Scene("three-paths", WIDTH_PX, height, "Paths over the years")
@@ -33,6 +35,7 @@ def draw_three_paths(
     def at(year: float) -> float:
         return LEFT_PX + (year - first) / span * (WIDTH_PX - LEFT_PX - RIGHT_PX)
 
+    # Every year's number up to ten years; beyond that they would touch.
     step = 1 if horizon <= 10 else 2
     for year in range(first, last + 2, step):
         scene.line((at(year), TOP_PX - 4), (at(year), height - 26), "year-rule")
@@ -59,6 +62,7 @@ def _row(scene: Scene, path: PlannedPath, at: Callable[[float], float], y: float
         scene.rect((x - 5, y + 14), (10, BAR_PX), "chance-frame")
         scene.rect((x - 5, y + 14 + BAR_PX - tall), (10, tall), "chance-bar")
     for step in path.steps:
+        # By area, because the eye compares areas; 60 % fills the largest disc.
         radius = max(MIN_RADIUS_PX, MAX_RADIUS_PX * sqrt(min(1.0, step.share / 0.6)))
         x = at(step.year + SPRING)
         scene.circle((x, y), radius, "session-disc")

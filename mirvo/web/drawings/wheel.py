@@ -14,10 +14,12 @@ from mirvo.core.rootwork.root_path import path_length_mm, point_at_mm
 from mirvo.web.drawings.scene import Point, Scene
 
 HOUR_DEG = 30.0
+# An end nobody measured is drawn at a third of the base, as roots commonly taper.
 DRAWN_END_SHARE = 0.35
 UNMARKED_WIDTH_MM = 4.0
 RIM_ROOM_PX = 26.0
 WHISKER_IN_PX = 7.0
+# So far from the trunk a mark of a flush cut is still seen beside the bark.
 FLUSH_MM = 3.0
 OLD_SOIL_SHARE = (0.5, 0.92)
 
@@ -91,6 +93,7 @@ def draw_two_dates(
 
 def turned(measured: TopRecord, turn_deg: float) -> TopRecord:
     """A base with azimuths, open arcs and plan turned clockwise."""
+    # Azimuths turn clockwise, so the turn has the other sign than in a textbook.
     cosine, sine = cos(radians(turn_deg)), sin(radians(turn_deg))
 
     def points(path: tuple[Point, ...]) -> tuple[Point, ...]:
@@ -128,6 +131,7 @@ def wheel_reach_mm(measured: TopRecord) -> float:
     """Radius that holds all roots and the third ring, mm."""
     trunk = measured.trunk_diameter_mm.value
     reaches = [hypot(x, y) for root in measured.roots for x, y in root.path_mm]
+    # The third ring lies 1.5 trunks out; a little more, so that its word fits.
     return float(max([1.7 * trunk, *reaches]) * 1.04)
 
 
@@ -167,6 +171,7 @@ def add_wheel(
 
 def _azimuth_whisker(scene: Scene, azimuth: Figure, view: WheelView) -> None:
     """The ± of a root's azimuth, on the rim."""
+    # An arc of the whole round would begin and end in one point and vanish.
     off = min(azimuth.plus_minus, 179.0)
     radius = view.rim_px - WHISKER_IN_PX
     ends = azimuth.value - off, azimuth.value + off
@@ -201,10 +206,12 @@ def _clear_direction(measured: TopRecord) -> float:
     def room(azimuth: float) -> float:
         return min((angle_between(azimuth, other) for other in taken), default=180.0)
 
+    # Every ten degrees is near enough for words.
     return float(max(range(10, 360, 10), key=room))
 
 
 def _rings(scene: Scene, trunk_mm: float, view: WheelView, words_deg: float) -> None:
+    # Rings at whole trunk diameters: the spread ratio can be read off them.
     for times in (1, 2, 3, 4, 5):
         radius = times * trunk_mm / 2 * view.scale
         if radius >= view.rim_px:
@@ -269,6 +276,7 @@ def _open_arc(scene: Scene, start: float, end: float, view: WheelView) -> None:
     x, y = view.centre
     edge = arc(view.centre, view.rim_px - 4, start, end)
     scene.curve(f"{edge} L{x:.1f} {y:.1f} Z", "gap-fill")
+    # The open arc begins an hour from each root; the gap is counted from root to root.
     gap = sweep + 2 * HOUR_DEG
     at = _polar(start + sweep / 2, view.rim_px * 0.74, view.centre)
     scene.write((at[0], at[1] + 6), f"{gap:.0f}°", "gap-words", "middle")
@@ -299,6 +307,7 @@ def _shortened(root: RootRecord, part: float) -> RootRecord:
             break
         kept.append(b)
     base, end = _drawn_widths(root)
+    # A cut root ends as thick as it is there, not at the tip's width.
     tip = base + (end - base) * (1.0 - part)
     return root.model_copy(update={"path_mm": (*kept, at), "end_width_mm": tip})
 
@@ -322,6 +331,7 @@ def tapered(root: RootRecord) -> list[Point]:
         lengths.append(lengths[-1] + hypot(b[0] - a[0], b[1] - a[1]))
     left, right = [], []
     for index, (x, y) in enumerate(path):
+        # Across the mean of both neighbours, so that bends keep their width.
         a, b = path[max(0, index - 1)], path[min(len(path) - 1, index + 1)]
         run = hypot(b[0] - a[0], b[1] - a[1]) or 1.0
         half = (base + (end - base) * lengths[index] / (lengths[-1] or 1.0)) / 2
@@ -347,6 +357,7 @@ def _cut_mark(scene: Scene, root: RootRecord, part: float, view: WheelView) -> N
 def _label(scene: Scene, root: RootRecord, view: WheelView) -> None:
     x, y = max(root.path_mm, key=lambda point: hypot(*point))
     reach = hypot(x, y) or 1.0
+    # Letters stand outside the farthest point, where no other root runs over them.
     out = 1 + 10 / (reach * view.scale)
     at = _place((x * out, y * out), view)
     role = "root-label-cut" if root.label in view.cut else "root-label"
@@ -368,6 +379,7 @@ def _polar(azimuth_deg: float, radius: float, centre: Point) -> Point:
 
 def arc(centre: Point, radius: float, start_deg: float, end_deg: float) -> str:
     """SVG path of a clockwise arc between two azimuths."""
+    # A full circle is drawn not quite closed; SVG drops an arc that ends where it starts.
     sweep = (end_deg - start_deg) % 360.0 or 359.9
     a, b = _polar(start_deg, radius, centre), _polar(start_deg + sweep, radius, centre)
     large = 1 if radians(sweep) > pi else 0

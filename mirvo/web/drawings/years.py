@@ -84,6 +84,7 @@ def years_charts(sheet: Sheet) -> list[Scene]:
     shown = [curve for curve in curves if curve.seen]
     if not shown:
         return []
+    # One span of years for all, so that they can be read one below the other.
     span = min(_span(chart)[0] for chart in shown), max(_span(chart)[1] for chart in shown)
     charts = (_chart(curve, sheet.path, 480.0, 190.0, span) for curve in shown)
     return [chart for chart in charts if chart is not None]
@@ -129,6 +130,7 @@ def depth_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     ]
     plan = rules().plan
     room = plan.soil_layer_mm + plan.rim_clearance_mm
+    # The target is a pot; the curve is of balls, so soil layer and rim come off.
     wished = None if sheet.target is None else sheet.target.pot_depth_mm - room
     steps = path.steps if path else ()
     values = [(step.year + SPRING, step.ball_after_mm) for step in steps]
@@ -187,6 +189,7 @@ def _plain_ahead(values: Sequence[tuple[float, float]]) -> list[Ahead]:
 def _basis(sheet: Sheet) -> str:
     if sheet.target is not None:
         return sheet.target.basis
+    # Without a target the basis is the one there is something to show of.
     flared = any(measured.spread.flare is not None for _, measured in sheet.history)
     return "flare" if flared else "roots"
 
@@ -194,6 +197,7 @@ def _basis(sheet: Sheet) -> str:
 def _axes(curve: Curve, width: float, height: float, span: tuple[int, float] | None) -> Axes:
     values = [*_extremes(curve)]
     low, high = min(values), max(values)
+    # A flat curve gets a little height, else its noise would fill the chart.
     least = 0.05 if curve.digits == 2 else 5.0
     margin = max(least, (high - low) * 0.12)
     first, last = span or _span(curve)
@@ -218,6 +222,7 @@ def _extremes(curve: Curve) -> Iterator[float]:
 def _grid(scene: Scene, axes: Axes, digits: int) -> None:
     scene.line(axes.at(axes.first, axes.low), axes.at(axes.last, axes.low), "axis")
     span = int(axes.last - axes.first)
+    # As many years as can be read without touching.
     step = 1 if span <= 8 else 2 if span <= 14 else 3 if span <= 21 else 5
     for year in range(int(axes.first), int(axes.last) + 1, step):
         x, y = axes.at(year, axes.low)
@@ -232,6 +237,7 @@ def _grid(scene: Scene, axes: Axes, digits: int) -> None:
 def _expected(scene: Scene, axes: Axes, curve: Curve) -> None:
     if not curve.ahead:
         return
+    # The forecast begins where the last measurement stands, not at the plan's own start.
     start = axes.at(curve.seen[-1].year, curve.seen[-1].value)
     if any(point.high > point.low for point in curve.ahead):
         upper = [axes.at(point.year, point.high) for point in curve.ahead]

@@ -26,6 +26,7 @@ def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
     """The almanac, with the forms of the yard and of a new species."""
     frost, today = yard_of(reader.db).last_frost, reader.today
     found = [(entry, window_of(entry.species, frost, today, today)) for entry in almanac(reader.db)]
+    # What was filled in wins over what is kept, so that nothing typed is lost.
     kept = fields_from(yard_of(reader.db), tuple(YardForm.model_fields))
     context = {
         "parts": [

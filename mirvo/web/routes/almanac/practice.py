@@ -61,6 +61,7 @@ def show(reader: Reader) -> HTMLResponse:
 @router.post("/almanac/practice")
 @shown_again_on(practice_page)
 def save(studio: StudioDep, form: Annotated[AnswersForm, Form()]) -> Response:
+    # A preset's button sends the answers too; the button is what was meant.
     if form.preset:
         use.take_preset(studio, form.preset)
     else:

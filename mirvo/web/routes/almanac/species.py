@@ -46,6 +46,7 @@ def keep(studio: StudioDep, key: str, form: Annotated[Entry, Form()]) -> Respons
 @shown_again_on(species_page)
 def lay_aside(studio: StudioDep, key: str) -> Response:
     own = use.lay_aside(studio, key)
+    # An own species has no page left to go back to.
     return RedirectResponse("/almanac" if own else f"/almanac/species/{key}", 303)
 
 

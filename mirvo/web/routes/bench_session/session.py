@@ -58,6 +58,7 @@ class StepForm(OpenForm):
 @router.get("/trees/{tree_id}/bench-sessions/new")
 def choose_kind(reader: Reader, tree_id: int) -> Response:
     running = use.running_session(reader.db, tree_id)
+    # A tree lies on one bench only.
     if running is not None:
         return RedirectResponse(f"/bench-sessions/{running.id}", 303)
     context = {
@@ -83,6 +84,7 @@ def session_page(reader: Reader, filled: Filled, bench_id: int) -> HTMLResponse:
 
 @router.get("/bench-sessions/{bench_id}")
 def show(reader: Reader, bench_id: int) -> Response:
+    # A link kept in the browser outlives the session; its record is what is meant.
     recorded = use.load_bench_session(reader.db, bench_id).session_id
     if recorded is not None:
         return RedirectResponse(f"/sessions/{recorded}", 303)
@@ -146,6 +148,7 @@ def _entries(step: Step, sent: dict[str, str]) -> list[dict[str, Any]]:
     for field in step.fields:
         value: Any = sent.get(field.key)
         if field.kind == "toggle":
+            # A form sends nothing at all for a box left empty.
             value = value is not None
         if field.kind == "hours":
             value = [hour for hour in range(1, 13) if f"{field.key}-{hour}" in sent]
@@ -153,7 +156,7 @@ def _entries(step: Step, sent: dict[str, str]) -> list[dict[str, Any]]:
     for name, action in sent.items():
         if name.startswith("root:") and action:
             label = name.removeprefix("root:")
-            keep = float(sent.get(f"keep:{label}") or 100 * HALF) / 100
+            keep = _percent(sent.get(f"keep:{label}")) / 100
             why = sent.get(f"why:{label}", "")
             decision = {"action": action, "part": 1 - keep, "why": why}
             entries.append({"field": name, "value": decision})
@@ -161,11 +164,20 @@ def _entries(step: Step, sent: dict[str, str]) -> list[dict[str, Any]]:
     return entries
 
 
+def _percent(sent: str | None) -> float:
+    """How much of a root stays, %; half of it where nothing was filled in. Raises BadInput."""
+    try:
+        return float((sent or "").replace(",", ".") or 100 * HALF)
+    except ValueError:
+        raise BadInput("keep", f"'{sent}' is not a number of percent") from None
+
+
 def _context(reader: PageReader, bench_id: int) -> Context:
     state = use.bench_state(reader.db, bench_id)
     review = cut_review(reader.db, reader.studio, state)
     decides = any(step.key == "decide" for step in state.steps)
     cuts = {label: decision.cost for label, decision in review.decided.items() if decision.cost > 0}
+    # Without a measurement there is nothing to draw, and the rest of the page works.
     wheel = None
     if review.before is not None and review.after is not None:
         hours = state.old_soil_hours

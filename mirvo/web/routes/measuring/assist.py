@@ -74,6 +74,7 @@ def stop(studio: StudioDep, photo_id: int) -> Response:
 def _lines(coming: Iterable[Stage | Answer[list[use.Offer]] | Refusal]) -> Iterator[str]:
     """One JSON object a line: how far it is, then the offers or why there are none."""
     for message in coming:
+        # A line at a time, so that the page shows how far it is.
         yield json.dumps(_line(message)) + "\n"
 
 

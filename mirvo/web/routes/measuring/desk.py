@@ -81,6 +81,7 @@ def _top_context(reader: PageReader, state: use.DeskState) -> Context:
         "view": "top",
         "wheel": None if measured is None else draw_wheel(measured, WHEEL_PX),
         "letters": letters_at_hand(letters_elsewhere(members, photo)),
+        # A photo that is in no set shows no set.
         "members": members if any(member.photo.id == photo.id for member in members) else [],
     }
 

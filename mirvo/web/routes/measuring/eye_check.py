@@ -33,6 +33,7 @@ def begin(studio: StudioDep) -> Response:
 @router.get("/{check_id}")
 def show_check(reader: Reader, check_id: int) -> HTMLResponse:
     check = use.load_check(reader.db, check_id)
+    # The truth of a check that is done is shown, so nothing is asked any more.
     asked = [] if check.result else [asdict(place) for place in use.asked_places(check)]
     context = {"check": check, "asked": asked, "size": use.SIZE}
     return reader.page("measuring/eye_check.html", context)

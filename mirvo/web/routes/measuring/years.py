@@ -73,6 +73,7 @@ def confirm(
 def plan_photo(
     reader: Reader, measurement_id: int, turn: float = 0.0, reach: float = 150.0
 ) -> Response:
+    # Whatever the address says, no picture of the whole yard is made.
     if not (SMALLEST_REACH_MM <= reach <= LARGEST_REACH_MM and -360 <= turn <= 360):
         raise BadInput("reach", "must be from 10 to 2000 mm")
     content = use.plan_photo(reader.db, reader.studio, measurement_id, turn, reach)
@@ -83,6 +84,7 @@ def _drawn(pair: use.Comparison | None) -> dict[str, object]:
     if pair is None:
         return {"overlay": None, "reach": 0}
     title = f"{short_day(pair.before.measured_on)} dashed upon {short_day(pair.after.measured_on)}"
+    # Both years to one scale.
     reach = max(wheel_reach_mm(pair.old), wheel_reach_mm(pair.new))
     return {
         "overlay": draw_two_dates(pair.old, pair.new, pair.match.turn_deg, OVERLAY_PX, title),

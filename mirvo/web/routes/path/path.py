@@ -56,6 +56,7 @@ def path_page(reader: Reader, filled: Filled, tree_id: int, school: str = "") ->
     chosen = _chosen(reader, school)
     path = None if view.result is None else view.result.path_of(chosen)
     default = default_target(None if sheet.base is None else sheet.base.record)
+    # Other forms of the page come back here too; only the target's fields are the target's.
     target_sent = "spread_ratio" in filled.fields
     shown = filled.fields if target_sent else _fields(view, default)
     context = {
@@ -95,6 +96,7 @@ def plan(studio: StudioDep, tree_id: int, form: Annotated[SchoolForm, Form()]) -
 @router.post("/trees/{tree_id}/target")
 @shown_again_on(path_page)
 def set_target(studio: StudioDep, tree_id: int, form: Annotated[WishedTarget, Form()]) -> Response:
+    # The school only chooses what is shown; it is no part of a target.
     wished = target.TargetForm.model_validate(form.model_dump(exclude={"school"}))
     target.set_target(studio, tree_id, wished)
     return _planned(studio, tree_id, form.school)
@@ -137,6 +139,7 @@ def regrowth(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()])
     """Roots that grow back; those left empty stay away."""
     years: dict[str, int | None] = {}
     for label, said in form.by_name.items():
+        # Here and not in the form: its fields bear the letters of the roots.
         if said and not said.isdigit():
             raise BadInput("regrowth", "Please give whole years, or nothing.")
         years[label] = int(said) if said else None
@@ -157,6 +160,7 @@ def forward(reader: Reader, tree_id: int, form: Annotated[SchoolForm, Form()]) -
 def _planned(studio: Studio, tree_id: int, school: str = "") -> RedirectResponse:
     """Plan anew where something changed, then show the path."""
     use.plan_path(studio, tree_id)
+    # The path that was looked at stays in view.
     query = f"?school={school}" if school in SCHOOLS else ""
     return RedirectResponse(f"/trees/{tree_id}/path{query}", 303)
 
@@ -176,6 +180,7 @@ def _three(view: use.PathView) -> Scene | None:
 
 def _needs(reader: PageReader, sheet: Sheet, path: PlannedPath) -> dict[int, Any]:
     """What each planned session uses up, by year."""
+    # A plan outlives its target and measurement; what it needs cannot be told without them.
     if sheet.target is None or sheet.base is None:
         return {}
     trunk = sheet.base.record.trunk_diameter_mm.value
@@ -215,6 +220,7 @@ def _fields(view: use.PathView, default: DefaultTarget) -> Fields:
     if view.target is not None:
         return fields_from(view.target, tuple(target.TargetForm.model_fields))
     return {
+        # A default is filled in, so that one tap sets it.
         "spread_ratio": f"{default.spread_ratio:.2f}",
         "basis": "flare",
         "largest_gap_deg": f"{default.largest_gap_deg:.0f}",

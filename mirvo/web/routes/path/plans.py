@@ -45,9 +45,11 @@ def plans_page(reader: Reader, filled: Filled, tree_id: int = 0, plan_id: int = 
         tree_id = use.load_plan(reader.db, plan_id).tree_id
     school, made = yard_of(reader.db).school, use.plans_of(reader.db, tree_id)
     sent = reader.request.query_params.getlist("plan")
+    # Anything else in the address is not a plan.
     asked = [int(number) for number in sent if number.isdigit()]
     named = [plan.id for plan in made if plan.name]
     newest = [plan.id for plan in made[:1]]
+    # Unasked, the newest stands beside those kept under a name.
     beside = asked or list(dict.fromkeys([*newest, *named]))
     shown = [plan for plan in made if plan.id in beside][:MAX_BESIDE]
     columns = _columns(shown, school)

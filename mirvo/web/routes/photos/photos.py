@@ -55,6 +55,7 @@ def photos_page(
 def intake_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
     """What became of files whose form was turned back: none went in."""
     message = next(iter(filled.errors.values()))
+    # Said where the other results stand, with no file's name.
     results = [Intake("", None, message)]
     if reader.wants_part:
         return reader.page("photos/_intake.html", {"results": results}, filled.status)
@@ -79,6 +80,7 @@ def put_in(
     form: Annotated[IntakeForm, Form(media_type="multipart/form-data")],
 ) -> HTMLResponse:
     files = sent(form.files)
+    # An empty form is a slip; it must not look as if something had been put in.
     if not files:
         raise BadInput("files", "Choose photos first.")
     results = take_in(reader.studio, tree_id, files, form.kind, taken_on=form.taken_on)

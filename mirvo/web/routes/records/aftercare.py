@@ -34,6 +34,7 @@ def water(studio: StudioDep, tree_id: int) -> Response:
 
 def _back(request: Request) -> str:
     """The page the tick came from, of this site only."""
+    # A task is ticked on the Bench, on a sheet or in a record; one goes on from there.
     came = request.headers.get("referer", "")
     path = came.removeprefix(str(request.base_url).rstrip("/"))
     return path if path.startswith("/") and not path.startswith("//") else "/"

@@ -43,6 +43,7 @@ class EnteredSession(SessionForm):
     @classmethod
     def _gather_roots(cls, fields: Any) -> Any:
         """root-A and part-A become one root done."""
+        # Built in code the roots are there already.
         if not isinstance(fields, dict) or "roots" in fields:
             return fields
         labels = [name.removeprefix(ROOT) for name in fields if name.startswith(ROOT)]
@@ -60,6 +61,7 @@ class EnteredSession(SessionForm):
 def _share(percent: Any) -> float:
     """The part cut off, given in percent; half of the root where that is no number."""
     text = str(percent or "").replace(",", ".")
+    # More than the whole root is a slip of the finger.
     return min(float(text) / 100, 1.0) if text.replace(".", "", 1).isdigit() else HALF
 
 
@@ -179,6 +181,7 @@ def _put_in(studio: Studio, session: RootSession, files: list[UploadFile], kind:
 
 
 def _to_record(session_id: int, refused: list[str]) -> Response:
+    # The record is kept whatever becomes of its photos; what was refused is said there.
     suffix = f"?refused={quote('; '.join(refused))}" if refused else ""
     return RedirectResponse(f"/sessions/{session_id}{suffix}", 303)
 

@@ -46,4 +46,5 @@ def move(studio: StudioDep, tree_id: int, form: Annotated[WeekForm, Form()]) -> 
 @router.post("/trees/{tree_id}/buds")
 def buds(studio: StudioDep, tree_id: int, form: Annotated[BudsForm, Form()]) -> Response:
     see_buds(studio, tree_id, form.stage)
+    # The round is walked from the Bench; a tree's page is gone on with.
     return RedirectResponse(f"/trees/{tree_id}" if form.from_tree else "/", 303)

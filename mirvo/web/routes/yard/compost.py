@@ -8,6 +8,7 @@ from mirvo.web.reader import StudioDep
 
 router = APIRouter(prefix="/compost")
 LISTS = {"tree": "/trees", "photo": "/trees/{0}/photos", "session": "/trees/{0}/sessions"}
+# A tree put back is shown itself; photos and sessions in their list.
 BACK = {**LISTS, "tree": "/trees/{0}"}
 
 

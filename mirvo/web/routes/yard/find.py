@@ -17,6 +17,7 @@ def jump(reader: Reader, q: str = "") -> Response:
     found = find(q, known_places(), trees)
     if reader.wants_part:
         return reader.page("yard/_found.html", {"found": found, "q": q})
+    # Enter takes the first: it is what the list showed on top.
     if found:
         return RedirectResponse(found[0].address, 303)
     return reader.page("yard/not_found.html", {"q": q}, 404)

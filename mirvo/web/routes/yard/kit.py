@@ -17,6 +17,7 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
+# The calendar file has them all; here one sees what it is about.
 SHOWN = 8
 
 
@@ -50,11 +51,13 @@ def svg() -> Response:
 @router.post("/kit/backup.zip")
 def backup(studio: StudioDep) -> Response:
     """The whole studio; once it has been handed over whole, it counts as made."""
+    # A browser must not hand out yesterday's backup from its own store.
     header = {**_named(f"mirvo-{studio.today.isoformat()}.zip"), "Cache-Control": "no-store"}
     return StreamingResponse(_whole(studio), media_type="application/zip", headers=header)
 
 
 def _whole(studio: Studio) -> Iterator[bytes]:
+    # Only after the last piece: a broken download is no backup.
     yield from backup_pieces(studio)
     mark_backed_up(studio)
 

@@ -43,6 +43,7 @@ def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> HTM
     kept = {} if tree is None else _fields(tree)
     fields = filled.fields
     if tree is not None and "version" in filled.errors:
+        # Sent again it is meant, so the next save is on top of the newer version.
         fields = {**fields, "version": str(tree.version)}
     context = {
         "fields": fields,

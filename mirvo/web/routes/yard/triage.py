@@ -14,6 +14,7 @@ router = APIRouter()
 def show(reader: Reader, tree_id: int) -> HTMLResponse:
     sent = reader.request.query_params
     seen = {name: name in sent for name in SEEN_TODAY}
+    # Half of the world writes 2,5.
     days = sent.get("days_between", "").replace(",", ".")
     given = float(days) if days.replace(".", "", 1).isdigit() else None
     evidence, verdict = is_it_time(reader.db, reader.today, tree_id, seen, given)

@@ -1,0 +1,40 @@
+"""Tables. Dates are dates, times are UTC; documents stand in columns that check them.
+
+What people ask about has a table of its own: roots, what was decided and done to each in a
+session, what was found on it, years a target holds. CHECKs and foreign keys say what the code
+believes. How tables change: `migrations`.
+"""
+
+from __future__ import annotations
+
+from mirvo.records.models.base import MAX_LABEL, Compostable, Table
+from mirvo.records.models.bench import BenchEntry, BenchPhoto, BenchSession
+from mirvo.records.models.photos import EyeCheck, Measurement, Photo
+from mirvo.records.models.plans import GapPlan, Plan, Regrowth, Target, TargetHold
+from mirvo.records.models.sessions import CareTask, CutRecord, FindingRecord, RootSession, Watering
+from mirvo.records.models.trees import Root, Tree, Yard
+
+__all__ = [
+    "MAX_LABEL",
+    "BenchEntry",
+    "BenchPhoto",
+    "BenchSession",
+    "CareTask",
+    "Compostable",
+    "CutRecord",
+    "EyeCheck",
+    "FindingRecord",
+    "GapPlan",
+    "Measurement",
+    "Photo",
+    "Plan",
+    "Regrowth",
+    "Root",
+    "RootSession",
+    "Table",
+    "Target",
+    "TargetHold",
+    "Tree",
+    "Watering",
+    "Yard",
+]

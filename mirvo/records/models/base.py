@@ -1,0 +1,70 @@
+"""What all tables share: names of constraints, column types, CHECKs, and laying aside."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any, ClassVar
+
+from sqlalchemy import (
+    CheckConstraint,
+    ColumnElement,
+    MetaData,
+)
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from mirvo.core.measure.eye import EyeResult
+from mirvo.core.plan.case import Case
+from mirvo.core.plan.records import PlannedStep, PlanResult
+from mirvo.records.columns import PydanticColumn
+from mirvo.records.documents import Answers, BenchNotes, Clicks, OwnSpecies, UnfinishedWork
+
+CASCADE, SET_NULL = "CASCADE", "SET NULL"
+MAX_LABEL = 12
+
+
+class Table(DeclarativeBase):
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s",
+            "pk": "pk_%(table_name)s",
+            "ck": "ck_%(table_name)s_%(constraint_name)s",
+        }
+    )
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        Answers: PydanticColumn(Answers),
+        BenchNotes: PydanticColumn(BenchNotes),
+        dict[str, OwnSpecies]: PydanticColumn(dict[str, OwnSpecies]),
+        tuple[str, ...]: PydanticColumn(tuple[str, ...]),
+        tuple[UnfinishedWork, ...]: PydanticColumn(tuple[UnfinishedWork, ...]),
+        Clicks: PydanticColumn(Clicks),
+        EyeResult: PydanticColumn(EyeResult),
+        PlannedStep: PydanticColumn(PlannedStep),
+        PlanResult: PydanticColumn(PlanResult),
+        Case: PydanticColumn(Case, exactly=True),
+    }
+
+
+def one_of(column: str, values: Sequence[str]) -> CheckConstraint:
+    """A column that holds one of some words."""
+    listed = ", ".join(f"'{value}'" for value in values)
+    return CheckConstraint(f"{column} IN ({listed})", name=column)
+
+
+def within(column: str, low: float, high: float) -> CheckConstraint:
+    """A column that holds a number from low to high, both included."""
+    return CheckConstraint(f"{column} BETWEEN {low:g} AND {high:g}", name=column)
+
+
+class Compostable:
+    """Rows that can be laid on the compost heap, where no page sees them until they are put back.
+
+    Every query of such a table says so: `.where(Photo.kept())`.
+    """
+
+    composted_at: Mapped[datetime | None] = mapped_column(default=None)
+
+    @classmethod
+    def kept(cls) -> ColumnElement[bool]:
+        """That a row does not lie on the compost heap."""
+        return cls.composted_at.is_(None)

@@ -1,0 +1,101 @@
+"""Photos, what was measured on them, and eye checks."""
+
+from datetime import date, datetime
+
+from sqlalchemy import (
+    ForeignKey,
+    Index,
+    String,
+)
+from sqlalchemy.orm import Mapped, mapped_column
+
+from mirvo.core.measure.drafts import AnyDraft, SideDraft, TopDraft
+from mirvo.core.measure.eye import EyeResult
+from mirvo.core.measure.records import SideRecord, TopRecord
+from mirvo.records.columns import PydanticColumn
+from mirvo.records.documents import Clicks
+from mirvo.records.models.base import CASCADE, SET_NULL, Compostable, Table, one_of
+
+
+class Photo(Compostable, Table):
+    """A photo as it came, kept by content hash; `kind` says what it shows."""
+
+    __tablename__ = "photos"
+    __table_args__ = (Index("ix_photos_tree_id_taken_on", "tree_id", "taken_on"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
+    session_id: Mapped[int | None] = mapped_column(
+        ForeignKey("root_sessions.id", ondelete=SET_NULL), index=True
+    )
+    # Not unique: one picture may be put in for two trees, its file is kept once.
+    digest: Mapped[str] = mapped_column(String(64), index=True)
+    file_name: Mapped[str] = mapped_column(String(255))
+    media_type: Mapped[str] = mapped_column(String(40))
+    width: Mapped[int]
+    height: Mapped[int]
+    # As the camera wrote it; heights above the plane are corrected with it.
+    focal_length_35mm: Mapped[float | None]
+    taken_on: Mapped[date]
+    kind: Mapped[str] = mapped_column(String(20))
+    # Truth lies beside such a photo; no figure of it may pass for a real tree.
+    simulated: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime]
+
+
+class Measurement(Compostable, Table):
+    """Marks on one photo and the figures they gave; marks are kept even while incomplete.
+
+    `view` is top or side: `top` or `side` holds its figures. `turn_deg` added to its azimuths
+    gives those of the tree's own frame, and its roots' letters are the tree's own, once the
+    artist has confirmed them (`confirmed_at`).
+    """
+
+    __tablename__ = "measurements"
+    __table_args__ = (
+        Index("ix_measurements_tree_id_measured_on", "tree_id", "measured_on"),
+        one_of("view", ("top", "side")),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
+    # One set of marks a photo; several photos of a day are joined when they are read.
+    photo_id: Mapped[int] = mapped_column(ForeignKey("photos.id", ondelete=CASCADE), unique=True)
+    measured_on: Mapped[date]
+    view: Mapped[str] = mapped_column(String(10), default="top")
+    marks: Mapped[AnyDraft] = mapped_column(
+        PydanticColumn(AnyDraft, when_damaged="refuse", exactly=True)
+    )
+    # Figures can be made of the marks again, so a damaged record is read as none.
+    top: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord))
+    side: Mapped[SideRecord | None] = mapped_column(PydanticColumn(SideRecord))
+    # Grows with each save, so that a second desk cannot write over the first.
+    revision: Mapped[int] = mapped_column(default=1)
+    turn_deg: Mapped[float] = mapped_column(default=0.0)
+    confirmed_at: Mapped[datetime | None]
+    updated_at: Mapped[datetime]
+
+    @property
+    def top_marks(self) -> TopDraft:
+        """The marks of a photo from above."""
+        if not isinstance(self.marks, TopDraft):
+            raise TypeError("these are marks of a photo from the side")
+        return self.marks
+
+    @property
+    def side_marks(self) -> SideDraft:
+        """The marks of a photo from the side."""
+        if not isinstance(self.marks, SideDraft):
+            raise TypeError("these are marks of a photo from above")
+        return self.marks
+
+
+class EyeCheck(Table):
+    """One simulated photo marked twice: both sets of clicks, and what they say of the eye."""
+
+    __tablename__ = "eye_checks"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    # The photo and its truth are made of it again, so neither is kept.
+    seed: Mapped[int]
+    begun_at: Mapped[datetime]
+    first: Mapped[Clicks | None]
+    second: Mapped[Clicks | None]
+    result: Mapped[EyeResult | None]

@@ -1,0 +1,95 @@
+"""Trees, their roots, and the studio they stand in."""
+
+from datetime import date, datetime
+
+from sqlalchemy import (
+    ForeignKey,
+    String,
+    UniqueConstraint,
+)
+from sqlalchemy.orm import Mapped, mapped_column
+
+from mirvo.records.documents import Answers, OwnSpecies
+from mirvo.records.models.base import CASCADE, SET_NULL, Compostable, Table, one_of
+
+
+class Tree(Compostable, Table):
+    """One tree. `version` counts saves, so that two open tabs cannot overwrite each other."""
+
+    __tablename__ = "trees"
+    __table_args__ = (
+        one_of("strength", ("strong", "fair", "weak")),
+        one_of("age_class", ("young", "mature", "old")),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    # No foreign key: species stand in files and in the yard, not in a table.
+    species_key: Mapped[str] = mapped_column(String(60), index=True)
+    origin: Mapped[str] = mapped_column(String(40))
+    acquired_on: Mapped[date | None]
+    stage: Mapped[str] = mapped_column(String(20))
+    strength: Mapped[str] = mapped_column(String(10))
+    age_class: Mapped[str] = mapped_column(String(10))
+    # Counted by the artist, where known; what the figures go by is the class.
+    age_years: Mapped[int | None]
+    height_mm: Mapped[float | None]
+    # As the artist gave it, for a tree that is not measured yet.
+    trunk_mm: Mapped[float | None]
+    container: Mapped[str] = mapped_column(String(40))
+    note: Mapped[str] = mapped_column(default="")
+    # A tree that could not be replaced is given a smaller budget.
+    worth: Mapped[str] = mapped_column(String(20), default="usual")
+    practice: Mapped[Answers] = mapped_column(default=dict)
+    # A layer or cutting outlives the record of the tree it came from.
+    parent_id: Mapped[int | None] = mapped_column(
+        ForeignKey("trees.id", ondelete=SET_NULL), index=True
+    )
+    water_dish: Mapped[bool] = mapped_column(default=False)
+    under_glass: Mapped[bool] = mapped_column(default=False)
+    # The week the artist chose on the bench; None leaves it to the window.
+    moved_to: Mapped[date | None]
+    buds_seen: Mapped[str] = mapped_column(String(20), default="")
+    buds_seen_on: Mapped[date | None]
+    foreign_soil: Mapped[str] = mapped_column(String(200), default="")
+    version: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime]
+    updated_at: Mapped[datetime]
+
+
+class Root(Table):
+    """One root of a tree. It keeps its letter for life, also after it is gone.
+
+    Letters of a measurement the artist has not confirmed yet stand here too, until they are
+    found to be those of other roots.
+    """
+
+    __tablename__ = "roots"
+    __table_args__ = (UniqueConstraint("tree_id", "label"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
+    label: Mapped[str] = mapped_column(String(40))
+    # None for a root that was named in a session and never measured.
+    first_seen_on: Mapped[date | None]
+    gone_on: Mapped[date | None]
+
+
+class Yard(Table):
+    """The studio itself: name, place, usual frosts, school.
+
+    `own_species` holds by key what the studio's almanac says otherwise than the shipped one.
+    """
+
+    __tablename__ = "yard"
+    __table_args__ = (one_of("school", ("gentle", "steady", "bold")),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    place: Mapped[str] = mapped_column(String(80))
+    last_frost: Mapped[str] = mapped_column(String(5))
+    school: Mapped[str] = mapped_column(String(10))
+    click_sd_px: Mapped[float] = mapped_column(default=2.0)
+    practice: Mapped[Answers] = mapped_column(default=dict)
+    trees_a_day: Mapped[int] = mapped_column(default=3)
+    bench_days: Mapped[int] = mapped_column(default=2)
+    calendar_secret: Mapped[str] = mapped_column(String(40), default="")
+    backed_up_at: Mapped[datetime | None]
+    own_species: Mapped[dict[str, OwnSpecies]] = mapped_column(default=dict)
