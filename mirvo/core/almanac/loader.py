@@ -66,8 +66,13 @@ class Species(Data):
 
 
 class Container(Data):
+    """growth : of a year, against a wide training pot. roomy : it leaves the ball room to grow
+    once after each session where its depth is not known. depth_mm : inside, where the kind
+    alone says it."""
+
     growth: float
-    deepens_to_mm: float | None
+    roomy: bool
+    depth_mm: float | None
 
 
 class BudgetRules(Data):
@@ -84,14 +89,29 @@ class BudgetRules(Data):
 
 
 class FeedingRules(Data):
+    """surface_share : of all feeding root that the surface roots hold, by where fine roots are.
+
+    matted_factor, picked_factor : on what a slice takes, where the bottom is a mat, and where
+    thick roots are picked out instead. edge_share : what combing and trimming the edge takes in
+    every session, at most `edge_of_gentle` of the gentle budget.
+    """
+
     surface_share: dict[str, float]
     unknown_feeders: int
     matted_factor: float
+    picked_factor: float
+    edge_share: float
+    edge_of_gentle: float
 
 
 class PlanRules(Data):
-    """Years after which gap work counts, chances that it takes, and sizes in mm.
+    """Years after which gap work counts, chances that it takes, sizes in mm, and what plans weigh.
 
+    overdue_growth : factor on a year beyond the longest interval, which is `longest_of_intervals`
+    intervals. slice_of_ball : most of a ball's depth one session slices off. thickening : of a
+    fault root's share in a year, up to `thickest_share`. strain_limit : of one session, for a
+    tree that is fair or old. session_toll, year_toll : what a session, and a year more, weighs
+    against strain. tradeoff_step : by how much a later year must save toll.
     fork_deg : how far a fork or a bent root reaches into a gap. returned_share : part of its
     share that a root has again when it has grown back. layer_ball_mm, layer_roots :
     depth and roots of a ground layer when it is separated.
@@ -104,6 +124,18 @@ class PlanRules(Data):
     soil_layer_mm: float
     rim_clearance_mm: float
     session_growth_loss: float
+    overdue_growth: float
+    longest_of_intervals: float
+    slice_of_ball: float
+    thickening: float
+    thickest_share: float
+    strain_limit: float
+    session_toll: float
+    year_toll: float
+    tradeoff_step: float
+    horizon_years: int
+    horizon_intervals: int
+    likely_chance: float
     graft_success: float
     graft_years: int
     fork_deg: float
@@ -113,6 +145,7 @@ class PlanRules(Data):
     layer_years: int
     layer_ball_mm: float
     layer_roots: int
+    origin_years: int
     growth_relative_sd: float
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
+from math import ceil
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -20,6 +21,7 @@ Year = Annotated[int, Field(ge=1900, le=2300)]
 
 GapMethod = Literal["graft", "fork", "ground layer"]
 Allow = Literal["none", "session", "final pot"]
+FINAL = "final pot"
 
 
 class _Part(BaseModel):
@@ -41,6 +43,7 @@ class CaseSpecies(_Part):
 
     group: str = ""
     interval_years: Annotated[float, Field(gt=0, le=20)]
+    longest_interval_years: Annotated[float, Field(gt=0, le=60)] | None = None
     budget: SchoolBudgets
     ground_layers: bool = True
 
@@ -55,13 +58,18 @@ class Growth(_Part):
 
 
 class State(_Part):
+    """The tree as it stands. surface_share : of the feeding root at the root plane.
+    inner_depth_mm : of the pot it stands in, where it is known."""
+
     trunk_diameter_mm: Positive
     spread_mm: Positive
     spread_basis: Literal["flare", "roots"] = "flare"
     woody_depth_mm: Positive
     ball_depth_mm: Positive
+    surface_share: Share = 0.4
     last_session_year: Year | None = None
     container: str = "wide training pot"
+    inner_depth_mm: Positive | None = None
     matted: bool = False
     root_azimuths_deg: Annotated[tuple[Azimuth, ...], Field(max_length=60)] = ()
     growth: Growth
@@ -69,26 +77,30 @@ class State(_Part):
 
 class CaseFault(_Part):
     """A root to be taken. returns_years : a root that grows back stands again so many years
-    after each cut, with half its share; None for one that stays away."""
+    after each cut, with half its share; None for one that stays away. thickens : while it
+    stands its share grows from year to year."""
 
     label: Annotated[str, Field(min_length=1, max_length=12)]
     share: Share
     priority: int = 1
     azimuth_deg: Azimuth | None = None
     returns_years: Annotated[int, Field(ge=1, le=15)] | None = None
+    thickens: bool = True
 
 
 class Gap(_Part):
     """A gap from root to root, clockwise, and how it is to be closed.
 
-    graft : a root in its middle. fork : a neighbour's fork, or the neighbour bent, grows in
-    from its first side. ground layer : a new flare all round, above the old one.
-    between : the roots on its sides, such as C-D, where it is known.
+    graft : roots set into it evenly, `grafts` of them or as many as the target needs. fork : a
+    neighbour's fork, or the neighbour bent, grows in from its first side. ground layer : a new
+    flare all round, above the old one. between : the roots on its sides, such as C-D, where it is
+    known.
     """
 
     from_deg: Azimuth
     to_deg: Azimuth
     method: GapMethod = "graft"
+    grafts: Annotated[int, Field(ge=1, le=8)] | None = None
     between: Annotated[str, Field(max_length=24)] | None = None
 
     @property
@@ -102,13 +114,19 @@ class Gap(_Part):
     def width_deg(self) -> float:
         return clockwise_from(self.from_deg, self.to_deg)
 
-    @property
-    def new_root_deg(self) -> float:
-        """Azimuth of the root that will stand in the gap."""
-        # A fork reaches only so far, and never beyond the middle of the gap.
-        half = self.width_deg / 2.0
-        into = min(rules().plan.fork_deg, half) if self.method == "fork" else half
-        return (self.from_deg + into) % 360.0
+    def new_roots_deg(self, aim_deg: float) -> list[float]:
+        """Azimuths of the roots that will stand in the gap, so that no part of it is over the aim.
+
+        >>> Gap(from_deg=10, to_deg=250).new_roots_deg(90.0)
+        [90.0, 170.0]
+        """
+        if self.method == "fork":
+            # A fork reaches only so far, and never beyond the middle of the gap.
+            into = min(rules().plan.fork_deg, self.width_deg / 2.0)
+            return [(self.from_deg + into) % 360.0]
+        count = self.grafts or max(1, ceil(self.width_deg / aim_deg - 1e-9) - 1)
+        step = self.width_deg / (count + 1)
+        return [(self.from_deg + step * n) % 360.0 for n in range(1, count + 1)]
 
 
 class Target(_Part):
@@ -137,20 +155,47 @@ class Case(_Part):
     strength: Literal["strong", "fair", "weak"] = "strong"
     age: Literal["young", "mature", "old"] = "young"
     origin_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
+    origin_factor_until: Year | None = None
     worth: Annotated[float, Field(gt=0, le=1.2)] = 1.0
     state: State
     faults: Annotated[tuple[CaseFault, ...], Field(max_length=30)] = ()
     gaps: Annotated[tuple[Gap, ...], Field(max_length=12)] = ()
     target: Target
     holds: Annotated[tuple[Hold, ...], Field(max_length=60)] = ()
-    horizon_years: Annotated[int, Field(ge=1, le=30)] = 15
+    horizon_years: Annotated[int, Field(ge=1, le=60)] | None = None
     containers: tuple[str, ...] | None = None
+    container_depths_mm: dict[str, Positive] = Field(default={})
 
     @property
     def interval(self) -> float:
         """Years between sessions; under a year counts as one."""
         # Steps are years: two sessions in one year are one.
         return max(1.0, self.species.interval_years)
+
+    @property
+    def longest(self) -> float:
+        """Years after which a tree left alone is root-bound; a year over the interval at least."""
+        given = self.species.longest_interval_years
+        table = rules().plan
+        usual = float(ceil(table.longest_of_intervals * self.interval - 1e-9))
+        return max(usual if given is None else given, self.interval + 1)
+
+    @property
+    def horizon(self) -> int:
+        """Years the plan looks ahead: as given, else by the interval."""
+        table = rules().plan
+        by_interval = ceil(table.horizon_intervals * self.interval - 1e-9)
+        return self.horizon_years or min(60, max(table.horizon_years, by_interval))
+
+    @property
+    def last_year(self) -> int:
+        """Last year of the plan."""
+        return self.today.year + self.horizon
+
+    def origin_factor_in(self, year: int) -> float:
+        """The origin's factor in a year: as given up to its last year, then 1."""
+        until = self.origin_factor_until or self.today.year + rules().plan.origin_years
+        return self.origin_factor if year <= until else 1.0
 
     @property
     def need_mm(self) -> float:
@@ -166,8 +211,9 @@ class Case(_Part):
 
     @property
     def offered(self) -> list[str]:
-        """Containers the tree may be moved into."""
-        return rules().plan.offered if self.containers is None else list(self.containers)
+        """Containers at hand: those named, the one it stands in, and the final pot."""
+        named = rules().plan.offered if self.containers is None else list(self.containers)
+        return list(dict.fromkeys([*named, self.state.container, FINAL]))
 
 
 def read_case(data: Any) -> Case:
@@ -192,7 +238,8 @@ def _sound(case: Case) -> None:
     known = rules().containers
     for name, where in [
         (case.state.container, "state.container"),
-        *((name, "containers") for name in case.offered),
+        *((name, "containers") for name in case.containers or ()),
+        *((name, "container_depths_mm") for name in case.container_depths_mm),
     ]:
         if name not in known:
             raise BadInput(where, f"'{name}' is not one of {', '.join(known)}")

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from mirvo.core.almanac import rules
-from mirvo.core.plan.case import Case
-from mirvo.core.plan.label_setting import Unsettled
-from mirvo.core.plan.layering import reached_year
-from mirvo.core.plan.problem import FINAL, PlanningProblem, open_gaps
+from mirvo.core.plan.case import FINAL, Case
+from mirvo.core.plan.layering import lay, wants_layer
+from mirvo.core.plan.problem import PlanningProblem, open_gaps
 from mirvo.core.plan.records import Binding, Lever
+from mirvo.core.plan.search import glance
 from mirvo.core.plan.unreachable import with_target
 
 RELIEF = {
@@ -17,9 +17,6 @@ RELIEF = {
     "gap": "without waiting for new roots",
     "hold": "without them",
 }
-# A lever is an offer beside the plan; it may not take longer than the plan did.
-PATIENCE = 2000
-NEVER = 9999
 # In steps a person would think in, the smallest that helps named.
 EASIER = {"spread_ratio": (-0.1, -0.2, -0.4), "pot_depth_mm": (10, 20), "largest_gap_deg": (15, 30)}
 
@@ -32,12 +29,8 @@ def binding(case: Case, school: str, reached: int, first: int) -> list[Binding]:
     found = []
     # Each limit is lifted alone: what then comes sooner was held back by it.
     for code, eased, text in _easings(case, school, first):
-        try:
-            # Only whether it comes sooner is asked, so no year after that is looked at.
-            year = reached_year(eased, school, by=reached - 1)
-        except Unsettled:
-            continue
-        if year is not None:
+        year = reached_year(eased, school)
+        if year is not None and year < reached:
             gained = reached - year
             found.append(
                 Binding(
@@ -58,28 +51,22 @@ def levers(case: Case, school: str, reached: int | None) -> tuple[Lever, ...]:
     """What could be done, each alone, with the years it gains; most gained first.
 
     reached : year of the path as it is, None when it is out of reach; then a lever is named
-    with the year it makes possible, and `gained_years` is None. A lever whose search had to
-    be given up has no `reached_year`. `value` is what it sets, where it sets something.
+    with the year it makes possible, and `gained_years` is None. `value` is what it sets, where
+    it sets something.
     """
     found = [one for code, steps in _levers(case) if (one := _least(code, steps, school, reached))]
-    # The soonest first; what was given up on stands last.
-    return tuple(sorted(found, key=lambda lever: lever.reached_year or NEVER))
+    return tuple(sorted(found, key=lambda lever: lever.reached_year or 0))
 
 
 def _least(
     code: str, steps: list[tuple[str, Case]], school: str, reached: int | None
 ) -> Lever | None:
     """The least step of a lever that helps, or None when none does."""
-    by = None if reached is None else reached - 1
     for text, eased in steps:
-        try:
-            year = reached_year(eased, school, by, PATIENCE)
-        except Unsettled:
-            year = None
-        else:
-            if year is None:
-                continue
-        gained = None if reached is None or year is None else reached - year
+        year = reached_year(eased, school)
+        if year is None or (reached is not None and year >= reached):
+            continue
+        gained = None if reached is None else reached - year
         return Lever(
             code=code,
             text=text,
@@ -90,11 +77,23 @@ def _least(
     return None
 
 
+def reached_year(case: Case, school: str) -> int | None:
+    """The year recommended for a case, found quickly; a still better one may have been missed."""
+    if wants_layer(case):
+        layered = lay(case, school)
+        if layered is None:
+            return None
+        case = layered.after
+    problem = PlanningProblem(case, school)
+    best = glance(problem).recommended(problem.rules.year_toll)
+    return None if best is None else best.year
+
+
 def _value(code: str, eased: Case) -> float | str | None:
     """What a lever sets: the target's new figure, or the container to offer."""
     if code in EASIER:
         return float(getattr(eased.target, code))
-    return eased.offered[-1] if code == "container" else None
+    return (eased.containers or (None,))[-1] if code == "container" else None
 
 
 def _years(count: int) -> str:
@@ -112,7 +111,7 @@ def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]
     faster = growth.model_copy(update={"spread_mm_per_year": growth.spread_mm_per_year * 1.5})
     larger = budget.model_copy(update={school: min(1.0, 1.5 * budget.of(school))})
     # As the planner sees it, with strength, age and origin in it.
-    share = PlanningProblem(case, school).budget
+    share = PlanningProblem(case, school).budget(first)
     eased = [
         (
             "budget",
@@ -133,7 +132,7 @@ def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]
         eased.append(("gap", with_target(case, largest_gap_deg=360.0), text))
     if case.holds:
         text = "the years fixed by hand"
-        eased.append(("hold", case.model_copy(update={"holds": []}), text))
+        eased.append(("hold", case.model_copy(update={"holds": ()}), text))
     return eased
 
 
@@ -143,7 +142,7 @@ def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
     for name, container in rules().containers.items():
         # The final pot is no place to grow in, so it is no offer.
         if name not in case.offered and name != FINAL:
-            wider = case.model_copy(update={"containers": [*case.offered, name]})
+            wider = case.model_copy(update={"containers": (*case.offered, name)})
             article = "the" if name == "ground" else "a"
             text = f"{article} {name} to grow in, {container.growth:g} times a year's growth"
             found.append(("container", [(text, wider)]))
@@ -156,7 +155,7 @@ def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
         found.append(("interval", [(text, _interval(case, closer))]))
     if case.holds:
         found.append(
-            ("hold", [("without the years fixed by hand", case.model_copy(update={"holds": []}))])
+            ("hold", [("without the years fixed by hand", case.model_copy(update={"holds": ()}))])
         )
     found += _lower_targets(case)
     return found

@@ -1,207 +1,467 @@
-"""One sweep over the years: every way that may arrive by a year, the dominated dropped.
+"""One sweep over the years: every way a tree may stand at the end of each, the dominated dropped.
 
-Labels in the same container with the same ball depth are compared on faults taken, years
-since the last session, graft age, growth A, woody depth and cost; the worse in all can never
-do better later, so it is dropped.
+Ways that agree in faults, ball, container, last session and the like are compared on growth and
+toll; one that is worse in both can never do better later, so it is dropped (label setting with
+dominance, Irnich & Desaulniers, Shortest Path Problems with Resource Constraints, 2005). A year's
+ways stand in arrays, one entry a way.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from math import inf
+from typing import Any
 
-from mirvo.core.plan.bounds import Bounds
-from mirvo.core.plan.problem import CLOSE, FINAL, PlanningProblem
-from mirvo.core.plan.tree_state import UNGRAFTED, TreeState, arrived, grow, start_state
+import numpy as np
+import numpy.typing as npt
 
-# Beyond this a case is answered with what is known; it takes some seconds to get there.
-MAX_TRIED = 600_000
-# While only the year matters, all ways cost the same, so that more of them dominate.
-FREE = (0.0, 0)
-Merits = tuple[int, float, int, float, float, tuple[float, int]]
+from mirvo.core.plan.bounds import Bounds, CutWork
+from mirvo.core.plan.case import FINAL
+from mirvo.core.plan.problem import BOARD, CLOSE, NOT_CUT, Ages, PlanningProblem
+from mirvo.core.plan.session_options import (
+    NOTHING_CUT,
+    FaultCut,
+    Progress,
+    SessionOptions,
+    Sessions,
+)
+
+# Beyond this a case is answered with the best that was found; it takes some seconds to get there.
+MAX_WAYS = 200_000
+NO_SESSION = -10_000
+NO_CUT = -1
+DIGITS = 9
+# Tolls are sums of rounded terms.
+SLACK = 1e-6
+Array = npt.NDArray[np.float64]
+Numbers = npt.NDArray[np.int64]
+Flags = npt.NDArray[np.bool_]
 
 
 class Unsettled(Exception):
-    """A search was given up before it could tell: out of patience, or too many ways to try."""
+    """A search was given up before it could tell: too many ways to try."""
 
 
-class LabelSetting:
-    """One sweep over the years up to a fixed year of arrival, under a cap on strain."""
+@dataclass
+class Layer:
+    """All ways to stand at the end of a year; each column has one entry a way.
+
+    stand, ages, faults : numbers of what the sweep knows by them. last : year of the last
+    session, `NO_SESSION` before any. faults : what the year's session took of them, `NO_CUT`
+    without one; left_mm, share : the ball it left, and what it took of the feeding root.
+    parent : place in the layer before.
+    """
+
+    year: int
+    stand: Numbers
+    ages: Numbers
+    ball: Array
+    woody: Array
+    container: Numbers
+    last: Numbers
+    worked: Flags
+    matted: Flags
+    grown: Array
+    toll: Array
+    faults: Numbers
+    left_mm: Array
+    share: Array
+    parent: Numbers
+
+    COLUMNS = (
+        *("stand", "ages", "ball", "woody", "container", "last", "worked", "matted"),
+        *("grown", "toll", "faults", "left_mm", "share", "parent"),
+    )
+
+    def __len__(self) -> int:
+        return len(self.toll)
+
+    def only(self, chosen: Flags | Numbers) -> Layer:
+        """The same year with some of its ways."""
+        return Layer(self.year, *(getattr(self, name)[chosen] for name in self.COLUMNS))
+
+    @classmethod
+    def joined(cls, year: int, parts: list[Layer]) -> Layer:
+        """Several parts of one year as one."""
+        return cls(
+            year, *(np.concatenate([getattr(p, name) for p in parts]) for name in cls.COLUMNS)
+        )
+
+
+@dataclass
+class _Choices:
+    """The sessions open to ways that stand alike but for their ball, ball after ball.
+
+    start, count : by ball, where its sessions stand in the other columns.
+    """
+
+    start: Numbers
+    count: Numbers
+    stand: Numbers
+    ages: Numbers
+    faults: Numbers
+    left_mm: Array
+    share: Array
+
+
+class Sweep:
+    """One sweep over the years of a problem.
+
+    work : the bounds' tables, shared by all sweeps of a problem. aims : by year, the toll a way
+    that arrives then must not pass to be worth going on with;
+    minus infinity for a year nobody asks about.
+    width : most ways kept a year, the most promising; None keeps all. by_toll : without it only
+    whether the target can be met is asked, and any toll will do. cell_mm : the easier problem of
+    `SessionOptions`, in which a shallower ball is always as good.
+    """
 
     def __init__(
-        self, problem: PlanningProblem, year: int, cap: float | None = None, by_cost: bool = False
+        self,
+        problem: PlanningProblem,
+        work: CutWork,
+        aims: Array | None = None,
+        width: int | None = None,
+        by_toll: bool = True,
+        cell_mm: float | None = None,
     ) -> None:
-        self.problem, self.year, self.cap, self.by_cost = problem, year, cap, by_cost
-        # Strain is 100 (q/b)², so a cap on it is a cap on the share.
-        most_share = problem.budget if cap is None else problem.budget * (cap / 100.0) ** 0.5
-        self.bounds = Bounds(problem, year, most_share)
-        self.needed = problem.growth_needed
-        # For the cost of a way growth beyond need is slack that may save a session later.
-        self.growth_worth = inf if by_cost else self.needed
-        self.best_cost: tuple[float, int] = (inf, 0)
+        self.problem, self.cell_mm = problem, cell_mm
+        self.options = SessionOptions(problem, cell_mm)
+        self.years = np.arange(problem.today + 1, problem.case.last_year + 1)
+        aims = np.full(len(self.years), inf) if aims is None else aims
+        asked = ~np.isneginf(aims)
+        self.arrivals, self.aims = self.years[asked], aims[asked]
+        self.bounds = Bounds(problem, work, self.arrivals, float(self.aims.max(initial=-inf)))
+        self.width, self.by_toll = width, by_toll
+        self.names = problem.offered
+        self.final = self.names.index(FINAL)
+        self.stands: list[Progress] = [NOTHING_CUT]
+        first = (NOT_CUT,) * len(problem.returning)
+        self.ages: list[Ages] = [first]
+        self.taken: list[FaultCut] = []
+        self._numbers: dict[object, int] = {NOTHING_CUT: 0, ("ages", first): 0}
+        self.layers = [self._start()]
 
-    def run(self, stop_at_first: bool = False) -> list[TreeState]:
-        """Undominated states that have arrived at the end of the year, or of the first
-        year in which any has."""
-        start = start_state(self.problem)
-        layer = [start] if self.in_time(start) else []
-        while layer and layer[0].year < self.year:
-            kept: dict[tuple[object, ...], list[tuple[Merits, TreeState]]] = {}
-            for tree in layer:
-                for after in self._next(tree):
-                    if self.in_time(after):
-                        self._keep(kept.setdefault(self._key(after), []), after)
-            # Only ways that none beats go into the next year; without this they multiply each
-            # year.
-            layer = [tree for states in kept.values() for _, tree in states]
-            there = [tree for tree in layer if arrived(self.problem, tree)]
-            if there and stop_at_first:
-                return there
-        return [tree for tree in layer if arrived(self.problem, tree)]
+    def run(self, stop_at_first: bool = False) -> Iterator[tuple[int, Numbers]]:
+        """Year by year the ways that have arrived at its end, as places in the newest layer.
 
-    def first(self, patience: int | None = None) -> TreeState | None:
-        """Any tree that has arrived at the end of the year; None when surely none can.
-
-        Depth first, the most promising next, so that what is possible is found early.
-        Raises Unsettled after looking at `patience` states in vain.
+        Raises
+        ------
+        Unsettled : there are too many ways to try them all.
         """
-        looked = 0
-        start = start_state(self.problem)
-        kept: dict[tuple[object, ...], list[tuple[Merits, TreeState]]] = {}
-        waiting = [start] if self.in_time(start) else []
-        while waiting:
-            # The most promising lies on top, so one that arrives is met after few tries.
-            tree = waiting.pop()
-            looked += 1
-            # A lever only wants to know whether it helps; it is not worth minutes.
-            if patience is not None and looked > patience:
-                raise Unsettled
-            if tree.year == self.year:
-                if arrived(self.problem, tree):
-                    return tree
-                continue
-            after = [successor for successor in self._next(tree) if self.in_time(successor)]
-            after = [
-                successor
-                for successor in after
-                if self._keep(
-                    kept.setdefault((successor.year, *self._key(successor)), []), successor
-                )
-            ]
-            waiting += sorted(after, key=self._promise)
-        return None
+        for year in range(self.years[0], int(self.arrivals.max(initial=0)) + 1):
+            layer = self._next(self.layers[-1], year)
+            if len(layer) == 0:
+                return
+            self.layers.append(layer)
+            there = np.flatnonzero(self._arrived(layer))
+            if len(there) and year in self.arrivals:
+                yield year, there
+                if stop_at_first:
+                    return
 
-    def _promise(self, tree: TreeState) -> float:
-        """How near a tree is to arriving: what need not be cut any more, and growth."""
-        # Both parts run from 0 to 1, so that cutting and growing weigh alike.
-        must = self.bounds.must(tree.halves, tree.ball) / max(self.bounds.load, CLOSE)
-        growth = min(1.0, tree.grown / self.needed) if 0 < self.needed < inf else 1.0
-        return growth - must
+    # One year ----------------------------------------------------------------------
 
-    def _next(self, tree: TreeState) -> Iterator[TreeState]:
-        """Every way to spend the next year: session first, growth after."""
-        problem, year = self.problem, tree.year + 1
-        age = tree.graft_age
-        # A graft that counts does not count more with age; capping it lets more ways be equal.
-        age = age if age == UNGRAFTED else min(age + 1, problem.rules.graft_years)
-        if problem.session_allowed(year, tree.last):  # first, so that equals act sooner
-            yield from self._sessions(tree, age)
-        # A year that owes a session, or the final pot, cannot be left idle.
-        if year in problem.fixed or (tree.container != FINAL and problem.must_be_potted(year)):
-            return
-        yield grow(problem, tree, tree.container, None, age)
+    def _start(self) -> Layer:
+        state = self.problem.case.state
+        last = NO_SESSION if state.last_session_year is None else state.last_session_year
+        zero = np.zeros(1, np.int64)
+        ball = np.array([state.ball_depth_mm])
+        return Layer(
+            self.problem.today,
+            stand=zero,
+            ages=zero,
+            ball=self._floored(ball),
+            woody=np.minimum(ball, state.woody_depth_mm),
+            container=zero + self.names.index(state.container),
+            last=zero + last,
+            worked=np.zeros(1, bool),
+            matted=np.array([state.matted]),
+            grown=np.zeros(1),
+            toll=np.zeros(1),
+            faults=zero + NO_CUT,
+            left_mm=ball,
+            share=np.zeros(1),
+            parent=zero,
+        )
 
-    def _sessions(self, tree: TreeState, age: int) -> Iterator[TreeState]:
-        problem = self.problem
-        grafts = tree.graft_age == UNGRAFTED and bool(problem.open_gaps)
-        year = tree.year + 1
-        left = self.year - year
-        owed = year in problem.fixed
-        # What the sessions left could take at most, in logarithms, since shares multiply.
-        room = (left // self.bounds.step) * self.bounds.load + CLOSE
-        ages = problem.years_on(tree.ages) if tree.ages else ()
-        again = problem.share_back(ages) if ages else 0.0
-        owed = owed or bool(ages and problem.back(ages))
-        for cut in problem.cuts(tree.halves, tree.ball, again):
-            if self.cap is not None and cut.strain > self.cap + CLOSE:
-                continue
-            if self.bounds.must(cut.halves, cut.ball_mm) > room:
-                continue  # the sessions left after this one could not take the rest
-            # A session that takes nothing and moves nothing is a year without one.
-            idle = cut.share == 0 and cut.halves == tree.halves and not (grafts or owed)
-            board = problem.board_gate_open(min(tree.woody, cut.ball_mm), tree.grown)
-            for container in problem.choices(board, cut.ball_mm):
-                if container != FINAL and (left < self.bounds.step or problem.must_be_potted(year)):
-                    continue  # there is no session left to pot it up
-                if not (idle and container == tree.container):
-                    yield grow(problem, tree, container, cut, 0 if grafts else age)
-
-    def _key(self, tree: TreeState) -> tuple[object, ...]:
-        """What states must have in common to be compared."""
-        # Where more growth is not better, ways with different growth are not comparable.
-        exact = None
-        if not self.problem.ratio_rises and not self.problem.board_gate_open(tree.woody, 0.0):
-            exact = round(tree.grown, 9)
-        # With roots that grow back, having cut less can be better later.
-        halves = tree.halves if tree.ages else 0
-        return (tree.ball, tree.container, exact, halves, tree.ages)
-
-    def _keep(self, front: list[tuple[Merits, TreeState]], new: TreeState) -> bool:
-        """Put a tree among those of its key, unless one there is as good; whether it was put."""
-        mine = self._merits(new)
-        halves, wait, graft, growth, woody, cost = mine
-        # Growth first: it differs most often, so the comparison ends soonest.
-        for (a, b, c, d, e, f), _ in front:
-            if (
-                d <= growth
-                and a <= halves
-                and b <= wait
-                and c <= graft
-                and e <= woody
-                and f <= cost
-            ):
-                return False
-        # The new one may beat some that stood before it.
-        front[:] = [
-            old
-            for old in front
-            if growth > (m := old[0])[3]
-            or halves > m[0]
-            or wait > m[1]
-            or graft > m[2]
-            or woody > m[4]
-            or cost > m[5]
+    def _next(self, layer: Layer, year: int) -> Layer:
+        """Every way to spend the year after a layer: session first, growth after."""
+        works, idles, late = self._open_to(layer, year)
+        parts = [
+            *self._with_session(layer, np.flatnonzero(works), year),
+            self._idle(layer, np.flatnonzero(idles), year, late[idles]),
         ]
-        front.append((mine, new))
-        return True
-
-    def _merits(self, tree: TreeState) -> Merits:
-        """What states are compared on, less is better: faults taken, years since the last
-        session and the grafts (as negatives), growth, woody depth, cost.
-
-        Growth beyond need is worth nothing.
-        """
-        interval = self.problem.case.interval
-        # Waiting longer than the interval brings nothing more.
-        wait = 99.0 if tree.last is None else min(float(tree.year - tree.last), interval)
-        done = (-tree.halves, -wait, -tree.graft_age)
-        problem, cost = self.problem, tree.cost if self.by_cost else FREE
-        if problem.board_gate_open(tree.woody, tree.grown):
-            growth = -min(tree.grown, self.growth_worth) if problem.ratio_rises else tree.grown
-            return (*done, round(growth, 9), 0.0, cost)
-        growth = -tree.grown if problem.ratio_rises else tree.grown
-        return (*done, round(growth, 9), tree.woody, cost)
-
-    def in_time(self, tree: TreeState) -> bool:
-        """False when the tree can surely not arrive by the year, or only at a worse cost."""
-        # Counted for the whole case, over all passes: the limit is one of patience.
-        self.problem.tried += 1
-        if self.problem.tried > MAX_TRIED:
+        made = self._worth_it(self._undominated(Layer.joined(year, parts)))
+        if self.width is not None:
+            return self._most_promising(made)
+        if len(made) > MAX_WAYS:
             raise Unsettled
-        if not self.bounds.may_arrive(tree):
-            return False
-        if not self.by_cost:
-            return True
-        if tree.year == self.year and arrived(self.problem, tree):
-            self.best_cost = min(self.best_cost, tree.cost)
-        return tree.cost[0] + self.bounds.least_strain(tree) <= self.best_cost[0] + CLOSE
+        return made
+
+    def _open_to(self, layer: Layer, year: int) -> tuple[Flags, Flags, Flags]:
+        """Which ways may have a session in a year, which may go without, which are overdue."""
+        problem = self.problem
+        works, idles, late = (np.zeros(len(layer), bool) for _ in range(3))
+        for last in np.unique(layer.last):
+            before = None if last == NO_SESSION else int(last)
+            may = problem.may_work(year, before)
+            for worked in (False, True):
+                them = (layer.last == last) & (layer.worked == worked)
+                must = may and problem.must_work(year, before, worked)
+                works[them] = may
+                # A year fixed for a session cannot pass without one, even if none can be made.
+                idles[them] = not (must or year in problem.fixed)
+                late[them] = problem.overdue(year, before)
+        if problem.must_be_potted(year):
+            idles &= layer.container == self.final
+        return works, idles, late
+
+    def _idle(self, layer: Layer, rows: Numbers, year: int, late: Flags) -> Layer:
+        """The year without a session."""
+        problem, after = self.problem, layer.only(rows)
+        after.year, after.parent = year, rows
+        after.faults = np.full(len(rows), NO_CUT)
+        after.left_mm, after.share = after.ball.copy(), np.zeros(len(rows))
+        after.ages = self._aged(after.ages)
+        factor = np.array([problem.growth_of(name) for name in self.names])
+        vigour = np.where(late, problem.vigour(0.0, True), problem.vigour(0.0))
+        after.grown = after.grown + factor[after.container] * vigour
+        first = year == problem.today + 1
+        for number, name in enumerate(self.names):
+            for worked in (False, True):
+                them = (after.container == number) & (after.worked == worked)
+                ball = problem.ball_after(after.ball[them], name, worked, first and not worked)
+                after.ball[them] = self._floored(ball)
+        return after
+
+    def _aged(self, ages: Numbers) -> Numbers:
+        if not self.problem.returning:
+            return ages
+        later = [self._ages_number(self.problem.years_on(known)) for known in list(self.ages)]
+        return np.array(later)[ages]
+
+    def _floored(self, ball: Array) -> Array:
+        """Depths of balls, or the floors of their cells above need."""
+        if self.cell_mm is None:
+            return ball
+        need = self.problem.case.need_mm
+        cells = np.maximum(0.0, np.floor((ball - need) / self.cell_mm + CLOSE))
+        return np.round(need + cells * self.cell_mm, 6)
+
+    # Sessions ------------------------------------------------------------------------
+
+    def _with_session(self, layer: Layer, rows: Numbers, year: int) -> list[Layer]:
+        """The year with each session that may be made in it, into each container at hand."""
+        parts = []
+        alike = (
+            (layer.stand[rows] * len(self.ages) + layer.ages[rows]) * 4
+            + layer.matted[rows] * 2
+            + layer.worked[rows]
+        )
+        for kind in np.unique(alike):
+            them = rows[alike == kind]
+            balls, ball_of = np.unique(layer.ball[them], return_inverse=True)
+            choices = self._choices(layer, int(them[0]), balls, year)
+            count = choices.count[ball_of]
+            row = np.repeat(np.arange(len(them)), count)
+            if len(row) == 0:
+                continue
+            begun = np.repeat(np.cumsum(count) - count, count)
+            choice = choices.start[ball_of][row] + np.arange(len(row)) - begun
+            parts += self._potted(layer, them[row], choices, choice, year)
+        return parts
+
+    def _choices(self, layer: Layer, way: int, balls: Array, year: int) -> _Choices:
+        """The sessions open to one way, for each of some balls."""
+        problem = self.problem
+        stand = self.stands[int(layer.stand[way])]
+        ages = problem.years_on(self.ages[int(layer.ages[way])])
+        again = problem.share_back(ages) if ages else 0.0
+        matted, first = bool(layer.matted[way]), not layer.worked[way]
+        found = self.options.sessions(stand, balls, matted, first, year, again)
+        ball = _joined([part.ball for part in found], np.int64)
+        order = np.argsort(ball, kind="stable")
+        count = np.bincount(ball, minlength=len(balls))
+
+        def each(number: list[int]) -> Numbers:
+            sizes = [len(part.ball) for part in found]
+            return np.repeat(np.array(number, np.int64), sizes)[order]
+
+        return _Choices(
+            start=np.cumsum(count) - count,
+            count=count,
+            stand=each([self._stand_number(part.faults.progress) for part in found]),
+            ages=each([self._ages_after(ages, part) for part in found]),
+            faults=each([self._taken_number(part.faults) for part in found]),
+            left_mm=_joined([part.left_mm for part in found], float)[order],
+            share=_joined([part.share for part in found], float)[order],
+        )
+
+    def _potted(
+        self, layer: Layer, row: Numbers, choices: _Choices, choice: Numbers, year: int
+    ) -> list[Layer]:
+        """Ways after their session, in each container that takes them."""
+        problem = self.problem
+        left, share = choices.left_mm[choice], choices.share[choice]
+        strain = 100.0 * (share / problem.bearing(year)) ** 2
+        toll = np.round(layer.toll[row] + problem.rules.session_toll + strain, DIGITS)
+        vigour = 1.0 - problem.rules.session_growth_loss * share
+        woody = np.minimum(layer.woody[row], left)
+        matted = layer.matted[row] & (left >= layer.ball[row] - CLOSE)
+        parts = []
+        for place, name in enumerate(self.names):
+            if problem.must_be_potted(year) and name != FINAL:
+                continue
+            fits = left <= problem.deepest_ball(name) + CLOSE
+            if name == BOARD:
+                fits &= self._board_lies_flat(layer.grown[row], woody)
+            if not fits.any():
+                continue
+            here = choice[fits]
+            parts.append(
+                Layer(
+                    year,
+                    stand=choices.stand[here],
+                    ages=choices.ages[here],
+                    ball=self._floored(problem.ball_after(left[fits], name, True, True)),
+                    woody=woody[fits],
+                    container=np.full(len(here), place),
+                    last=np.full(len(here), year),
+                    worked=np.ones(len(here), bool),
+                    matted=matted[fits],
+                    grown=(layer.grown[row] + problem.growth_of(name) * vigour)[fits],
+                    toll=toll[fits],
+                    faults=choices.faults[here],
+                    left_mm=left[fits],
+                    share=share[fits],
+                    parent=row[fits],
+                )
+            )
+        return parts
+
+    def _board_lies_flat(self, grown: Array, woody: Array) -> Flags:
+        """Whether the underside is flat enough for a board, and the tree young enough."""
+        if self.problem.case.age == "old":
+            return np.zeros(len(grown), bool)
+        return np.asarray(woody <= self._trunk(grown) + CLOSE)
+
+    def _trunk(self, grown: Array) -> Array:
+        state = self.problem.case.state
+        return state.trunk_diameter_mm + state.growth.trunk_mm_per_year * grown
+
+    # Numbers of what ways have in common ---------------------------------------------
+
+    def _stand_number(self, stand: Progress) -> int:
+        return self._number(stand, self.stands, stand)
+
+    def _ages_number(self, ages: Ages) -> int:
+        return self._number(("ages", ages), self.ages, ages)
+
+    def _ages_after(self, ages: Ages, part: Sessions) -> int:
+        return self._ages_number(self.problem.cut_now(ages, part.faults.progress[0]))
+
+    def _taken_number(self, taken: FaultCut) -> int:
+        key = ("taken", taken.progress, taken.share, tuple(taken.parts.items()))
+        return self._number(key, self.taken, taken)
+
+    def _number(self, key: object, known: list[Any], new: Any) -> int:
+        found = self._numbers.get(key)
+        if found is None:
+            found = self._numbers[key] = len(known)
+            known.append(new)
+        return found
+
+    # Which ways go on ------------------------------------------------------------------
+
+    def _arrived(self, layer: Layer) -> Flags:
+        """Which ways meet the target at the end of the year."""
+        problem, all_gone = self.problem, len(self.problem.faults)
+        if not problem.gap_holds(all_gone, layer.year):
+            return np.zeros(len(layer), bool)
+        done = np.array([stand[0] == all_gone for stand in self.stands])
+        still = np.array([not problem.back(ages) for ages in self.ages])
+        state = problem.case.state
+        spread = state.spread_mm + state.growth.spread_mm_per_year * layer.grown
+        wide = spread >= (problem.case.target.spread_ratio - CLOSE) * self._trunk(layer.grown)
+        potted = (layer.container == self.final) & (layer.ball <= problem.case.need_mm + CLOSE)
+        return np.asarray(potted & done[layer.stand] & still[layer.ages] & wide)
+
+    def _worth_it(self, layer: Layer) -> Layer:
+        """Ways that may still arrive in some year at no more than its aim."""
+        least = self._least_tolls(layer)
+        toll = layer.toll[:, None] + least if self.by_toll else least
+        hoped = (toll <= self.aims[None] + SLACK) & np.isfinite(toll)
+        return layer.only(np.flatnonzero(hoped.any(axis=1)))
+
+    def _least_tolls(self, layer: Layer) -> Array:
+        """Lower bound of the toll to come for each way and year of arrival; infinite if none."""
+        potted = layer.container == self.final
+        found = np.full((len(layer), len(self.arrivals)), inf)
+        left = self.bounds.work.rows(self.stands)[layer.stand]
+        deep = self.bounds.work.cells(layer.ball)
+        for last in np.unique(layer.last):
+            before = None if last == NO_SESSION else int(last)
+            for final in (False, True):
+                them = np.flatnonzero((layer.last == last) & (potted == final))
+                found[them] = self.bounds.least_tolls(
+                    left[them], deep[them], before, final, layer.year
+                )
+        grows = self.bounds.may_grow(
+            layer.grown, potted, layer.woody, layer.ball, layer.last, layer.year
+        )
+        found[~grows] = inf
+        return found
+
+    def _undominated(self, layer: Layer) -> Layer:
+        """The ways no other one beats that stands alike otherwise."""
+        problem, growth = self.problem, layer.grown
+        board = BOARD in self.names and problem.case.age != "old"
+        if problem.ratio_rises and not board:
+            # Growth beyond need brings nothing more.
+            growth = np.minimum(growth, problem.growth_needed)
+        key = layer.stand * len(self.ages) + layer.ages
+        key = key * len(self.names) + layer.container
+        key = key * (2 * len(self.years) + 80) + np.maximum(layer.last - self.problem.today, -70)
+        key = (key * 2 + layer.worked) * 2 + layer.matted
+        # A flat underside stays flat while the trunk grows; how flat it is no longer matters.
+        woody = np.where(layer.woody <= self._trunk(layer.grown) + CLOSE, 0.0, layer.woody)
+        columns = [woody] if board else []
+        # In the easier problem a shallower ball can do all that a deeper one can.
+        worse = layer.toll if self.by_toll else np.zeros(len(layer))
+        if self.cell_mm is None:
+            columns.append(layer.ball)
+        else:
+            worse = layer.ball
+        if not problem.ratio_rises:
+            # More growth is not better then, so ways with different growth are not comparable.
+            columns.append(np.round(layer.grown, 9))
+        for column in columns:
+            values, places = np.unique(column, return_inverse=True)
+            key = key * len(values) + places
+        order = np.lexsort((-layer.grown, -growth, worse, key))
+        key, growth = key[order], growth[order]
+        # Within one key tolls (or depths) rise, so a way is kept only where its growth beats all
+        # before it.
+        fresh = np.r_[True, key[1:] != key[:-1]] if len(key) else np.zeros(0, bool)
+        apart = float(np.ptp(growth)) + 1.0 if len(growth) else 1.0
+        lifted = growth + np.cumsum(fresh) * apart
+        best = np.maximum.accumulate(lifted)
+        keep = fresh | (lifted > np.r_[-inf, best[:-1]] + CLOSE)
+        return layer.only(np.sort(order[keep]))
+
+    def _most_promising(self, layer: Layer) -> Layer:
+        """As many ways as the width lets: of least toll, of the soonest, and between them."""
+        if self.width is None or len(layer) <= self.width:
+            return layer
+        hope = layer.toll[:, None] + self._least_tolls(layer)
+        ahead = self.problem.rules.year_toll * (self.arrivals - self.arrivals[0])
+        chosen = [
+            np.argsort((hope + weight * ahead).min(axis=1), kind="stable")[: self.width // 3]
+            for weight in (0.0, 1.0, 6.0)
+        ]
+        return layer.only(np.unique(np.concatenate(chosen)))
+
+
+def _joined(parts: list[Any], kind: type) -> Any:
+    return np.concatenate(parts) if parts else np.zeros(0, kind)

@@ -11,11 +11,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from mirvo.core.almanac import rules
 from mirvo.core.plan.case import Case, Hold
 from mirvo.core.plan.problem import PlanningProblem, open_gaps
-from mirvo.core.plan.search import earliest_year
-from mirvo.core.plan.tree_state import UNGRAFTED, TreeState, grow, start_state
+from mirvo.core.plan.tree_state import TreeState, left_alone, start_state
 
 TRAINING = "wide training pot"
 
@@ -44,8 +42,8 @@ def wants_layer(case: Case) -> bool:
 
 def lay(case: Case, school: str) -> Layered | None:
     """The case with its ground layer made and separated; None when the horizon is too short."""
-    old, table = PlanningProblem(case, school), rules().plan
-    end = case.today.year + case.horizon_years
+    old, table = PlanningProblem(case, school), PlanningProblem(case, school).rules
+    end = case.last_year
     made = _next_session(old, case.today.year + 1, case.state.last_session_year, end)
     # No year within the plan allows the layer to be made.
     if made is None:
@@ -56,7 +54,7 @@ def lay(case: Case, school: str) -> Layered | None:
     tree, before = start_state(old), []
     # The old roots feed the tree on, and it grows.
     while tree.year < separated - 1:
-        tree = grow(old, tree, tree.container, None, UNGRAFTED)
+        tree = left_alone(old, tree)
         before.append(tree)
     trunk = old.trunk_mm(tree.grown)
     # A young layer wants room; only where none is at hand it stays where it stands.
@@ -70,6 +68,7 @@ def lay(case: Case, school: str) -> Layered | None:
             "ball_depth_mm": table.layer_ball_mm,
             "last_session_year": separated,
             "container": container,
+            "inner_depth_mm": None,
             "matted": False,
             # A layer roots all round; its gaps are even until it is measured.
             "root_azimuths_deg": [360.0 * n / table.layer_roots for n in range(table.layer_roots)],
@@ -79,14 +78,14 @@ def lay(case: Case, school: str) -> Layered | None:
         update={
             "today": date(separated - 1, 12, 31),
             "state": state,
-            "faults": [],
-            "gaps": [],
+            "faults": (),
+            "gaps": (),
             "horizon_years": end - separated + 1,
-            "holds": [*case.holds, *_rest_after(case, separated)],
+            "holds": (*case.holds, *_rest_after(case, separated)),
         }
     )
     new = PlanningProblem(start, school)
-    first = grow(new, start_state(new), container, None, UNGRAFTED)
+    first = left_alone(new, start_state(new))
     grown = state.model_copy(
         update={
             "trunk_diameter_mm": new.trunk_mm(first.grown),
@@ -104,24 +103,9 @@ def lay(case: Case, school: str) -> Layered | None:
     return Layered(made, separated, old, before, new, first, after)
 
 
-def reached_year(
-    case: Case, school: str, by: int | None = None, patience: int | None = None
-) -> int | None:
-    """First year at whose end the target can be met, by way of a layer where one is wanted.
-
-    Parameters and errors are those of `search.earliest_year`.
-    """
-    if wants_layer(case):
-        layered = lay(case, school)
-        if layered is None:
-            return None
-        case = layered.after
-    return earliest_year(PlanningProblem(case, school), by, patience)
-
-
 def _next_session(problem: PlanningProblem, year: int, last: int | None, end: int) -> int | None:
     """First year from `year` to `end` in which a session may be, before the final pot is fixed."""
-    may = (y for y in range(year, end + 1) if problem.session_allowed(y, last))
+    may = (y for y in range(year, end + 1) if problem.may_work(y, last))
     return next((y for y in may if not problem.must_be_potted(y)), None)
 
 

@@ -1,104 +1,242 @@
-"""What a case means in numbers: growth, gaps, cuts a session may make."""
+"""What a case means in numbers: limits of a year, growth, depths of pots, gaps, times of work."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cache
-from math import inf
+from math import ceil, inf
+
+import numpy as np
+import numpy.typing as npt
 
 from mirvo.core.almanac import rules
 from mirvo.core.angles import angle_between, clockwise_from
-from mirvo.core.plan.case import Case, CaseFault, Gap
-from mirvo.core.rootwork import removal_budget, session_share, slice_part, strain
+from mirvo.core.plan.case import FINAL, Case, CaseFault, Gap
+from mirvo.core.rootwork.budget import edge_share, removal_budget
 
-FINAL = "final pot"
-USUAL = "usual pot"
 BOARD = "board in a wide pot"
 CLOSE = 1e-9
-NOT_CUT = -1
-# Azimuths are written to a tenth; two roots are never this near.
 SAME_ROOT_DEG = 0.5
+NOT_CUT = -1
 Ages = tuple[int, ...]
-
-
-@dataclass(frozen=True)
-class Cut:
-    """What one session takes: faults up to this half, ball depth left, share, strain."""
-
-    halves: int
-    ball_mm: float
-    share: float
-    strain: float
+Array = npt.NDArray[np.float64]
 
 
 class PlanningProblem:
-    """One case for one school, with everything that does not change from year to year.
+    """One case for one school, with everything that does not change from way to way.
 
-    Fault roots are counted in halves in advice order, so `halves` says how far the
-    cutting has come; growth is counted as A, the sum of container factor times vigour. `tried`
-    counts the ways looked at.
+    Growth is counted as A, the sum of container factor times vigour. Containers are numbered in
+    the order of `offered`.
     """
 
     def __init__(self, case: Case, school: str, grafts_for: Case | None = None) -> None:
         self.case = case
         self.school = school
-        self.offered_or_now = {*case.offered, case.state.container}
         self.rules = rules().plan
-        self.containers = rules().containers
-        self.budget = removal_budget(
-            case.species.budget.of(school),
-            case.strength,
-            case.age,
-            origin_factor=case.origin_factor,
-            worth=case.worth,
-        )
+        self.today = case.today.year
+        self.offered = case.offered
         # Sorted once; a stable sort keeps the order given among equals.
         self.faults: list[CaseFault] = sorted(case.faults, key=lambda fault: fault.priority)
-        # A root may go in two sessions, so faults are counted in halves.
-        self.all_halves = 2 * len(self.faults)
         self.returning = [
-            (2 * place + 2, fault.returns_years, fault)
+            (place + 1, fault.returns_years, fault)
             for place, fault in enumerate(self.faults)
             if fault.returns_years is not None
         ]
-        self._strains: set[float] = set()
-        self.tried = 0
         # What is fixed by hand bounds every year, so it is looked up by year.
         self.left_alone = {hold.year for hold in case.holds if hold.allow == "none"}
         self.fixed = {hold.year for hold in case.holds if hold.allow == "session"}
-        self.may_lapse = bool(self.fixed or self.returning)
         self.potted_from = min(
-            (hold.year for hold in case.holds if hold.allow == "final pot"), default=None
+            (hold.year for hold in case.holds if hold.allow == FINAL), default=None
         )
-        # These depend on little and are asked for in every state.
-        self.cuts = cache(self._cuts)
-        self.largest_gap = cache(self._largest_gap)
-        self.ball_after_year = cache(self._ball_after_year)
-        self.fault_share = cache(self._fault_share)
-        self.ratio_rises = self._ratio_rises()
-        # Growth is what a board is for; where the ratio falls with it, the usual pot beats all.
-        self.board_offered = BOARD in case.offered and (
-            self.ratio_rises or USUAL not in case.offered
-        )
-        self.trunk_now_mm = case.state.trunk_diameter_mm
-        self.trunk_rate_mm = case.state.growth.trunk_mm_per_year
-        self.choices = cache(self._choices)
-        self.growth_needed = self._growth_needed()
         # A layered tree is planned on new roots but grafts into the gaps it was named for.
         self.open_gaps = open_gaps(grafts_for or case)
-        self.needs_grafts = (
-            self.largest_gap(self.all_halves, False) > case.target.largest_gap_deg + CLOSE
+        self.budget = cache(self._budget)
+        self.bearing = cache(self._bearing)
+        self.edge = cache(self._edge)
+        self.limit = cache(self._limit)
+        self.fault_share = cache(self._fault_share)
+        self.largest_gap = cache(self._largest_gap)
+        self.ratio_rises = self._ratio_rises()
+        self.growth_needed = self._growth_needed()
+        self.first_possible = self._first_possible()
+        self.needs_grafts = self.largest_gap(len(self.faults), False) > self._gap_aim
+
+    # Limits of a session -------------------------------------------------------
+
+    def _factors(self, base: float, year: int, worth: float) -> float:
+        case = self.case
+        origin = case.origin_factor_in(year)
+        return removal_budget(base, case.strength, case.age, origin_factor=origin, worth=worth)
+
+    def _budget(self, year: int) -> float:
+        """What the school lets a session of a year take, 0 to 0.85."""
+        base = self.case.species.budget.of(self.school)
+        return self._factors(base, year, self.case.worth)
+
+    def _bearing(self, year: int) -> float:
+        """The most the tree could bear in a session of a year, the same for every school."""
+        return self._factors(self.case.species.budget.bold, year, 1.0)
+
+    def _edge(self, year: int) -> float:
+        """What combing and trimming the edge takes in every session of a year."""
+        gentle = self._factors(self.case.species.budget.gentle, year, self.case.worth)
+        return edge_share(gentle)
+
+    def _limit(self, year: int) -> float:
+        """The most a session of a year takes: budget, bearing and the cap on strain."""
+        bearing = self.bearing(year)
+        most = min(self.budget(year), bearing)
+        if self.case.strength == "fair" or self.case.age == "old":
+            most = min(most, bearing * (self.rules.strain_limit / 100.0) ** 0.5)
+        return most
+
+    def room(self, year: int) -> float:
+        """What roots and slice together may take beside the edge in a session of a year."""
+        edge, limit = self.edge(year), self.limit(year)
+        return 1.0 - (1.0 - limit) / (1.0 - edge)
+
+    def share(self, year: int, inside: float) -> float:
+        """Share a session takes: the edge, and `inside` of roots and slice."""
+        return 1.0 - (1.0 - self.edge(year)) * (1.0 - min(1.0, inside))
+
+    @property
+    def below(self) -> float:
+        """Share of the feeding root that hangs in the ball below the surface roots."""
+        return 1.0 - self.case.state.surface_share
+
+    @property
+    def slice_limit(self) -> float:
+        """Most of a ball's depth that one session slices off, 0 to 1."""
+        return 1.0 if self.case.worth > 1.0 else self.rules.slice_of_ball
+
+    # When a session may or must be ---------------------------------------------
+
+    @property
+    def step(self) -> int:
+        """Years from one session to the next at least; sessions fall on whole years."""
+        return ceil(self.case.interval - CLOSE)
+
+    def may_work(self, year: int, last: int | None) -> bool:
+        """Whether a session is allowed in a year; `last` : year of the one before."""
+        if year in self.left_alone or self.case.strength == "weak":
+            return False
+        return last is None or year - last >= self.case.interval - CLOSE
+
+    def must_work(self, year: int, last: int | None, worked: bool) -> bool:
+        """Whether a session that is allowed in a year may not be put off.
+
+        worked : the plan has had a session already.
+        """
+        # Grafts go in at once: they need years before they count.
+        if year in self.fixed or (self.open_gaps and not worked):
+            return True
+        return year - self.counted_from(last) >= self.case.longest - CLOSE
+
+    def overdue(self, year: int, last: int | None) -> bool:
+        """Whether the tree is root-bound in a year without a session."""
+        return year - self.counted_from(last) > self.case.longest + CLOSE
+
+    def counted_from(self, last: int | None) -> int:
+        """The year from which the longest interval runs."""
+        return self.today if last is None else last
+
+    def must_be_potted(self, year: int) -> bool:
+        """Whether the tree is to stand in its final pot at the end of this year."""
+        return self.potted_from is not None and year >= self.potted_from
+
+    def _first_possible(self) -> int | None:
+        """First year in which a session is allowed; None when there is none in the horizon."""
+        last = self.case.state.last_session_year
+        years = range(self.today + 1, self.case.last_year + 1)
+        return next((year for year in years if self.may_work(year, last)), None)
+
+    @property
+    def grafts_count_from(self) -> float:
+        """Year at whose end grafts count; infinite without a session to make them in."""
+        if self.first_possible is None:
+            return inf
+        return self.first_possible + self.rules.graft_years
+
+    # Faults ---------------------------------------------------------------------
+
+    def _fault_share(self, place: int, year: int) -> float:
+        """Share of the feeding root a whole fault root holds in a year; it thickens meanwhile."""
+        fault = self.faults[place]
+        if not fault.thickens:
+            return fault.share
+        grown = fault.share * self.rules.thickening ** (year - self.today - 1)
+        # A root that already holds more than that does not become less by standing.
+        return min(grown, max(self.rules.thickest_share, fault.share))
+
+    def years_on(self, ages: Ages) -> Ages:
+        """Years since each returning fault was last cut, a year later."""
+        counted = zip(ages, self.returning, strict=True)
+        return tuple(
+            # Grown back is grown back; counting on would tell equal states apart.
+            age if age == NOT_CUT else min(age + 1, years)
+            for age, (_, years, _) in counted
         )
 
-    def without_lapses(self) -> PlanningProblem:
-        """The same with no session owed and no root that grows back: never harder."""
-        holds = [hold for hold in self.case.holds if hold.allow != "session"]
-        faults = [fault.model_copy(update={"returns_years": None}) for fault in self.case.faults]
-        eased = self.case.model_copy(update={"holds": holds, "faults": faults})
-        return PlanningProblem(eased, self.school)
+    def back(self, ages: Ages) -> list[CaseFault]:
+        """Returning faults that have grown back."""
+        counted = zip(ages, self.returning, strict=True)
+        return [fault for age, (_, years, fault) in counted if age >= years]
 
-    # Growth -------------------------------------------------------------------
+    def cut_now(self, ages: Ages, gone: int) -> Ages:
+        """Ages after a session that leaves `gone` faults cut; all that is back goes as well."""
+        counted = zip(ages, self.returning, strict=True)
+        return tuple(
+            0 if age >= years or (age == NOT_CUT and place <= gone) else age
+            for age, (place, years, _) in counted
+        )
+
+    def share_back(self, ages: Ages) -> float:
+        """Share of the roots that have grown back."""
+        return self.rules.returned_share * sum(fault.share for fault in self.back(ages))
+
+    # Containers and depths ---------------------------------------------------------
+
+    def growth_of(self, container: str) -> float:
+        """Growth of a year in a container, against a wide training pot."""
+        return rules().containers[container].growth
+
+    def inner_depth(self, container: str, worked: bool) -> float | None:
+        """Inner depth of a container, mm, where it is known.
+
+        worked : after the first session; until then the tree stands in its own pot.
+        """
+        state, by_kind = self.case.state, self.case.container_depths_mm
+        own = state.inner_depth_mm if container == state.container else None
+        known = by_kind.get(container)
+        given = (known or own) if worked else (own or known)
+        return given or rules().containers[container].depth_mm
+
+    def deepest_ball(self, container: str) -> float:
+        """Deepest ball a container takes after a session, mm; infinite if it is chosen to fit."""
+        if container == FINAL:
+            return self.case.need_mm
+        depth = self.inner_depth(container, True)
+        return inf if depth is None else depth - self._rim
+
+    def ball_after(self, ball: Array, container: str, worked: bool, fresh: bool) -> Array:
+        """Depth of the ball at the end of a year, mm.
+
+        worked : the plan has had a session. fresh : the tree was potted in this year, or it is
+        the plan's first.
+        """
+        if container == FINAL:
+            return ball
+        depth = self.inner_depth(container, worked)
+        grown = ball + self.rules.ball_growth_mm
+        if depth is None:
+            return grown if rules().containers[container].roomy and fresh else ball
+        return np.maximum(ball, np.minimum(depth - self._rim, grown))
+
+    @property
+    def _rim(self) -> float:
+        return self.rules.soil_layer_mm + self.rules.rim_clearance_mm
+
+    # Growth -------------------------------------------------------------------------
 
     def spread_mm(self, grown: float) -> float:
         return self.case.state.spread_mm + self.case.state.growth.spread_mm_per_year * grown
@@ -108,6 +246,11 @@ class PlanningProblem:
 
     def ratio(self, grown: float) -> float:
         return self.spread_mm(grown) / self.trunk_mm(grown)
+
+    def vigour(self, share: float, overdue: bool = False) -> float:
+        """Part of a year's growth that is left after a session of this share, 0 to 1."""
+        left = 1.0 - self.rules.session_growth_loss * share
+        return left * self.rules.overdue_growth if overdue else left
 
     def _ratio_rises(self) -> bool:
         state = self.case.state
@@ -133,150 +276,46 @@ class PlanningProblem:
         rate = state.growth.spread_mm_per_year - wished * state.growth.trunk_mm_per_year
         return lacking / rate if rate > 0 else inf
 
-    def board_gate_open(self, woody: float, grown: float) -> bool:
-        """Whether the underside is flat enough for a board, or none is to be had."""
-        return not self.board_offered or (
-            woody <= self.trunk_now_mm + self.trunk_rate_mm * grown + CLOSE
+    # Gaps and arrival ---------------------------------------------------------------
+
+    @property
+    def _gap_aim(self) -> float:
+        return self.case.target.largest_gap_deg + CLOSE
+
+    def new_roots(self) -> list[float]:
+        """Azimuths of all roots that gap work brings, degrees."""
+        aim = self.case.target.largest_gap_deg
+        return [azimuth for gap in self.open_gaps for azimuth in gap.new_roots_deg(aim)]
+
+    def _largest_gap(self, gone: int, grafted: bool) -> float:
+        return self.largest_gap_with(gone, self.new_roots() if grafted else [])
+
+    def largest_gap_with(self, gone: int, new_roots: Sequence[float]) -> float:
+        """Largest gap after `gone` faults are cut, with these new roots there, degrees."""
+        cut = [f.azimuth_deg for f in self.faults[:gone] if f.azimuth_deg is not None]
+        return largest_gap([*without(self.case.state.root_azimuths_deg, cut), *new_roots])
+
+    def gap_holds(self, gone: int, year: int) -> bool:
+        """Whether the largest gap is within the target at the end of a year."""
+        return self.largest_gap(gone, year >= self.grafts_count_from) <= self._gap_aim
+
+    @property
+    def arrived_today(self) -> bool:
+        """Whether the target is met as the tree stands."""
+        return (
+            self.case.state.container == FINAL
+            # A ball deeper than the target's pot takes stands in another pot, whatever its name.
+            and self.case.state.ball_depth_mm <= self.case.need_mm + CLOSE
+            and not self.faults
+            and self.growth_needed == 0.0
+            and self.largest_gap(0, False) <= self._gap_aim
         )
-
-    def growth_of_year(self, container: str, share: float) -> float:
-        return self.containers[container].growth * (1 - self.rules.session_growth_loss * share)
-
-    def _ball_after_year(self, ball: float, container: str) -> float:
-        limit = self.containers[container].deepens_to_mm
-        if limit is None or ball >= limit:
-            return ball
-        return min(limit, ball + self.rules.ball_growth_mm)
 
     @property
     def never(self) -> bool:
         """Whether some part of the target fails however long one waits."""
-        gap = self.largest_gap(self.all_halves, True)
-        return (
-            self.case.strength == "weak"
-            or FINAL not in self.offered_or_now
-            or gap > self.case.target.largest_gap_deg + CLOSE
-            or self.growth_needed == inf
-        )
-
-    # Sessions -----------------------------------------------------------------
-
-    def must_be_potted(self, year: int) -> bool:
-        """Whether the tree is to stand in its final pot at the end of this year."""
-        return self.potted_from is not None and year >= self.potted_from
-
-    def session_allowed(self, year: int, last: int | None) -> bool:
-        if year in self.left_alone or self.case.strength == "weak":
-            return False
-        return last is None or year - last >= self.case.interval - CLOSE
-
-    def _fault_share(self, start: int, end: int) -> float:
-        """Share of the halves taken from `start` up to `end`."""
-        return sum(self.faults[half // 2].share / 2 for half in range(start, end))
-
-    def years_on(self, ages: Ages) -> Ages:
-        """Years since each returning fault was last cut, a year later."""
-        counted = zip(ages, self.returning, strict=True)
-        return tuple(
-            # Grown back is grown back; counting on would tell equal states apart.
-            age if age == NOT_CUT else min(age + 1, years)
-            for age, (_, years, _) in counted
-        )
-
-    def back(self, ages: Ages) -> list[CaseFault]:
-        """Returning faults that have grown back."""
-        counted = zip(ages, self.returning, strict=True)
-        return [fault for age, (_, years, fault) in counted if age >= years]
-
-    def cut_now(self, ages: Ages, halves: int) -> Ages:
-        """Ages after a session up to this half, which takes all that is back as well."""
-        counted = zip(ages, self.returning, strict=True)
-        return tuple(
-            0 if age >= years or (age == NOT_CUT and gone <= halves) else age
-            for age, (gone, years, _) in counted
-        )
-
-    def share_back(self, ages: Ages) -> float:
-        """Share of the roots that have grown back."""
-        return self.rules.returned_share * sum(fault.share for fault in self.back(ages))
-
-    def _cuts(self, halves: int, ball: float, again: float = 0.0) -> list[Cut]:
-        """Cuts within the budget; `again` is the share of roots that have grown back."""
-        found = []
-        depths = self.depths_left(ball)
-        for end in range(halves, self.all_halves + 1):
-            roots = again + self.fault_share(halves, end)
-            # Roots go in order, so once they alone pass the budget nothing further fits.
-            if roots > self.budget + CLOSE:
-                break
-            for depth in depths:
-                part = slice_part(ball - depth, ball, self.case.state.matted)
-                share = session_share(roots, [part])
-                if share <= self.budget + CLOSE:
-                    found.append(Cut(end, depth, share, strain(share, self.budget)))
-        self._strains.update(cut.strain for cut in found)
-        return found
-
-    def strains_seen(self) -> list[float]:
-        """Strains of all cuts looked at so far, each a possible cap."""
-        return list(self._strains)
-
-    def depths_left(self, ball: float) -> list[float]:
-        """Ball depths a session may leave: as it is, in steps of 10 mm, or exactly at need."""
-        step, least = self.rules.slice_step_mm, self.rules.min_ball_mm
-        depths = [ball]
-        while depths[-1] - step >= least - CLOSE:
-            depths.append(round(depths[-1] - step, 6))
-        # The exact depth the pot takes is offered too, else a step of 10 mm could miss it.
-        need = self.case.need_mm
-        if least <= need < ball and all(abs(need - depth) > CLOSE for depth in depths):
-            depths.append(need)
-        return depths
-
-    def _choices(self, board_allowed: bool, ball: float) -> list[str]:
-        """Containers open to a tree after its cut.
-
-        A board, once allowed, beats the usual and the training pot in every respect while the
-        ratio rises with growth; the usual pot beats all but the final one while it falls.
-        """
-        if not self.ratio_rises and USUAL in self.case.offered:
-            fits = FINAL in self.case.offered and ball <= self.case.need_mm + CLOSE
-            return [USUAL, FINAL] if fits else [USUAL]
-        open_to = [
-            name
-            for name in self.case.offered
-            if (name != BOARD or board_allowed)
-            and (name != FINAL or ball <= self.case.need_mm + CLOSE)
-        ]
-        if BOARD in open_to:
-            return [name for name in open_to if name not in (USUAL, "wide training pot")]
-        return open_to
-
-    # Gaps ---------------------------------------------------------------------
-
-    def _largest_gap(self, halves: int, grafted: bool) -> float:
-        new = [gap.new_root_deg for gap in self.open_gaps] if grafted else []
-        return self.largest_gap_with(halves, new)
-
-    def largest_gap_with(self, halves: int, new_roots: list[float]) -> float:
-        """Largest gap with only some of the new roots there, degrees."""
-        return largest_gap([*self._azimuths_left(halves), *new_roots])
-
-    def _azimuths_left(self, halves: int) -> list[float]:
-        """Azimuths of the roots still there; a fault stays until its second half is gone."""
-        # A root half cut still stands and still fills its place.
-        gone = [f.azimuth_deg for f in self.faults[: halves // 2] if f.azimuth_deg is not None]
-        return without(self.case.state.root_azimuths_deg, gone)
-
-    def arrived(self, container: str, halves: int, ratio: float, gap: float) -> bool:
-        target = self.case.target
-        return (
-            # All four at once: a target met in parts is not met.
-            container == FINAL
-            and halves == self.all_halves
-            and ratio >= target.spread_ratio - CLOSE
-            and gap <= target.largest_gap_deg + CLOSE
-        )
+        gap = self.largest_gap(len(self.faults), True)
+        return self.case.strength == "weak" or gap > self._gap_aim or self.growth_needed == inf
 
 
 def open_gaps(case: Case) -> list[Gap]:
@@ -292,7 +331,8 @@ def open_gaps(case: Case) -> list[Gap]:
         wide = [(start, 360.0) for start in order or [0.0]]
 
     def lies_open(gap: Gap) -> bool:
-        return any(0 < clockwise_from(start, gap.new_root_deg) < width for start, width in wide)
+        roots = gap.new_roots_deg(limit)
+        return any(0 < clockwise_from(start, at) < width for start, width in wide for at in roots)
 
     return [gap for gap in case.gaps if gap.width_deg > limit or lies_open(gap)]
 
@@ -308,7 +348,7 @@ def without(azimuths: Sequence[float], gone: Sequence[float]) -> list[float]:
     return left
 
 
-def largest_gap(azimuths: list[float]) -> float:
+def largest_gap(azimuths: Sequence[float]) -> float:
     """Largest angle between neighbouring azimuths, degrees; 360 for fewer than two."""
     order = sorted(a % 360.0 for a in azimuths)
     if len(order) < 2:

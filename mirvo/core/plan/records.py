@@ -21,15 +21,17 @@ class GapWork(Record):
 class PlannedStep(Record):
     """One planned session.
 
-    fault_parts : part of each fault root it takes. returned : roots that grew back and go
-    again. layer : "make" or "separate" where it is a session of a ground layer.
-    ball_depth_mm, woody_depth_mm : before and after.
+    edge_share : what combing and trimming the edge takes of `share`. fault_parts : part of each
+    fault root it takes. returned : roots that grew back and go again. layer : "make" or
+    "separate" where it is a session of a ground layer. ball_depth_mm, woody_depth_mm : before
+    and after.
     """
 
     # Files written before there were layers must not change.
     left_out_when_none: ClassVar = ("layer",)
     year: int
     share: float
+    edge_share: float = 0.0
     budget: float
     strain: float
     faults: tuple[str, ...] = ()
@@ -118,25 +120,51 @@ class Unreachable(Record):
     nearest: NearestTarget | None
 
 
-class PlannedPath(Record):
-    """One path. reached_year : None when the target is out of reach.
+class TradeoffPoint(Record):
+    """What it costs at least to arrive by a year, and the chance to be there by then."""
 
-    chance_by_year : chance to have arrived by the end of each year, from the reached one on.
+    year: int
+    sessions: int
+    toll: float
+    worst_strain: float
+    chance: float
+
+
+class NextStep(Record):
+    """What to do next, and in which year."""
+
+    year: int
+    text: str
+
+
+class PlannedPath(Record):
+    """One path. reached_year : the year recommended; None when the target is out of reach.
+
+    earliest_year : the soonest that is possible. likely_year : the first with a chance of 80 %.
+    settled : every way was looked at. toll : of all sessions, each with its strain. tradeoff :
+    the years worth choosing between. chance_by_year : chance to have arrived by the end of each
+    year. next_step : what is to be done where there are no sessions on the way to the target.
     forward : what would bring it forward, where that was asked for.
     """
 
-    left_out_when_none: ClassVar = ("forward",)
+    left_out_when_none: ClassVar = ("forward", "next_step")
     school: str
     reached_year: int | None
+    earliest_year: int | None = None
+    likely_year: int | None = None
+    settled: bool = True
+    toll: float = 0.0
+    worst_strain: float = 0.0
+    total_strain: float = 0.0
+    sessions: int = 0
+    tradeoff: tuple[TradeoffPoint, ...] = ()
     binding: tuple[Binding, ...] = ()
     steps: tuple[PlannedStep, ...] = ()
     forecast: tuple[YearForecast, ...] = ()
     chance_by_year: dict[int, float] = Field(default={})
-    worst_strain: float = 0.0
-    total_strain: float = 0.0
-    sessions: int = 0
     late_by_years: int | None = None
     unreachable: Unreachable | None = None
+    next_step: NextStep | None = None
     forward: tuple[Lever, ...] | None = None
 
     def step_in(self, year: int) -> PlannedStep | None:

@@ -1,130 +1,190 @@
-"""The search: exact dynamic programming over years with dominance pruning.
+"""The search: for each year of arrival the way of least toll, exactly.
 
-The order of wishes is kept exact by sweeps: the earliest year that can be reached, then the
-least cap on one session's strain that still reaches it, then the least total strain and
-fewest sessions under that cap.
+A narrow sweep finds good ways quickly; what they cost bounds the sweep that looks at all of them,
+so that it only follows ways that may still be better.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import inf
 
-from mirvo.core.plan.label_setting import LabelSetting
-from mirvo.core.plan.problem import CLOSE, PlanningProblem
-from mirvo.core.plan.tree_state import TreeState, arrived, start_state, trail, worst_strain
+import numpy as np
+
+from mirvo.core.plan.bounds import CutWork
+from mirvo.core.plan.label_setting import NO_CUT, NO_SESSION, Layer, Sweep, Unsettled
+from mirvo.core.plan.problem import Array, PlanningProblem
+from mirvo.core.plan.tree_state import Cut, TreeState
+
+# Wide enough to find the best way of most cases, narrow enough to be done at once.
+FIRST_WIDTH = 240
+GLANCE_WIDTH = 60
+GLANCE_DEPTHS = 24
+CELL_MM = 4.0
 
 
 @dataclass(frozen=True)
 class Route:
-    """The best way: states from the first planned year to the year of arrival."""
+    """The best way to have arrived by the end of a year; states from the plan's first year on."""
 
-    reached: int
-    states: list[TreeState]
-    worst: float
-    total: float
-    sessions: int
+    year: int
+    states: tuple[TreeState, ...]
+    toll: float
+    worst_strain: float
 
-
-def find_route(problem: PlanningProblem) -> Route | None:
-    """Best route of one school, or None when none arrives within the horizon.
-
-    Order: earliest year, least worst strain, least total strain, fewest sessions; among
-    equals the one with most growth in hand, then the one that acts sooner.
-    """
-    year = earliest_year(problem)
-    if year is None:
-        return None
-    # It stands there already: nothing is to be done and nothing strained.
-    if year == problem.case.today.year:
-        return Route(year, [], 0.0, 0.0, 0)
-    # The year is fixed first and the strain within it: a gentler way that comes later is not
-    # wished for.
-    cap = _least_cap(problem, year)
-    arrivals = LabelSetting(problem, year, cap, by_cost=True).run()
-    best = min(arrivals, key=lambda tree: (tree.cost, -tree.grown))
-    return Route(year, list(trail(best)), cap, best.cost[0], best.cost[1])
+    @property
+    def sessions(self) -> int:
+        return sum(state.cut is not None for state in self.states)
 
 
-def earliest_year(
-    problem: PlanningProblem, by: int | None = None, patience: int | None = None
-) -> int | None:
-    """First year at whose end the target can be met; today's year when it is met already.
+@dataclass(frozen=True)
+class Search:
+    """What a search found: the best way for each year of arrival, soonest first.
 
-    Parameters
-    ----------
-    by : last year looked at, the horizon if None. patience : states looked at in one pass
-    before giving up; None never does.
-
-    Raises
-    ------
-    Unsettled : patience ran out before it could tell.
+    settled : every way was looked at; without it there may be better ones.
     """
 
-    def possible(year: int) -> bool:
-        return LabelSetting(problem, year).first(patience) is not None
+    routes: tuple[Route, ...]
+    settled: bool = True
 
-    if arrived(problem, start_state(problem)):
-        return problem.case.today.year
-    if problem.never:
-        return None
-    today = problem.case.today.year
-    end = by or today + problem.case.horizon_years
-    if end <= today:
-        return None
-    # Where the ratio falls with growth, a tree can pass the target and lose it again, so each
-    # year is looked at.
-    if not problem.ratio_rises:
-        found = LabelSetting(problem, end).run(stop_at_first=True)
-        return found[0].year if found else None
-    # Who has arrived stays arrived while the ratio rises, so the year is found by halving;
-    # a pass that aims at too early a year is cut short by its bounds.
-    # A session owed too soon after, or a root that grows back, can break that; without them
-    # it is never later.
-    if problem.may_lapse:
-        soonest = earliest_year(problem.without_lapses(), by, patience)
-        if soonest is None:
+    @property
+    def earliest(self) -> Route | None:
+        """The way that arrives first."""
+        return self.routes[0] if self.routes else None
+
+    def recommended(self, year_toll: float) -> Route | None:
+        """The way with the least toll and `year_toll` for each year after the earliest."""
+        if not self.routes:
             return None
-        return next((y for y in range(soonest, end + 1) if possible(y)), None)
-    if by is not None and not possible(end):
-        return None
-    # Halving: four passes instead of fifteen.
-    low, high = today, end + 1 if by is None else end
-    while high - low > 1:
-        middle = (low + high) // 2
-        low, high = (low, middle) if possible(middle) else (middle, high)
-    return high if high <= end else None
+        first = self.routes[0].year
+        return min(self.routes, key=lambda route: route.toll + year_toll * (route.year - first))
+
+    def tradeoff(self, step: float) -> tuple[Route, ...]:
+        """The ways worth waiting for: each saves at least `step` against every sooner one."""
+        found: list[Route] = []
+        least = inf
+        for route in self.routes:
+            if route.toll <= least - step + 1e-9:
+                found.append(route)
+            least = min(least, route.toll)
+        return tuple(found)
 
 
-def reachable_at_horizon(problem: PlanningProblem) -> bool:
-    """Whether the target can be met at the end of the horizon."""
+def find_routes(problem: PlanningProblem) -> Search:
+    """The best way to every year of arrival within the horizon."""
+    if problem.arrived_today:
+        return Search((Route(problem.today + 1, (), 0.0, 0.0),))
+    if problem.never:
+        return Search(())
+    work = CutWork(problem)
+    quick = _swept(Sweep(problem, work, width=FIRST_WIDTH))
+    try:
+        # What no toll bounds yet is asked first: may it be reached sooner than was found?
+        sooner = _possible(problem, work, before=quick[0].year if quick else None)
+        found = {route.year: route.toll for route in (*quick, *sooner)}
+        if not found:
+            return Search(())
+        return Search(_swept(Sweep(problem, work, _aims(problem, found))))
+    except Unsettled:
+        return Search(quick, settled=False)
+
+
+def glance(problem: PlanningProblem, width: int = GLANCE_WIDTH) -> Search:
+    """A good way to every year of arrival, found quickly; better ones may have been missed."""
+    if problem.arrived_today or problem.never:
+        return find_routes(problem)
+    work = CutWork(problem, GLANCE_DEPTHS)
+    return Search(_swept(Sweep(problem, work, width=width)), settled=False)
+
+
+def reachable(problem: PlanningProblem) -> bool:
+    """Whether the target can be met in any year of the horizon."""
+    if problem.arrived_today:
+        return True
     if problem.never:
         return False
-    if problem.may_lapse:
-        return earliest_year(problem) is not None
-    year = problem.case.today.year + problem.case.horizon_years
-    return LabelSetting(problem, year).first() is not None
+    if glance(problem).routes:
+        return True
+    try:
+        return bool(_possible(problem, CutWork(problem)))
+    except Unsettled:
+        return False
 
 
-def _least_cap(problem: PlanningProblem, year: int) -> float:
-    """Least worst strain with which the year can still be met.
+def _possible(
+    problem: PlanningProblem, work: CutWork, before: int | None = None
+) -> tuple[Route, ...]:
+    """The way to the first year that can be reached at all, whatever its toll.
 
-    By halving over the strains of cuts looked at so far; where none is left between, a last
-    pass under a cap just below what was found proves that nothing lies beneath it.
+    before : years from this one on are not asked about.
     """
-    found = LabelSetting(problem, year).first()
-    if found is None:
-        raise ValueError("the year is one that can be met")
-    # Between what a way was found for and what surely is too little.
-    high, low = worst_strain(found), -1.0
-    while high > CLOSE:
-        tries = sorted(s for s in problem.strains_seen() if low < s < high - CLOSE)
-        # Only strains that some cut has can be the answer, so nothing between them is tried.
-        middle = tries[len(tries) // 2] if tries else high - 2 * CLOSE
-        found = LabelSetting(problem, year, middle).first()
-        if found is not None:
-            high = worst_strain(found)
-        elif tries:
-            low = middle
-        else:
-            return high
-    return high
+    years = range(problem.today + 1, problem.case.last_year + 1)
+    if before is not None and before <= years[0]:
+        return ()
+    aims = np.array([inf if before is None or year < before else -inf for year in years])
+    # In an easier problem first: what it cannot reach needs no long search.
+    easier = Sweep(problem, work, aims, by_toll=False, cell_mm=CELL_MM)
+    hoped = {year for year, _ in easier.run()}
+    if not hoped:
+        return ()
+    aims = np.array([aim if year in hoped else -inf for aim, year in zip(aims, years, strict=True)])
+    return _swept(Sweep(problem, work, aims, by_toll=False), stop_at_first=True)
+
+
+def _aims(problem: PlanningProblem, found: dict[int, float]) -> Array:
+    """By year the toll that is worth beating: of ways known to arrive then or sooner."""
+    aims, least = [], inf
+    for year in range(problem.today + 1, problem.case.last_year + 1):
+        least = min(least, found.get(year, inf))
+        # Sooner than any that is possible there is nothing to be found.
+        aims.append(least if least < inf else -inf)
+    return np.array(aims)
+
+
+def _swept(sweep: Sweep, stop_at_first: bool = False) -> tuple[Route, ...]:
+    routes = []
+    for year, there in sweep.run(stop_at_first):
+        layer = sweep.layers[-1]
+        # Least toll, then most growth in hand; the sweep lists sooner action first.
+        order = np.lexsort((-layer.grown[there], layer.toll[there]))
+        routes.append(_route(sweep, year, int(there[order[0]])))
+    return tuple(routes)
+
+
+def _route(sweep: Sweep, year: int, place: int) -> Route:
+    """The states on the way to one place in the newest layer."""
+    states: list[TreeState] = []
+    toll = float(sweep.layers[-1].toll[place])
+    for depth in range(len(sweep.layers) - 1, 0, -1):
+        layer, before = sweep.layers[depth], sweep.layers[depth - 1]
+        parent = int(layer.parent[place])
+        states.append(_state(sweep, layer, place, before, parent))
+        place = parent
+    strains = (
+        100.0 * (state.cut.share / sweep.problem.bearing(state.year)) ** 2
+        for state in states
+        if state.cut is not None
+    )
+    return Route(year, tuple(states[::-1]), toll, max(strains, default=0.0))
+
+
+def _state(sweep: Sweep, layer: Layer, place: int, before: Layer, parent: int) -> TreeState:
+    faults, last = int(layer.faults[place]), int(layer.last[place])
+    cut = None
+    if faults != NO_CUT:
+        cut = Cut(sweep.taken[faults], float(layer.left_mm[place]), float(layer.share[place]))
+    return TreeState(
+        year=layer.year,
+        progress=sweep.stands[int(layer.stand[place])],
+        ball=float(layer.ball[place]),
+        woody=float(layer.woody[place]),
+        container=sweep.names[int(layer.container[place])],
+        last=None if last == NO_SESSION else last,
+        grown=float(layer.grown[place]),
+        ages=sweep.ages[int(layer.ages[place])],
+        cut=cut,
+        ball_before=float(before.ball[parent]),
+        woody_before=float(before.woody[parent]),
+        container_before=sweep.names[int(before.container[parent])],
+        ages_before=sweep.ages[int(before.ages[parent])],
+    )

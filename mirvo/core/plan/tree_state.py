@@ -1,112 +1,90 @@
-"""A tree: one way for the tree to stand at the end of a year, and how it grows into the next."""
+"""How a tree stands at the end of a year of a plan."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import NamedTuple
+from dataclasses import dataclass, replace
 
-from mirvo.core.plan.problem import NOT_CUT, Ages, Cut, PlanningProblem
+import numpy as np
 
-# Below every age, so that an ungrafted tree is never taken for the better one.
-UNGRAFTED = -1
+from mirvo.core.plan.problem import NOT_CUT, Ages, PlanningProblem
+from mirvo.core.plan.session_options import NOTHING_CUT, FaultCut, Progress
 
 
-class TreeState(NamedTuple):
-    """The tree at the end of a year, and how it came there; cost is (strain, sessions).
+@dataclass(frozen=True)
+class Cut:
+    """One planned session: what goes of the faults, depth of the ball left in mm, share taken."""
 
-    ages : years since each fault that grows back was last cut.
+    faults: FaultCut
+    ball_mm: float
+    share: float
+
+
+@dataclass(frozen=True)
+class TreeState:
+    """A tree at the end of a year, and the session made in it, if any; depths in mm.
+
+    ball_before, woody_before, container_before, ages_before : as it stood before the year's
+    session. ages : years since each fault that grows back was last cut. grown : A, the sum of
+    container factor times vigour since today.
     """
 
     year: int
-    halves: int
+    progress: Progress
     ball: float
     woody: float
     container: str
     last: int | None
-    graft_age: int
     grown: float
-    cost: tuple[float, int]
+    ages: Ages
     cut: Cut | None
-    before: TreeState | None
-    ages: Ages = ()
+    ball_before: float
+    woody_before: float
+    container_before: str
+    ages_before: Ages
+
+    @property
+    def gone(self) -> int:
+        """How many faults are cut altogether."""
+        return self.progress[0]
 
 
 def start_state(problem: PlanningProblem) -> TreeState:
-    """Where the plan starts."""
+    """Where the plan starts: the tree as it stands today."""
     state = problem.case.state
+    ages = (NOT_CUT,) * len(problem.returning)
+    woody = min(state.woody_depth_mm, state.ball_depth_mm)
     return TreeState(
-        year=problem.case.today.year,
-        halves=0,
+        year=problem.today,
+        progress=NOTHING_CUT,
         ball=state.ball_depth_mm,
-        woody=state.woody_depth_mm,
+        woody=woody,
         container=state.container,
         last=state.last_session_year,
-        graft_age=UNGRAFTED,
         grown=0.0,
-        cost=(0.0, 0),
+        ages=ages,
         cut=None,
-        before=None,
-        ages=(NOT_CUT,) * len(problem.returning),
+        ball_before=state.ball_depth_mm,
+        woody_before=woody,
+        container_before=state.container,
+        ages_before=ages,
     )
 
 
-def grow(
-    problem: PlanningProblem, tree: TreeState, container: str, cut: Cut | None, age: int
-) -> TreeState:
-    """The tree at the end of the next year, after this cut (or none) and growth."""
-    year = tree.year + 1
-    ages = problem.years_on(tree.ages) if tree.ages else ()
-    if cut is None:
-        return TreeState(
-            year,
-            tree.halves,
-            problem.ball_after_year(tree.ball, container),
-            tree.woody,
-            container,
-            tree.last,
-            age,
-            tree.grown + problem.growth_of_year(container, 0.0),
-            tree.cost,
-            None,
-            tree,
-            ages,
-        )
-    return TreeState(
-        year,
-        cut.halves,
-        problem.ball_after_year(cut.ball_mm, container),
-        # The woody part shrinks with the ball and does not grow back below.
-        min(tree.woody, cut.ball_mm),
-        container,
-        year,
-        age,
-        tree.grown + problem.growth_of_year(container, cut.share),
-        # Rounded, so that equal costs compare as equal whatever the order of their sums.
-        (round(tree.cost[0] + cut.strain, 9), tree.cost[1] + 1),
-        cut,
+def left_alone(problem: PlanningProblem, tree: TreeState) -> TreeState:
+    """The tree a year later, nothing done to it."""
+    year, worked = tree.year + 1, tree.last != problem.case.state.last_session_year
+    fresh = not worked and year == problem.today + 1
+    ball = problem.ball_after(np.array([tree.ball]), tree.container, worked, fresh)
+    vigour = problem.vigour(0.0, problem.overdue(year, tree.last))
+    return replace(
         tree,
-        problem.cut_now(ages, cut.halves) if ages else (),
+        year=year,
+        ball=float(ball[0]),
+        grown=tree.grown + problem.growth_of(tree.container) * vigour,
+        ages=problem.years_on(tree.ages),
+        cut=None,
+        ball_before=tree.ball,
+        woody_before=tree.woody,
+        container_before=tree.container,
+        ages_before=tree.ages,
     )
-
-
-def arrived(problem: PlanningProblem, tree: TreeState) -> bool:
-    # A root that stands again spoils the flare it was cut for.
-    if tree.ages and problem.back(tree.ages):
-        return False
-    gap = problem.largest_gap(tree.halves, graft_counts(problem, tree.graft_age))
-    return problem.arrived(tree.container, tree.halves, problem.ratio(tree.grown), gap)
-
-
-def graft_counts(problem: PlanningProblem, age: int) -> bool:
-    """A graft made in year y counts from the end of y + 2."""
-    return age >= problem.rules.graft_years
-
-
-def trail(tree: TreeState) -> Iterator[TreeState]:
-    if tree.before is not None:
-        yield from trail(tree.before)
-        yield tree
-
-
-def worst_strain(tree: TreeState) -> float:
-    return max((x.cut.strain for x in trail(tree) if x.cut is not None), default=0.0)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from mirvo.core.plan.case import Case
-from mirvo.core.plan.problem import FINAL, PlanningProblem
+from mirvo.core.plan.problem import PlanningProblem
 from mirvo.core.plan.records import NearestTarget, TargetPart, Unreachable
-from mirvo.core.plan.search import earliest_year, reachable_at_horizon
+from mirvo.core.plan.search import glance
+from mirvo.core.plan.search import reachable as can_reach
 
 # Nobody shows a tree in a deeper pot.
 DEEPEST_POT_MM = 400
@@ -29,17 +30,14 @@ def why_unreachable(case: Case, school: str) -> Unreachable:
             [TargetPart(part="strength")],
             None,
         )
-    if FINAL not in {*case.offered, case.state.container}:
-        text = f"The containers offered hold no {FINAL}, so the tree never stands in its target."
-        return _answer(school, text, [TargetPart(part="containers")], None)
     found = _by_part(case, school)
     if case.holds:
         # Perhaps the person shut the way without meaning to; that is said first.
-        free = earliest_year(PlanningProblem(case.model_copy(update={"holds": []}), school))
+        free = glance(PlanningProblem(case.model_copy(update={"holds": ()}), school)).earliest
         if free is not None:
             text = (
                 "The years fixed by hand leave no way: without them the target is reached in "
-                f"{free}. {found.text}"
+                f"{free.year}. {found.text}"
             )
             fails = (TargetPart(part="holds"), *found.fails)
             found = found.model_copy(update={"text": text, "fails": fails})
@@ -53,10 +51,10 @@ def _by_part(case: Case, school: str) -> Unreachable:
         if found is not None:
             return found
     if case.faults:
-        text = f"The faults cannot all be taken within {case.horizon_years} years on this budget."
+        text = f"The faults cannot all be taken within {case.horizon} years on this budget."
         return _answer(school, text, [TargetPart(part="faults")], None)
     text = (
-        f"No target can be met within {case.horizon_years} years with this budget, these "
+        f"No target can be met within {case.horizon} years with this budget, these "
         "containers and the years fixed by hand."
     )
     return _answer(school, text, [TargetPart(part="together")], None)
@@ -87,7 +85,7 @@ def _ratio_alone(case: Case, school: str) -> Unreachable | None:
     why = (
         f"flare and trunk grow so that the ratio never passes {problem.ratio_limit:.2f}"
         if case.target.spread_ratio > problem.ratio_limit
-        else f"growth brings it to {best:.2f} within {case.horizon_years} years"
+        else f"growth brings it to {best:.2f} within {case.horizon} years"
     )
     return _answer(
         school,
@@ -101,16 +99,12 @@ def _ratio_alone(case: Case, school: str) -> Unreachable | None:
 def best_ratio(case: Case, school: str) -> float | None:
     """Largest ratio (two decimals, down) with the rest of the target met; None if never.
 
-    A ratio that can be had shows that every lesser one can, so it is found by halving; where
-    growth only helps, at the end of the horizon.
+    A ratio that can be had shows that every lesser one can, so it is found by halving.
     """
     now = PlanningProblem(case, school).ratio(0.0)
 
     def reachable(hundredths: int) -> bool:
-        eased = PlanningProblem(with_target(case, spread_ratio=hundredths / 100), school)
-        if eased.ratio_rises:
-            return reachable_at_horizon(eased)
-        return earliest_year(eased) is not None
+        return can_reach(PlanningProblem(with_target(case, spread_ratio=hundredths / 100), school))
 
     # In hundredths, as the target is entered.
     low, high = 100, int(max(now, case.target.spread_ratio) * 100) + 1
@@ -125,13 +119,13 @@ def best_ratio(case: Case, school: str) -> float | None:
 
 def _gap_alone(case: Case, school: str) -> Unreachable | None:
     problem = PlanningProblem(case, school)
-    gap = problem.largest_gap(problem.all_halves, True)
+    gap = problem.largest_gap(len(problem.faults), True)
     # Rounded up to a whole degree, so that what is offered can surely be had.
     gap = -(-gap // 1)
     # A gap of 360° is no root at all, which no target can mean.
     if gap <= case.target.largest_gap_deg or gap > 360:
         return None
-    if earliest_year(_with_gap(case, school, gap)) is None:
+    if not can_reach(_with_gap(case, school, gap)):
         return None
     lacking = round(gap - case.target.largest_gap_deg)
     return _answer(
@@ -156,7 +150,7 @@ def _pot_alone(case: Case, school: str) -> Unreachable | None:
     return _answer(
         school,
         f"A pot {case.target.pot_depth_mm:.0f} mm deep is out of reach by "
-        f"{depth - wanted} mm within {case.horizon_years} years; {depth} mm can be had.",
+        f"{depth - wanted} mm within {case.horizon} years; {depth} mm can be had.",
         [TargetPart(part="pot_depth_mm", by=depth - wanted, unit="mm")],
         _nearest(case, pot_depth_mm=float(depth)),
     )
@@ -166,10 +160,8 @@ def _shallowest_pot(case: Case, school: str, wanted: int) -> int | None:
     """Least pot depth in whole mm that is reachable, by halving."""
 
     def reachable(depth: int) -> bool:
-        return (
-            earliest_year(PlanningProblem(with_target(case, pot_depth_mm=float(depth)), school))
-            is not None
-        )
+        deeper = with_target(case, pot_depth_mm=float(depth))
+        return can_reach(PlanningProblem(deeper, school))
 
     low, high = wanted, DEEPEST_POT_MM
     if not reachable(high):
@@ -183,12 +175,12 @@ def _shallowest_pot(case: Case, school: str, wanted: int) -> int | None:
 def _all_together(case: Case, school: str) -> Unreachable | None:
     """Several parts fail: keep the pot if it can be had, then the gap, then the ratio."""
     problem = PlanningProblem(case, school)
-    gap = max(case.target.largest_gap_deg, -(-problem.largest_gap(problem.all_halves, True) // 1))
+    gap = max(case.target.largest_gap_deg, -(-problem.largest_gap(len(problem.faults), True) // 1))
     # First the pot with all else easy, then the ratio in that pot: the order in which people
     # give way.
     easy = with_target(case, spread_ratio=1.0, largest_gap_deg=min(gap, 360.0))
     depth = case.target.pot_depth_mm
-    if earliest_year(PlanningProblem(easy, school)) is None:
+    if not can_reach(PlanningProblem(easy, school)):
         found = _shallowest_pot(easy, school, int(depth))
         if found is None:
             return None

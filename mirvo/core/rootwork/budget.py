@@ -104,6 +104,31 @@ def session_budget(
     )
 
 
+def bearing(
+    tree: BudgetedTree, species: Species, season: str = "open", day: date | None = None
+) -> float:
+    """The most a tree could bear in one session, 0 to 0.85: the bold base by its own factors.
+
+    The same for every school; what the artist thinks the tree worth plays no part in it.
+    """
+    return removal_budget(
+        species.budget.bold,
+        tree.strength,
+        tree.age_class,
+        season,
+        origin_factor=origin_factor(tree.origin, tree.acquired_on, day),
+    )
+
+
+def edge_share(gentle_budget: float) -> float:
+    """What combing and trimming the edge of a ball takes, whatever else is done, 0 to 0.1.
+
+    gentle_budget : of this tree, so that a weak one is combed less.
+    """
+    table = rules().feeding
+    return min(table.edge_share, table.edge_of_gentle * gentle_budget)
+
+
 def origin_factor(origin: str, acquired_on: date | None, day: date | None) -> float:
     """0.7 within two years of collection, else 1.
 
