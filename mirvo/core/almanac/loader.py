@@ -93,7 +93,8 @@ class FeedingRules(Data):
 
     matted_factor, picked_factor : on what a slice takes, where the bottom is a mat, and where
     thick roots are picked out instead. edge_share : what combing and trimming the edge takes in
-    every session, at most `edge_of_gentle` of the gentle budget.
+    every session, at most `edge_of_gentle` of the gentle budget. root_zone_trunks : across all
+    the feeding root of an undisturbed tree, in trunk diameters.
     """
 
     surface_share: dict[str, float]
@@ -102,6 +103,18 @@ class FeedingRules(Data):
     picked_factor: float
     edge_share: float
     edge_of_gentle: float
+    root_zone_trunks: float
+
+
+class ShareErrorRules(Data):
+    """Standard deviations of what a share rests on: of the surface's share in parts of the whole,
+    else relative. weighed : of a share the tree's own weighings correct."""
+
+    surface_share: float
+    root_weight: float
+    slice: float
+    edge: float
+    weighed: float
 
 
 class PlanRules(Data):
@@ -276,6 +289,7 @@ class CareRules(Data):
 class Rules(Data):
     budget: BudgetRules
     feeding: FeedingRules
+    share_error: ShareErrorRules
     containers: dict[str, Container]
     plan: PlanRules
     materials: MaterialRules

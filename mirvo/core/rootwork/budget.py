@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from math import prod
+from statistics import median
 from typing import Protocol
 
 from mirvo.core.almanac import Species, rules
@@ -31,6 +32,9 @@ class BudgetedTree(Protocol):
 
     @property
     def worth(self) -> str: ...
+
+    @property
+    def bearing_factor(self) -> float: ...
 
 
 @dataclass(frozen=True)
@@ -73,7 +77,22 @@ def removal_budget(
     return min(share * origin_factor * worth * top_reduction, table.max_budget)
 
 
-def session_budget(
+@dataclass(frozen=True)
+class SessionLimits:
+    """What one session is held against, as shares of the feeding root.
+
+    budget : the limit of school, season and artist. bearing : the most the tree could bear,
+    whatever the school. usual_edge : what combing and trimming the edge takes where it is not
+    measured.
+    """
+
+    budget: float
+    bearing: float
+    usual_edge: float
+    season: str = "open"
+
+
+def session_limits(
     tree: BudgetedTree,
     species: Species,
     practice: Practice,
@@ -81,43 +100,33 @@ def session_budget(
     day: date | None = None,
     top_reduced: float = 0.0,
     kind: str = "routine",
-) -> float:
-    """Removal budget of a tree for a session: that of its kind where it has one of its own.
+) -> SessionLimits:
+    """Budget, bearing and usual edge of a tree for a session; a kind may have its own budget.
 
     Parameters
     ----------
     season : open, edge or shut, see `season_state`. day : of the session; None leaves the
     tree's origin out. top_reduced : how much of the crown goes with it, %.
     """
-    own = kind_by_key(kind).own_budget
-    if own is not None:
-        return own
+    of_kind = kind_by_key(kind)
+    origin = origin_factor(tree.origin, tree.acquired_on, day)
     together = practice["operations"] == "together" and species.top_work_together
-    return removal_budget(
-        species.budget.of(practice["budget"]),
-        tree.strength,
-        tree.age_class,
-        season,
-        origin_factor=origin_factor(tree.origin, tree.acquired_on, day),
+
+    def limit(school: str, season: str = season, **factors: float) -> float:
+        base = species.budget.of(school) * tree.bearing_factor
+        return removal_budget(
+            base, tree.strength, tree.age_class, season, origin_factor=origin, **factors
+        )
+
+    own = limit(
+        practice["budget"],
         worth=rules().budget.worth[tree.worth],
         top_reduction=matched_top_factor(top_reduced, together),
     )
-
-
-def bearing(
-    tree: BudgetedTree, species: Species, season: str = "open", day: date | None = None
-) -> float:
-    """The most a tree could bear in one session, 0 to 0.85: the bold base by its own factors.
-
-    The same for every school; what the artist thinks the tree worth plays no part in it.
-    """
-    return removal_budget(
-        species.budget.bold,
-        tree.strength,
-        tree.age_class,
-        season,
-        origin_factor=origin_factor(tree.origin, tree.acquired_on, day),
-    )
+    # The edge is combed in any season a session is made in, so the season plays no part in it.
+    edge = edge_share(limit("gentle", "open")) if of_kind.combs else 0.0
+    budget = own if of_kind.own_budget is None else of_kind.own_budget
+    return SessionLimits(budget, limit("bold"), edge, season)
 
 
 def edge_share(gentle_budget: float) -> float:
@@ -183,40 +192,64 @@ def weighing_correction(weighed: Sequence[tuple[float, float]]) -> float:
     return min(table.max_ratio, max(table.min_ratio, mean))
 
 
+def surface_share(where: str) -> float:
+    """Share of all feeding root that the surface roots hold, by where fine roots mostly are.
+
+    where : "mostly below", "even" or "mostly at the surface". Raises BadInput.
+    """
+    known = rules().feeding.surface_share
+    if where not in known:
+        raise BadInput("where", f"'{where}' is not one of {', '.join(known)}")
+    return known[where]
+
+
 def root_shares(
-    roots: Iterable[tuple[str, float, int | None, str]], where: str = "even"
+    roots: Iterable[tuple[str, float | None, int | None, str]], where: str = "even"
 ) -> dict[str, float]:
     """Feeding share of each surface root, together the share the surface holds.
 
     Parameters
     ----------
-    roots : (label, base width mm, feeders 0 to 3 or None, condition).
+    roots : (label, base width mm or None, feeders 0 to 3 or None, condition). A width nobody
+    measured counts as the median of the others.
     where : "mostly below", "even" or "mostly at the surface".
+
+    >>> root_shares([("A", 10, 2, "sound"), ("B", None, 2, "sound")])
+    {'A': 0.2, 'B': 0.2}
     """
-    table = rules().feeding
-    if where not in table.surface_share:
-        raise BadInput("where", f"'{where}' is not one of {', '.join(table.surface_share)}")
+    held = surface_share(where)
+    listed = list(roots)
+    measured = [width for _, width, _, _ in listed if width is not None]
+    usual = float(median(measured)) if measured else 1.0
     weights = {
         label: 0.0
         if condition == "dead"
         # Not looked at is no sign of none: the usual number is taken.
-        else width * (table.unknown_feeders if feeders is None else feeders)
-        for label, width, feeders, condition in roots
+        else (usual if width is None else width)
+        * (rules().feeding.unknown_feeders if feeders is None else feeders)
+        for label, width, feeders, condition in listed
     }
     total = sum(weights.values())
     if total == 0:
         return dict.fromkeys(weights, 0.0)
-    return {label: table.surface_share[where] * w / total for label, w in weights.items()}
+    return {label: held * weight / total for label, weight in weights.items()}
 
 
-def slice_part(slice_mm: float, depth_mm: float, matted: bool = False) -> float:
-    """Part of the feeding root a bottom slice takes, 0 to 1; a mat counts 1.3 times."""
+def slice_part(
+    slice_mm: float, depth_mm: float, matted: bool = False, picked: bool = False
+) -> float:
+    """Part of the root below the surface roots that a bottom slice takes, 0 to 1.
+
+    matted : the bottom is a mat, which counts 1.3 times. picked : thick roots were picked out
+    through the ball to that depth instead, which takes half.
+    """
     if slice_mm == 0:
         return 0.0
     if slice_mm < 0 or depth_mm <= 0 or slice_mm > depth_mm:
         raise BadInput("slice_mm", f"a slice of {slice_mm:g} mm does not fit {depth_mm:g} mm")
     # A mat lies at the bottom, so a slice takes more fine roots than its depth says.
-    factor = rules().feeding.matted_factor if matted else 1.0
+    table = rules().feeding
+    factor = (table.matted_factor if matted else 1.0) * (table.picked_factor if picked else 1.0)
     return min(1.0, slice_mm / depth_mm * factor)
 
 
@@ -228,22 +261,46 @@ def side_trim_part(trim_mm: float, ball: Ball) -> float:
     return 1.0 - left / (ball.length_mm * ball.width_mm)
 
 
-def session_share(roots: float, others: Sequence[float] = ()) -> float:
-    """Share taken together: 1 - product of (1 - part), the roots summed as one part.
+def session_share(roots: float, sliced: float, edge: float, surface: float = 0.4) -> float:
+    """Share of all feeding root a session takes, 0 to 1: q = 1 - (1-e)(1 - (roots + (1-P) y)).
 
-    >>> round(session_share(0.1, [0.3]), 2)
-    0.37
+    Surface roots and the ball below them are separate stores; the trimmed edge goes through both.
+
+    Parameters
+    ----------
+    roots : sum of the shares that go of single roots. sliced : y, part taken of what hangs below.
+    edge : e, part that trimming takes all round. surface : P, share the surface roots hold.
+
+    >>> round(session_share(0.1, 0.3, 0.1), 3)
+    0.352
     """
-    return 1.0 - prod(1.0 - min(1.0, part) for part in (roots, *others))
+    inside = min(1.0, roots + (1.0 - surface) * min(1.0, sliced))
+    return 1.0 - (1.0 - min(1.0, edge)) * (1.0 - inside)
 
 
-def strain(share: float, budget: float) -> float:
-    """Strain 100 (q/b)²; 0 when nothing is taken. An indicator, not a chance of death.
+def collection_loss(ball_mm: float | None, trunk_mm: float | None) -> float | None:
+    """Share of the root that digging leaves in the ground, 0 to 1; None where nothing is known.
 
-    Raises BadInput when something is taken and the budget is nil.
+    ball_mm : across the ball. Feeding root thins out with the distance from the trunk, so what a
+    ball keeps grows with its diameter against the whole root zone.
+
+    >>> round(collection_loss(300, 50), 2)
+    0.6
+    """
+    if not ball_mm or not trunk_mm:
+        return None
+    zone = rules().feeding.root_zone_trunks * trunk_mm
+    return max(0.0, 1.0 - ball_mm / zone)
+
+
+def strain(share: float, bearing: float) -> float:
+    """Strain 100 (q/B)²; 0 when nothing is taken. An indicator, not a chance of death.
+
+    bearing : B, the most the tree could bear, so that strains of all schools can be compared.
+    Raises BadInput when something is taken and the tree bears nothing.
     """
     if share <= 0:
         return 0.0
-    if budget <= 0:
+    if bearing <= 0:
         raise BadInput("budget", "nothing may be taken from this tree now")
-    return float(100.0 * (share / budget) ** 2)
+    return float(100.0 * (share / bearing) ** 2)

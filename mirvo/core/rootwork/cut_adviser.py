@@ -16,7 +16,7 @@ from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.radiality import neighbour_gaps
 from mirvo.core.measure.records import Fault
-from mirvo.core.rootwork.cut_order import ORDER, cutting_faults
+from mirvo.core.rootwork.cut_order import OFF_PLANE, ORDER, cutting_faults, losing_roots
 from mirvo.core.rootwork.cuts import (
     CUTTING,
     HALF,
@@ -28,7 +28,19 @@ from mirvo.core.rootwork.cuts import (
     RootCase,
 )
 from mirvo.core.rootwork.root_path import along_mm, straight_stretch_mm
-from mirvo.core.rootwork.share_estimate import corrected_share, feeding_shares, taken_share
+from mirvo.core.rootwork.share_estimate import (
+    BallTaken,
+    corrected_share,
+    feeding_shares,
+    taken_share,
+)
+
+CLOSE = 1e-9
+MAX_PUT_OFF = 2
+# A root larger than so many sessions can bear is no root to take at all.
+MAX_PARTS = 6
+# Faults for which a sound root is kept as long as its place in the flare is needed.
+LESSER = {"crowded", "oversized", "kinked"}
 
 
 def advise(
@@ -49,10 +61,12 @@ def advise(
         if label not in by_label:
             raise BadInput("roots", f"root {label} is not among the measured roots")
     shares = feeding_shares(roots, limits.fine_roots)
-    state = _State(by_label, shares, limits, dict(decided))
+    losing = losing_roots(roots)
+    asks = _plane_first(roots)
+    state = _State(by_label, shares, limits, dict(decided), losing)
     found: dict[str, CutAdvice] = {}
-    for root in sorted(roots, key=lambda case: _rank(case, roots)):
-        wish = _wish(state.without_the_gone(root), by_label, trunk_mm, limits)
+    for root in sorted(roots, key=lambda case: _rank(case, losing, limits)):
+        wish = _wish(state.without_the_gone(root), losing, trunk_mm, limits, by_label, asks)
         share = shares[root.label] * limits.correction
         advice = state.admit(root, replace(wish, share=share))
         found[root.label] = advice
@@ -61,24 +75,68 @@ def advise(
         state.share(decided_only=True),
         state.share(),
         limits.budget,
+        asks,
     )
 
 
-def _rank(root: RootCase, roots: Sequence[RootCase]) -> tuple[int, str]:
-    codes = [ORDER.index(fault.code) for fault in cutting_faults(root, roots)]
-    return (min(codes, default=len(ORDER)), root.label)
+def wanted_cuts(
+    roots: Sequence[RootCase], trunk_mm: float, limits: CutConstraints
+) -> list[CutAdvice]:
+    """What should go in the end, gravest first: what is advised were there budget for all of it.
+
+    `part` is the part of the root that goes in all. The path plans exactly these.
+    """
+    unbounded = replace(limits, budget=1.0, edge=0.0, sliced=0.0, planned=None)
+    review = advise(roots, trunk_mm, unbounded)
+    losing = losing_roots(roots)
+    order = sorted(roots, key=lambda case: _rank(case, losing, limits))
+    advised = (review.of(root.label) for root in order)
+    return [advice for advice in advised if advice is not None and advice.action in CUTTING]
+
+
+def _rank(root: RootCase, losing: frozenset[str], limits: CutConstraints) -> tuple[int, int, str]:
+    # Put off twice, a root is not put off for a third time.
+    waited = 0 if limits.put_off.get(root.label, 0) >= MAX_PUT_OFF else 1
+    codes = [ORDER.index(fault.code) for fault in cutting_faults(root, losing)]
+    return (waited, min(codes, default=len(ORDER)), root.label)
+
+
+def _plane_first(roots: Sequence[RootCase]) -> list[Reason]:
+    """Whether the plane itself is in question: most living roots lie off it."""
+    living = [root for root in roots if root.alive]
+    off = [root for root in living if any(fault.code in OFF_PLANE for fault in root.faults)]
+    if len(off) * 2 <= len(living):
+        return []
+    named = ", ".join(root.label for root in off)
+    return [
+        _why(
+            "plane",
+            f"most roots lie off the root plane ({named}): choose the plane again before any of "
+            "them goes",
+            off=float(len(off)),
+            living=float(len(living)),
+        )
+    ]
 
 
 def _wish(
-    root: RootCase, by_label: Mapping[str, RootCase], trunk_mm: float, limits: CutConstraints
+    root: RootCase,
+    losing: frozenset[str],
+    trunk_mm: float,
+    limits: CutConstraints,
+    by_label: Mapping[str, RootCase],
+    asks: Sequence[Reason],
 ) -> CutAdvice:
     """What a root's own state asks for, before budget, feeding and gaps are looked at."""
-    faults = cutting_faults(root, list(by_label.values()))
+    faults = cutting_faults(root, losing)
     if not faults:
         return _of_lesser_faults(root, trunk_mm)
     fault = faults[0]
     code = fault.code
     reasons = [_reason(fault) for fault in faults]
+    # Roots must not go for lying off a plane that may be the wrong one.
+    if asks and code in OFF_PLANE and root.alive:
+        return CutAdvice(root.label, "watch", [*reasons, *asks], 0.0)
     # A second fault stands whatever the error of the first is, so only a lone one is put off.
     unsure = _within_error(root, fault, by_label)
     if unsure is not None and len(faults) == 1:
@@ -89,9 +147,6 @@ def _wish(
         return CutAdvice(root.label, "watch", [*reasons, reason], 0.0)
     if code in ("circling", "looping_back", "crossing"):
         return _led_or_shortened(root, fault, trunk_mm, reasons)
-    # Removed at once it would leave a hole in the flare and starve what it feeds.
-    if code == "oversized":
-        return CutAdvice(root.label, "halve", reasons, 0.0, root.length_mm * HALF, HALF)
     return CutAdvice(root.label, "remove", reasons, 0.0, None, 1.0)
 
 
@@ -194,15 +249,20 @@ class _State:
     shares: dict[str, float]
     limits: CutConstraints
     decided: dict[str, CutDecision]
+    losing: frozenset[str]
     advised: dict[str, CutDecision] = field(default_factory=dict)
+    parted: str | None = None
 
     def share(
         self, decided_only: bool = False, also: Mapping[str, CutDecision] | None = None
     ) -> float:
-        """Share of the feeding root that goes, with slice and trims."""
+        """Share of the feeding root that goes, with slice and edge."""
         going = {**({} if decided_only else self.advised), **self.decided, **(also or {})}
-        costs = {label: decision.cost for label, decision in going.items()}
-        taken = taken_share(self.shares, costs, self.limits.ball_parts)
+        return self._share_of({label: decision.cost for label, decision in going.items()})
+
+    def _share_of(self, costs: Mapping[str, float], sliced: bool = True) -> float:
+        ball = BallTaken(self.limits.sliced if sliced else 0.0, self.limits.edge)
+        taken = taken_share(self.shares, costs, ball, self.limits.fine_roots)
         return corrected_share(taken, self.limits.correction)
 
     def admit(self, root: RootCase, wish: CutAdvice) -> CutAdvice:
@@ -210,38 +270,74 @@ class _State:
         if wish.action not in CUTTING:
             return wish
         # What must not be cut at all comes before what the budget forbids.
-        held = self._waits(root) or self._last_feeder(root, wish) or self._opens_gap(root, wish)
+        held = self._waits(root) or self._last_feeder(root, wish)
+        opened = self._opened_gap(root, wish)
+        if held is None and opened is not None and self._lesser(root):
+            held = opened
         if held is not None:
             return self._held(wish, held)
+        if opened is not None:
+            # The root goes all the same; what it leaves open is named with the ways to close it.
+            wish = replace(wish, reasons=[*wish.reasons, opened])
         # The artist has decided; the advice only stands beside it.
         if root.label in self.decided:
             return wish
-        asked = CutDecision(action=wish.action, part=wish.part)
-        if self._fits(root, asked):
-            self.advised[root.label] = asked
+        return self._within_limits(root, wish)
+
+    def _within_limits(self, root: RootCase, wish: CutAdvice) -> CutAdvice:
+        """The wish as far as path and budget let it be done today."""
+        if self.shares[root.label] == 0.0:
+            # A root that feeds nothing costs nothing, also when nothing else may be taken.
+            return self._taken(root, wish, 1)
+        planned = None if self.limits.planned is None else self.limits.planned.get(root.label)
+        if planned == 0.0:
+            return self._held(wish, _why("path", "the path takes it in a later session"))
+        if self.parted is not None:
+            text = f"{self.parted} goes in parts; what else goes waits until the tree has answered"
+            return self._held(wish, _why("answer_first", text))
+        parts = self._fewest_parts(root, wish) if planned is None else round(1.0 / planned)
+        if parts is None or not self._fits(root, self._decision(wish, parts)):
+            return self._held(wish, self._spent(root, self._decision(wish, 1)))
+        return self._taken(root, wish, parts)
+
+    def _fewest_parts(self, root: RootCase, wish: CutAdvice) -> int | None:
+        """In how many sessions a root goes: one where an empty session could bear it."""
+        for parts in range(1, MAX_PARTS + 1):
+            cost = {root.label: wish.part / parts}
+            if self._share_of(cost, sliced=False) <= self.limits.budget + CLOSE:
+                return parts
+        return None
+
+    def _decision(self, wish: CutAdvice, parts: int) -> CutDecision:
+        if parts == 1:
+            return CutDecision(action=wish.action, part=wish.part)
+        if parts == 2 and wish.part == 1.0:
+            return CutDecision(action="halve")
+        return CutDecision(action="shorten", part=wish.part / parts)
+
+    def _taken(self, root: RootCase, wish: CutAdvice, parts: int) -> CutAdvice:
+        decision = self._decision(wish, parts)
+        self.advised[root.label] = decision
+        if parts == 1:
             return wish
-        halved = CutDecision(action="halve")
-        # Half a root now and half next time costs the tree less than waiting with all of it.
-        if wish.action == "remove" and self._fits(root, halved):
-            self.advised[root.label] = halved
-            reason = _why(
-                "two_sessions",
-                "its whole share would pass the budget: half now, the rest next time",
-                share=round(wish.share, 3),
-            )
-            return replace(
-                wish,
-                action="halve",
-                part=HALF,
-                keep_mm=root.length_mm * HALF,
-                reasons=[*wish.reasons, reason],
-            )
-        return self._held(wish, self._spent(root, asked))
+        self.parted = root.label
+        reason = _why(
+            "two_sessions",
+            f"its whole share would pass the limit of one session: in {parts} sessions",
+            share=round(wish.share, 3),
+        )
+        return replace(
+            wish,
+            action=decision.action,
+            part=decision.cost,
+            keep_mm=root.length_mm * (1.0 - decision.cost),
+            reasons=[*wish.reasons, reason],
+        )
 
     def _fits(self, root: RootCase, decision: CutDecision) -> bool:
         costs = self.shares[root.label] * decision.cost
         # A dead root costs nothing and always fits, also when nothing else may be taken.
-        return costs == 0.0 or self.share(also={root.label: decision}) <= self.limits.budget + 1e-9
+        return costs == 0.0 or self.share(also={root.label: decision}) <= self.limits.budget + CLOSE
 
     def _held(self, wish: CutAdvice, held: Reason) -> CutAdvice:
         return replace(
@@ -265,8 +361,8 @@ class _State:
         return going is not None and going.action == "remove"
 
     def _last_feeder(self, root: RootCase, wish: CutAdvice) -> Reason | None:
-        # A shortened root feeds on; a dead one feeds nothing.
-        if wish.action != "remove" or not root.alive:
+        # Shortened by less than half a root feeds on; a dead one feeds nothing.
+        if wish.part <= HALF or not root.alive:
             return None
         left = [
             other
@@ -278,7 +374,14 @@ class _State:
                 return _why("only_feeder", f"nothing else feeds {stem}")
         return None
 
-    def _opens_gap(self, root: RootCase, wish: CutAdvice) -> Reason | None:
+    def _lesser(self, root: RootCase) -> bool:
+        """Whether a gap may hold a root back: sound, on the plane, and its fault a lesser one."""
+        codes = {fault.code for fault in cutting_faults(root, self.losing)}
+        sound = root.condition == "sound" and root.alive
+        return sound and codes <= LESSER
+
+    def _opened_gap(self, root: RootCase, wish: CutAdvice) -> Reason | None:
+        """The gap beyond the target that the root leaves, with the ways to close it."""
         if wish.action != "remove" or root.condition == "dead":
             return None
         standing = [
@@ -295,8 +398,8 @@ class _State:
             return None
         return _why(
             "opens_gap",
-            f"without it the largest gap is {after:.0f}°, beyond the {limit:.0f}° aimed at: "
-            "graft or layer first",
+            f"without it the largest gap is {after:.0f}°, beyond the {limit:.0f}° aimed at: close "
+            "it by a graft, a fork or a bent neighbour, or a ground layer",
             gap_deg=round(after, 1),
             target_deg=limit,
         )

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Protocol
 
+import numpy as np
+
+from mirvo.core.measure.radiality import radiality
 from mirvo.core.measure.records import Fault, RootRecord
+from mirvo.core.rootwork.cuts import RootCase, case_of
+from mirvo.core.rootwork.share_estimate import feeding_shares
 
 ORDER = (
     "dead",
@@ -19,19 +23,9 @@ ORDER = (
     "crowded",
     "oversized",
 )
-
-
-class FaultyRoot(Protocol):
-    """What the order of cuts looks at; records and cases both have it."""
-
-    @property
-    def label(self) -> str: ...
-
-    @property
-    def faults(self) -> tuple[Fault, ...]: ...
-
-    @property
-    def width_mm(self) -> float | None: ...
+OFF_PLANE = ("above_plane", "below_plane")
+# Two shares nearer than this are the same within what anybody can tell.
+SAME_SHARE_DIGITS = 2
 
 
 @dataclass(frozen=True)
@@ -45,33 +39,67 @@ class RootToCut:
 
 
 def roots_to_cut(roots: Sequence[RootRecord]) -> list[RootToCut]:
-    """Fault roots in the order they should go.
-
-    Of two crossing roots only the worse goes: the one with more faults, then the thinner.
-    """
+    """Fault roots in the order they should go; of two that cross one goes, see `losing_roots`."""
+    cases = [case_of(root) for root in roots]
+    losing = losing_roots(cases)
     found = []
-    for root in roots:
-        faults = cutting_faults(root, roots)
+    for case in cases:
+        faults = cutting_faults(case, losing)
         if faults:
             code = faults[0].code
-            azimuth = root.azimuth_deg.value
-            found.append(RootToCut(root.label, code, ORDER.index(code), azimuth))
+            found.append(RootToCut(case.label, code, ORDER.index(code), case.azimuth_deg))
     return sorted(found, key=lambda root: (root.priority, root.label))
 
 
-def cutting_faults(root: FaultyRoot, roots: Sequence[FaultyRoot]) -> list[Fault]:
-    """Faults a root is cut for, gravest first; of two that cross only the worse counts."""
+def cutting_faults(root: RootCase, losing: frozenset[str]) -> list[Fault]:
+    """Faults a root is cut for, gravest first; crossing counts against one root of each pair.
+
+    losing : the roots that give way where they cross, from `losing_roots`.
+    """
     faults = [fault for fault in root.faults if fault.code in ORDER]
-    if not worse_of_crossing(root, roots):
+    if root.label not in losing:
         faults = [fault for fault in faults if fault.code != "crossing"]
     return sorted(faults, key=lambda fault: ORDER.index(fault.code))
 
 
-def worse_of_crossing(root: FaultyRoot, roots: Sequence[FaultyRoot]) -> bool:
-    """Whether a root is the worse of any pair of roots that cross."""
-    crossed = {fault.with_root for fault in root.faults if fault.code == "crossing"}
-    return any(_badness(root) > _badness(other) for other in roots if other.label in crossed)
+def losing_roots(roots: Sequence[RootCase]) -> frozenset[str]:
+    """Of each pair of roots that cross the one that goes: the one that costs less.
+
+    Compared are feeding share, what only it feeds, how radial the base is without it, and
+    thickness, in this order; never do both stay.
+    """
+    by_label = {root.label: root for root in roots}
+    shares = feeding_shares(roots, "even")
+    losing = set()
+    for root in roots:
+        for fault in root.faults:
+            other = by_label.get(fault.with_root or "")
+            if fault.code == "crossing" and other is not None:
+                pair = sorted((root, other), key=lambda one: _worth(one, roots, shares))
+                losing.add(pair[0].label)
+    return frozenset(losing)
 
 
-def _badness(root: FaultyRoot) -> tuple[float, float, str]:
-    return (len(root.faults), -(root.width_mm or 0.0), root.label)
+def _worth(
+    root: RootCase, roots: Sequence[RootCase], shares: Mapping[str, float]
+) -> tuple[float, int, float, float, str]:
+    """What a root is worth keeping for, least first."""
+    others = [other for other in roots if other.label != root.label and other.alive]
+    alone = sum(not any(stem in other.feeds for other in others) for stem in root.feeds)
+    # The later letter goes of a full tie, so that one of them always does.
+    last = "".join(chr(0x10FFFF - ord(letter)) for letter in root.label)
+    return (
+        round(shares[root.label], SAME_SHARE_DIGITS),
+        alone,
+        -_radial_without(root, roots),
+        root.width_mm or 0.0,
+        last,
+    )
+
+
+def _radial_without(root: RootCase, roots: Sequence[RootCase]) -> float:
+    """Radiality of the base without a root, 0 to 100 in whole points."""
+    left = [other for other in roots if other.label != root.label and other.condition != "dead"]
+    azimuths = np.array([[other.azimuth_deg for other in left]])
+    weights = np.array([[other.width_mm or 1.0 for other in left]])
+    return round(float(radiality(azimuths, weights, np.zeros_like(azimuths)).index[0]))

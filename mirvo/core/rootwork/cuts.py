@@ -131,20 +131,26 @@ class FeedingRoot(Protocol):
 
 @dataclass(frozen=True)
 class CutConstraints:
-    """What bounds a session: the tree's budget, the target gap, what else is taken.
+    """What bounds a session: the tree's limit, the target gap, what else is taken.
 
-    ball_parts : parts taken by slice and trims. fuses : neighbours are let grow together.
-    waits_on : roots whose fate hangs on another's. correction : the tree's own ratio of
-    weighed to computed share, on all that is taken.
+    budget : the most it may take. sliced, edge : parts taken of the ball, see `session_share`.
+    fuses : neighbours are let grow together. waits_on : roots whose fate hangs on another's.
+    correction : the tree's own ratio of weighed to computed share, on all that is taken.
+    put_off : in how many sessions on end the budget held a root back. planned : what the path
+    takes in its next session, by root as part of the whole, of the roots it knows; None without a
+    path.
     """
 
     budget: float
     target_gap_deg: float = 90.0
     fine_roots: str = "even"
-    ball_parts: tuple[float, ...] = ()
+    sliced: float = 0.0
+    edge: float = 0.0
     fuses: bool = False
     waits_on: Mapping[str, str] = field(default_factory=dict)
     correction: float = 1.0
+    put_off: Mapping[str, int] = field(default_factory=dict)
+    planned: Mapping[str, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -167,12 +173,16 @@ class CutAdvice:
 
 @dataclass(frozen=True)
 class CutReview:
-    """Advice for every root, and the share the session takes: as decided, and as advised."""
+    """Advice for every root, and the share the session takes: as decided, and as advised.
+
+    asks : what should be settled before any root is decided.
+    """
 
     advice: list[CutAdvice]
     share_decided: float
     share_advised: float
     budget: float
+    asks: list[Reason] = field(default_factory=list)
 
     @property
     def over_budget(self) -> float:
@@ -191,10 +201,11 @@ def over_budget(share: float, budget: float) -> float:
 
 def cases_of(measured: TopRecord) -> list[RootCase]:
     """The roots of a base as cases for the adviser."""
-    return [_case(root) for root in measured.roots]
+    return [case_of(root) for root in measured.roots]
 
 
-def _case(root: RootRecord) -> RootCase:
+def case_of(root: RootRecord) -> RootCase:
+    """One measured root as a case for the adviser."""
     width = root.base_width_mm
     return RootCase(
         label=root.label,

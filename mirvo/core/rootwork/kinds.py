@@ -9,18 +9,23 @@ from mirvo.core.errors import BadInput
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of session. `own_budget` replaces the tree's; None means the usual rule."""
+    """A kind of session.
+
+    own_budget : replaces the tree's; None means the usual rule. only_delays : it puts off a full
+    session. combs : the ball's edge is combed and trimmed in it.
+    """
 
     key: str
     name: str
     own_budget: float | None = None
     only_delays: bool = False
+    combs: bool = False
     caution: str | None = None
 
 
 KINDS = (
-    Kind("routine", "Routine session"),
-    Kind("first", "First root work"),
+    Kind("routine", "Routine session", combs=True),
+    Kind("first", "First root work", combs=True),
     Kind(
         "collection",
         "Collection",
@@ -28,13 +33,14 @@ KINDS = (
         caution="Have buried cables and pipes located first, and the landowner's permission in "
         "hand; the law on wild and protected plants applies.",
     ),
-    Kind("raise", "Raise"),
-    Kind("re-angle", "Re-angle"),
+    Kind("raise", "Raise", combs=True),
+    Kind("re-angle", "Re-angle", combs=True),
     Kind("slip-pot", "Slip-pot", own_budget=0.0, only_delays=True),
     Kind("edge-cut", "Edge cut", own_budget=0.1, only_delays=True),
     Kind("base-lift", "Base lift", own_budget=0.0, only_delays=True),
     Kind("top-up", "Top-up", own_budget=0.0, only_delays=True),
-    Kind("grow-out", "Grow-out or return"),
+    Kind("grow-out", "Grow-out or return", combs=True),
+    Kind("change-soil", "Change the soil, cut nothing", own_budget=0.0),
     Kind(
         "emergency",
         "Emergency",
