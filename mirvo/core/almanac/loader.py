@@ -237,6 +237,8 @@ class SeasonRules(Data):
     buds_before_days: int
     buds_after_days: int
     max_shift_days: int
+    nights_near_days: int
+    second_window_weeks: dict[str, tuple[int, int]]
     heat_ceiling_c: dict[str, float]
 
 
@@ -286,6 +288,40 @@ class CareRules(Data):
     kinds: dict[str, list[FollowUp]]
 
 
+class StandingRules(Data):
+    """How sure a ball's depth is, mm or relative, and how long trees recover, days.
+
+    ball_guess_trunks : depth of a ball nobody noted, in trunk diameters. recovery_days : after a
+    session that took nothing, and after one that took all the tree could bear. signs_fade_days :
+    what was found longer ago no longer speaks against a tree's strength.
+    """
+
+    ball_recorded_mm: float
+    ball_growth_error: float
+    ball_typed_mm: float
+    ball_guess_trunks: float
+    ball_guess_error: float
+    recovery_days: tuple[int, int]
+    emergency_recovery_days: int
+    newcomer_recovery_days: int
+    newcomer_days: int
+    signs_fade_days: int
+
+
+class AnswerRules(Data):
+    """What an answer of the tree moves its bearing by, and what makes it fair or poor.
+
+    leaf_lost : percent. shoots : days until the first new shoots.
+    """
+
+    factor: dict[str, float]
+    factor_limits: tuple[float, float]
+    leaf_lost_fair: float
+    leaf_lost_poor: float
+    shoots_fair_days: int
+    shoots_poor_days: int
+
+
 class Rules(Data):
     budget: BudgetRules
     feeding: FeedingRules
@@ -302,6 +338,8 @@ class Rules(Data):
     phenology: dict[str, BudRule]
     care: CareRules
     triage: TriageRules
+    standing: StandingRules
+    answers: AnswerRules
 
 
 def read_data(name: str) -> Any:

@@ -1,14 +1,28 @@
 """When a root session may happen."""
 
-from mirvo.core.season.season_state import season_state
-from mirvo.core.season.window import BUD_STAGES, Outlook, Window, frost_day, window_of, year_window
+from mirvo.core.season.season_state import Season, season_state
+from mirvo.core.season.window import (
+    BUD_STAGES,
+    Outlook,
+    Place,
+    Reason,
+    Window,
+    due_from,
+    frost_day,
+    next_window,
+    year_window,
+)
 
 __all__ = [
     "BUD_STAGES",
     "Outlook",
+    "Place",
+    "Reason",
+    "Season",
     "Window",
+    "due_from",
     "frost_day",
+    "next_window",
     "season_state",
-    "window_of",
     "year_window",
 ]

@@ -1,19 +1,44 @@
-"""The season window of a species: by the usual last frost, the season's warmth, and the buds.
+"""The windows of a species: by the usual last frost, the season's warmth, the buds, and heat.
 
 What the artist saw on the buds beats what warmth suggests, and that beats the calendar.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from mirvo.core.almanac import Species, rules
-from mirvo.core.season.weather import Station
+from mirvo.core.season.weather import DayWeather, Station
 
 BUD_STAGES = ("dormant", "buds swelling", "buds opening", "leaves out", "hardened", "leaf fall")
 OVER = ("leaves out", "hardened", "leaf fall")
 CLOSING_DAYS = 10
+BUDS, CALENDAR, GLASS = "buds seen", "calendar", "under glass"
+SIMULATED = "simulated station"
+# A session a little short of its interval is made in the window it was meant for.
+SLACK_DAYS = 60
+DAYS_A_YEAR = 365.25
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where the trees stand. last_frost : usual last frost, MM-DD, in either hemisphere.
+
+    frost_free : no frost ever comes; then it only says when spring begins.
+    """
+
+    last_frost: str
+    frost_free: bool = False
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why a window or a state is as it is, and where that is known from."""
+
+    text: str
+    source: str
 
 
 @dataclass(frozen=True)
@@ -22,7 +47,9 @@ class Outlook:
 
     buds, seen_on : a stage of `BUD_STAGES` and the day it was seen, "" and None if nothing was.
     shift : year, and by how many days its warmth runs late (early when negative).
-    under_glass : the tree is kept frost free. station : usual weather, for heat.
+    under_glass : the tree is kept frost free. station : usual weather, for heat and cold; None
+    where there is none. nights : minima that were measured or are forecast; nights_source : by
+    what.
     """
 
     buds: str = ""
@@ -30,39 +57,43 @@ class Outlook:
     shift: tuple[int, int] | None = None
     under_glass: bool = False
     station: Station | None = None
+    nights: Sequence[DayWeather] = ()
+    nights_source: str = SIMULATED
 
 
 CALENDAR_ALONE = Outlook()
 
 
 @dataclass(frozen=True)
-class Window:
-    """First and last day, middle of the best week, the state on the day asked, and why so."""
+class Span:
+    """One window: its days, why it lies there; cold : all its nights lie below the floor."""
 
     start: date
     end: date
     best: date
-    state: str
-    reasons: list[str] = field(default_factory=list)
+    reasons: tuple[Reason, ...] = ()
+    cold: bool = False
 
-    @property
-    def year(self) -> int:
-        return self.start.year
+    def moved(self, days: int, reason: Reason) -> Span:
+        """The same so many days later."""
+        by = timedelta(days=days)
+        return Span(
+            self.start + by, self.end + by, self.best + by, (*self.reasons, reason), self.cold
+        )
 
 
 @dataclass(frozen=True)
-class _Span:
-    """A window while it is being moved."""
+class Window:
+    """First and last day of a window, the middle of its best week, and why it lies there."""
 
     start: date
     end: date
     best: date
-    reasons: tuple[str, ...] = ()
+    reasons: tuple[Reason, ...] = ()
 
-    def moved(self, days: int, reason: str) -> _Span:
-        by = timedelta(days=days)
-        reasons = (*self.reasons, reason)
-        return _Span(self.start + by, self.end + by, self.best + by, reasons)
+    @property
+    def year(self) -> int:
+        return self.best.year
 
 
 def year_window(species: Species, last_frost: str, year: int) -> tuple[date, date, date]:
@@ -85,87 +116,132 @@ def frost_day(last_frost: str, year: int) -> date:
     return date(year, month, min(day, 28) if month == 2 else day)
 
 
-def window_of(
+def next_window(
     species: Species,
-    last_frost: str,
+    place: Place,
     today: date,
     not_before: date,
     outlook: Outlook = CALENDAR_ALONE,
 ) -> Window:
-    """The next window that ends on or after today and is not before the interval's end.
-
-    The state is "too early", "open" or "closing" (within the last ten days). Where the usual
-    last frost lies late in the year, a window may reach over its end.
-    """
+    """The next window that ends on or after today and whose best day is not before another day."""
     # A window may begin in the year before the one it ends in; buds may end one early.
     year = max(today.year, not_before.year) - 2
     while True:
         year += 1
-        span = _span(species, last_frost, year, outlook)
-        if span is not None and span.end >= max(today, not_before):
-            break
-    if today < span.start:
-        state = "too early"
-    # The last days are told apart: fresh roots need time before the heat.
-    elif (span.end - today).days <= CLOSING_DAYS:
-        state = "closing"
-    else:
-        state = "open"
-    return Window(span.start, span.end, span.best, state, list(span.reasons))
+        for span in spans_of(species, place, year, outlook):
+            if span.end >= today and span.end >= not_before:
+                return Window(span.start, span.end, span.best, span.reasons)
 
 
-def _span(species: Species, last_frost: str, year: int, outlook: Outlook) -> _Span | None:
-    """One year's window with all that is known; None when the buds say that it is over."""
-    usual = _Span(*year_window(species, last_frost, year))
+def due_from(done_on: date, interval_years: float) -> date:
+    """First day on which a tree worked on a day is due again, by months and not by calendar years.
+
+    A session two months short of its interval is made in the window it was meant for.
+    """
+    return done_on + timedelta(days=round(interval_years * DAYS_A_YEAR) - SLACK_DAYS)
+
+
+def spans_of(species: Species, place: Place, year: int, outlook: Outlook) -> list[Span]:
+    """The windows of one year with all that is known; none that the buds say is over."""
+    usual = Span(*year_window(species, place.last_frost, year))
+    first = _with_what_is_known(species, place, usual, year, outlook)
+    second = rules().season.second_window_weeks.get(species.group)
+    found = [] if first is None else [first]
+    if second is not None:
+        frost = frost_day(place.last_frost, year)
+        start, end = (frost + timedelta(weeks=week) for week in second)
+        reason = Reason("after flowering, before new growth hardens", CALENDAR)
+        after = Span(start, end, start + (end - start) / 2, (reason,))
+        found.append(_before_heat(species, after, outlook.station))
+    return found
+
+
+def _with_what_is_known(
+    species: Species, place: Place, usual: Span, year: int, outlook: Outlook
+) -> Span | None:
     span = usual
     if outlook.shift is not None and outlook.shift[0] == year and outlook.shift[1]:
         days = outlook.shift[1]
         way = "late" if days > 0 else "early"
-        span = span.moved(days, f"the season runs {abs(days)} days {way}, by its warmth")
+        text = f"the season runs {abs(days)} days {way}, by its warmth"
+        span = span.moved(days, Reason(text, SIMULATED))
     # Glass brings the beginning forward; the heat that ends a window comes all the same.
     if outlook.under_glass:
         weeks = rules().season.under_glass_weeks
-        reason = f"under glass it opens {weeks} weeks earlier"
-        span = _Span(
-            span.start - timedelta(weeks=weeks), span.end, span.best, (*span.reasons, reason)
-        )
+        reason = Reason(f"under glass it opens {weeks} weeks earlier", GLASS)
+        start = span.start - timedelta(weeks=weeks)
+        span = replace(span, start=start, reasons=(*span.reasons, reason))
     # Buds of another season say nothing of this window.
     if outlook.buds and outlook.seen_on is not None and _concerns(usual, outlook.seen_on):
         seen = _by_buds(species, usual, span, outlook.buds, outlook.seen_on)
         if seen is None:
             return None
         span = seen
-    return _before_heat(species, span, outlook.station)
+    return _before_heat(species, _above_floor(species, span, outlook), outlook.station)
 
 
-def _concerns(usual: _Span, seen_on: date) -> bool:
+def buds_concern(species: Species, place: Place, day: date, seen_on: date) -> bool:
+    """Whether buds seen on one day speak of the window another day lies in or near to."""
+    return any(
+        _concerns(usual, seen_on) and _concerns(usual, day)
+        for year in (day.year - 1, day.year, day.year + 1)
+        for usual in [Span(*year_window(species, place.last_frost, year))]
+    )
+
+
+def _concerns(usual: Span, seen_on: date) -> bool:
     """Whether a day lies in the season of this window: from well before it to well after."""
     table = rules().season
     first = usual.start - timedelta(days=table.buds_before_days)
     return first <= seen_on <= usual.end + timedelta(days=table.buds_after_days)
 
 
-def _by_buds(species: Species, usual: _Span, span: _Span, buds: str, seen_on: date) -> _Span | None:
+def _by_buds(species: Species, usual: Span, span: Span, buds: str, seen_on: date) -> Span | None:
     """The window as the buds say it, for species whose window follows their buds."""
     if species.group not in rules().phenology:
         return span
-    text = f"{buds} on {seen_on.day} {seen_on:%B}"
+    reason = Reason(f"{buds} on {seen_on.day} {seen_on:%B}", BUDS)
     # Once leaves open, the reserves have left the roots and cutting costs far more.
     if buds in OVER:
         return None
     if buds == "dormant":
         wait = (seen_on + timedelta(days=rules().season.dormant_wait_days) - span.start).days
         # Dormant buds can only put a window off, never bring it forward.
-        return span.moved(wait, text) if wait > 0 else span
+        return span.moved(wait, reason) if wait > 0 else span
     if buds == "buds swelling":
         # Swelling is the very beginning; it is truer than any estimate from warmth.
-        return usual.moved((seen_on - usual.start).days, text)
+        return Span(*_from(usual, seen_on), (reason,))
     end = seen_on + timedelta(days=CLOSING_DAYS)
     start = min(span.start, seen_on)
-    return _Span(start, end, min(max(span.best, start), end), (text,))
+    return Span(start, end, min(max(span.best, start), end), (reason,))
 
 
-def _before_heat(species: Species, span: _Span, station: Station | None) -> _Span:
+def _from(usual: Span, start: date) -> tuple[date, date, date]:
+    by = start - usual.start
+    return usual.start + by, usual.end + by, usual.best + by
+
+
+def _above_floor(species: Species, span: Span, outlook: Outlook) -> Span:
+    """The window of a tender tree from the first night that is usually warm enough."""
+    table, station = rules(), outlook.station
+    if species.night_floor_c < table.care.tender_from_c or outlook.under_glass or station is None:
+        return span
+    for ahead in range((span.end - span.start).days + 1):
+        day = span.start + timedelta(days=ahead)
+        if station.normal(day).low_c >= species.night_floor_c:
+            if ahead == 0:
+                return span
+            text = f"nights below {species.night_floor_c:g} °C before that"
+            reasons = (*span.reasons, Reason(text, SIMULATED))
+            return replace(span, start=day, best=max(day, span.best), reasons=reasons)
+    text = (
+        f"every night of its window is usually below {species.night_floor_c:g} °C here: only under "
+        "glass"
+    )
+    return replace(span, cold=True, reasons=(*span.reasons, Reason(text, SIMULATED)))
+
+
+def _before_heat(species: Species, span: Span, station: Station | None) -> Span:
     """The window closed on the first day that is usually too hot for fresh roots."""
     ceiling = rules().season.heat_ceiling_c.get(species.group)
     if station is None or ceiling is None:
@@ -174,11 +250,8 @@ def _before_heat(species: Species, span: _Span, station: Station | None) -> _Spa
         day = span.start + timedelta(days=ahead)
         # A hot first day would leave a window of no days; it keeps at least one.
         if station.normal(day).high_c >= ceiling and ahead > 0:
-            reason = f"closes before days of {ceiling:g} °C"
-            return _Span(
-                span.start,
-                day - timedelta(days=1),
-                min(span.best, day - timedelta(days=1)),
-                (*span.reasons, reason),
-            )
+            last = day - timedelta(days=1)
+            reason = Reason(f"closes before days of {ceiling:g} °C", SIMULATED)
+            reasons = (*span.reasons, reason)
+            return Span(span.start, last, min(span.best, last), reasons, span.cold)
     return span

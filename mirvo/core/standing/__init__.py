@@ -1,0 +1,1 @@
+"""The tree as it stands on a day, and what is to be done with it: one state, one verdict."""

@@ -1,0 +1,81 @@
+"""Until when a tree recovers from its last root work, or from having come."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from mirvo.core.almanac import rules
+from mirvo.core.standing.answer import Answer
+
+
+@dataclass(frozen=True)
+class RootWork:
+    """The last session that opened the ball. share : taken, bearing : what the tree could bear."""
+
+    kind: str
+    done_on: date
+    share: float | None
+    bearing: float | None
+    answer: Answer | None = None
+    shoots_on: date | None = None
+
+
+@dataclass(frozen=True)
+class Recovery:
+    """until : last day of it; why : in a sentence."""
+
+    until: date
+    why: str
+
+    def holds(self, day: date) -> bool:
+        """Whether the tree still recovers on a day."""
+        return day <= self.until
+
+
+LONG_KINDS = ("collection", "exposed-root")
+
+
+def recovery_of(
+    work: RootWork | None, came_on: date | None, origin: str, today: date
+) -> Recovery | None:
+    """The recovery a tree is in or was in last; None where nothing was ever done to it.
+
+    Trees that were dug, came bare of soil or seeded themselves recover from having come.
+    """
+    table = rules().standing
+    if work is None:
+        if came_on is None or origin not in rules().budget.collected_origins:
+            return None
+        until = came_on + timedelta(days=table.newcomer_recovery_days)
+        return Recovery(until, f"it came {_day(came_on)} with few roots of its own")
+    return Recovery(*_after(work))
+
+
+def _after(work: RootWork) -> tuple[date, str]:
+    table = rules().standing
+    short, long = table.recovery_days
+    part = 1.0
+    if work.share is not None and work.bearing:
+        part = min(1.0, work.share / work.bearing)
+    days = round(short + (long - short) * part)
+    if work.kind == "emergency":
+        days = table.emergency_recovery_days
+    if work.kind in LONG_KINDS:
+        days = long
+    taken = "" if work.share is None else f", {work.share * 100:.0f} % of the feeding root taken"
+    why = f"its roots were worked {_day(work.done_on)}{taken}"
+    until = work.done_on + timedelta(days=days)
+    if work.answer == "poor":
+        # A tree that answered badly gets half as long again.
+        until = work.done_on + timedelta(days=round(1.5 * days))
+        why += "; it answered poorly"
+    elif work.answer == "good" and work.shoots_on is not None:
+        # New shoots are the only proof, and they end it.
+        until = min(until, max(work.shoots_on, work.done_on + timedelta(days=short)))
+        why += "; it answered well"
+    return until, why
+
+
+def _day(day: date) -> str:
+    return f"{day.day} {day:%B %Y}"

@@ -1,0 +1,94 @@
+"""A tree as it stands on one day: everything verdict, session, path and pages go by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from mirvo.core.rootwork.budget import SessionLimits
+from mirvo.core.season import Season, Window
+from mirvo.core.standing.recovery import Recovery
+from mirvo.core.standing.sourced import Sourced
+from mirvo.core.standing.strength import Strength
+
+MONTHS_A_YEAR = 12
+DAYS_A_MONTH = 30.44
+
+
+@dataclass(frozen=True)
+class Interval:
+    """Time since the last full session against what is usual and what is the most.
+
+    last_on : None before the first. due_from : first day it is due again; None where it counts as
+    due now. planned_year : the year the tree's path gives the next session, if it has one.
+    """
+
+    years: float
+    longest_years: float
+    last_on: date | None
+    due_from: date | None
+    months_since: float | None
+    planned_year: int | None = None
+
+    @property
+    def over(self) -> bool:
+        """Whether the usual interval is over."""
+        months = self.months_since
+        return months is None or months >= self.years * MONTHS_A_YEAR - 2
+
+    @property
+    def beyond_longest(self) -> bool:
+        """Whether it was left longer than a tree should be."""
+        months = self.months_since
+        return months is not None and months >= self.longest_years * MONTHS_A_YEAR
+
+    @property
+    def said(self) -> str:
+        """In words: "2.4 years since the last session, usual every 2"."""
+        if self.months_since is None:
+            return "no root session is on record"
+        years = self.months_since / MONTHS_A_YEAR
+        since = f"{self.months_since:.0f} months" if years < 2 else f"{years:.1f} years"
+        return f"{since} since the last session, usual every {self.years:g}"
+
+
+@dataclass(frozen=True)
+class Soil:
+    """The soil a tree stands in. mix : as noted, since : when; foreign : it came with it."""
+
+    mix: str
+    since: date | None
+    foreign: bool
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A tree as it stands on `day`.
+
+    age, stage : as kept of it. next_window : the one in which it is due. limits : of a routine
+    session on that day. dead : it has died. newcomer : it came within a year and was never worked.
+    keeps_soil : the artist leaves it in the soil it thrives in. delays : lesser steps in a row.
+    """
+
+    day: date
+    age: str
+    stage: str
+    strength: Strength
+    season: Season
+    interval: Interval
+    next_window: Window
+    limits: SessionLimits
+    window_limits: SessionLimits
+    ball: Sourced | None
+    soil: Soil
+    recovery: Recovery | None
+    newcomer: bool = False
+    keeps_soil: bool = False
+    water_dish: bool = False
+    delays: int = 0
+    dead_on: date | None = None
+
+    @property
+    def recovering(self) -> bool:
+        """Whether it still recovers from its last root work, or from having come."""
+        return self.recovery is not None and self.recovery.holds(self.day)
