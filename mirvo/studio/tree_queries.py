@@ -26,16 +26,26 @@ FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)
 
 @dataclass(frozen=True)
 class MeasuredBase:
-    """A measurement from above and what stands of it. roots : those removed since left out."""
+    """A measurement from above and the base as it stands.
+
+    record : as it stands, worked out again without what went since. roots : those removed since
+    left out. measured : as it was measured.
+    """
 
     measurement: Measurement
     record: TopRecord
     roots: tuple[RootRecord, ...]
+    measured: TopRecord
 
     @property
     def gone(self) -> frozenset[str]:
         """Letters of the roots removed since."""
-        return frozenset(self.record.labels) - {root.label for root in self.roots}
+        return frozenset(self.measured.labels) - {root.label for root in self.roots}
+
+    @property
+    def worked_since(self) -> bool:
+        """Whether roots were cut since it was measured, so that it wants measuring again."""
+        return self.record is not self.measured
 
 
 @dataclass(frozen=True)
@@ -134,7 +144,8 @@ def measured_base(db: DbSession, tree_id: int, until: date | None = None) -> Mea
 
 def base_of(db: DbSession, measurement: Measurement) -> MeasuredBase | None:
     """What stands of one measurement, None where it gave no figures."""
-    return _standing(measurement, _removed(db, measurement, set(cuts_of(db, measurement.tree_id))))
+    gone = _removed(db, measurement, set(cuts_of(db, measurement.tree_id)))
+    return _standing(measurement, gone, measurement.stands)
 
 
 def base_before(
@@ -170,8 +181,11 @@ def _removed(db: DbSession, measurement: Measurement, sessions: set[int]) -> set
     }
 
 
-def _standing(measurement: Measurement, gone: set[str]) -> MeasuredBase | None:
+def _standing(
+    measurement: Measurement, gone: set[str], stands: TopRecord | None = None
+) -> MeasuredBase | None:
     if measurement.top is None:
         return None
-    standing = tuple(root for root in measurement.top.roots if root.label not in gone)
-    return MeasuredBase(measurement, measurement.top, standing)
+    record = stands or measurement.top
+    standing = tuple(root for root in record.roots if root.label not in gone)
+    return MeasuredBase(measurement, record, standing, measurement.top)

@@ -76,6 +76,13 @@ def studio_of(request: Request) -> Studio:
     return studio
 
 
+def came_from(request: Request, otherwise: str) -> str:
+    """The page of this site a form was sent from, to go on with there."""
+    came = request.headers.get("referer", "")
+    path = came.removeprefix(str(request.base_url).rstrip("/"))
+    return path if path.startswith("/") and not path.startswith("//") else otherwise
+
+
 @contextmanager
 def open_reader(request: Request) -> Iterator[PageReader]:
     """A reader, outside of an endpoint."""

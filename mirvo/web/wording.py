@@ -62,6 +62,7 @@ KINDS_SAID = {
     "base-lift": "soil added underneath; only delays",
     "top-up": "soil added on top; only delays",
     "grow-out": "out into a wide box or the ground, or back",
+    "change-soil": "weak in wet or decayed soil: fresh soil, no root cut but what is dead",
     "emergency": "sick roots, wrong season: diagnose, remove only what is dead",
     "layer": "new roots at a better height, then separation",
     "exposed-root": "cut, pack, wait, sever at the pot line",

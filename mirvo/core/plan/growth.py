@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import hypot
 
 # The almanac's rates are guidance: a good third either way is usual.
 PRIOR_RELATIVE_SD = 0.4
 # Within half a year a difference is season and measuring error.
 MIN_YEARS = 0.5
+MAX_PRIOR_SD = 4.0
 # Years differ by this much even for one tree in one pot.
 YEARLY_RELATIVE_SD = 0.25
 
@@ -37,6 +39,16 @@ class Rate:
     seen: tuple[float, float] | None = None
 
 
+def plausible_change(observed: float, error: float, prior: float, prior_sd: float) -> bool:
+    """Whether a tree can have changed so: not more than 4 deviations of its kind, not shrunk.
+
+    All in mm a year. What no tree can do is not learnt from; the photo may show another one.
+    """
+    beyond = abs(observed - prior) > MAX_PRIOR_SD * hypot(prior_sd, error)
+    shrunk = observed < -1.96 * error
+    return not (beyond or shrunk)
+
+
 def growth_rate(
     prior_per_trunk: float, trunk_mm: float, seen: Sequence[Seen], factor: float
 ) -> Rate:
@@ -63,6 +75,8 @@ def growth_rate(
     error = (first.plus_minus_mm**2 + last.plus_minus_mm**2) ** 0.5 / 1.96 / exposure
     years = last.year - first.year
     error = (error**2 + (YEARLY_RELATIVE_SD * mean) ** 2 / years) ** 0.5
+    if not plausible_change(observed, error, mean, sd):
+        return Rate(mean, sd, 0, (mean, sd), (observed, error))
     # Each counts by how sure it is.
     weight_prior, weight_seen = 1 / sd**2, 1 / max(error, 1e-6) ** 2
     joined = (mean * weight_prior + observed * weight_seen) / (weight_prior + weight_seen)

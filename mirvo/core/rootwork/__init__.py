@@ -2,6 +2,7 @@
 
 from mirvo.core.rootwork.budget import (
     Ball,
+    BudgetedTree,
     SessionLimits,
     collection_loss,
     edge_share,
@@ -22,6 +23,7 @@ from mirvo.core.rootwork.kinds import KINDS, Kind, kind_by_key, kind_name
 __all__ = [
     "KINDS",
     "Ball",
+    "BudgetedTree",
     "Kind",
     "SessionLimits",
     "collection_loss",

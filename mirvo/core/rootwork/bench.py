@@ -13,6 +13,7 @@ from mirvo.core.almanac import Species
 from mirvo.core.almanac.loader import Data, read_data
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.errors import BadInput
+from mirvo.core.rootwork.kinds import kind_by_key
 
 # From here a person alone strains the back; two lift it, or it is slid.
 HEAVY_KG = 20.0
@@ -138,12 +139,14 @@ def situation_of(
     ball_litres: float | None = None,
     trunk_mm: float | None = None,
     height_mm: float | None = None,
+    guessed: bool = False,
 ) -> Situation:
     """What the lines of the steps depend on.
 
     Parameters
     ----------
-    new : it came within the last year. ball_litres : volume of ball and pot together.
+    new : it came within the last year. ball_litres : volume of ball and pot together, guessed
+    where nobody measured it.
     trunk_mm : trunk diameter at the ground; a trench follows from it. height_mm : of the
     tree; from it follows whether it is staked or guyed.
     """
@@ -158,7 +161,10 @@ def situation_of(
         "group": species.group,
         "stage": stage,
         "new": new,
+        "combs": kind_by_key(kind).combs,
+        "rescue": kind in ("emergency", "change-soil"),
         "heavy": kilograms > HEAVY_KG,
+        "weight_guessed": " by a guess" if guessed else "",
         "weight_kg": f"{kilograms:.0f}",
         "poison": species.caution is not None,
         "strikes": species.root_cuttings,
@@ -232,6 +238,6 @@ def bares_roots(kind: str) -> bool:
 def _filled(sentence: _Said, situation: Mapping[str, Any]) -> str:
     text = sentence.say
     # Not format(): a sentence may hold braces of its own, and a missing name leaves a blank.
-    for name in ("weight_kg", "trench_from", "trench_to", "guy", "species"):
+    for name in ("weight_kg", "weight_guessed", "trench_from", "trench_to", "guy", "species"):
         text = text.replace("{" + name + "}", str(situation.get(name, "")))
     return text.replace("{poison}", str(situation.get("poison_said", "")))

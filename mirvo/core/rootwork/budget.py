@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from datetime import date
 from math import prod
 from statistics import median
-from typing import Protocol
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.practice import Practice
@@ -15,26 +14,16 @@ from mirvo.core.errors import BadInput
 from mirvo.core.rootwork.kinds import kind_by_key
 
 
-class BudgetedTree(Protocol):
-    """What the budget asks of a tree."""
+@dataclass(frozen=True)
+class BudgetedTree:
+    """What the budget asks of a tree. bearing_factor : what its own answers make of it."""
 
-    @property
-    def strength(self) -> str: ...
-
-    @property
-    def age_class(self) -> str: ...
-
-    @property
-    def origin(self) -> str: ...
-
-    @property
-    def acquired_on(self) -> date | None: ...
-
-    @property
-    def worth(self) -> str: ...
-
-    @property
-    def bearing_factor(self) -> float: ...
+    strength: str
+    age_class: str
+    origin: str
+    acquired_on: date | None
+    worth: str
+    bearing_factor: float = 1.0
 
 
 @dataclass(frozen=True)

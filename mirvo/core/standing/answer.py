@@ -85,5 +85,5 @@ def experience_of(sessions: Iterable[tuple[float | None, Answer | None]]) -> Exp
     listed = list(sessions)
     shares = [share for share, _ in listed if share is not None]
     kinds: tuple[Answer, ...] = ("good", "fair", "poor", "died")
-    counts = {kind: sum(answer == kind for _, answer in listed) for kind in kinds}
-    return Experience(len(listed), float(median(shares)) if shares else None, dict(counts))
+    counts: dict[str, int] = {kind: sum(answer == kind for _, answer in listed) for kind in kinds}
+    return Experience(len(listed), float(median(shares)) if shares else None, counts)

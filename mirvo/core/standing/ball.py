@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from mirvo.core.almanac import rules
-from mirvo.core.standing.sourced import Sourced
+from mirvo.core.standing.sourced import Source, Sourced
 
 DAYS_A_YEAR = 365.25
 LOOK = "note the ball's depth at the next session"
@@ -41,7 +41,7 @@ def ball_depth(
     if left is not None:
         grown = _grown_since(left, today)
         error = table.ball_recorded_mm + table.ball_growth_error * (grown - left.depth_mm)
-        source = "recorded" if grown == left.depth_mm else "computed"
+        source: Source = "recorded" if grown == left.depth_mm else "computed"
         return Sourced(grown, error, source, left.on)
     if pot_depth_mm is not None and pot_depth_mm > rim + plan.min_ball_mm:
         return Sourced(pot_depth_mm - rim, table.ball_typed_mm, "typed", None, LOOK)

@@ -243,8 +243,8 @@ class _Judge:
             return None
         why = "pests are in it" if self._has("pest") and not self.wet else "its roots lack air"
         today = (
-            f"Shoots die and {why}: an emergency session whatever the season. Take the wet, decayed "
-            "soil away, touch the roots as little as can be, take only what is dead."
+            f"Shoots die and {why}: an emergency session whatever the season. Take the wet, "
+            "decayed soil away, touch the roots as little as can be, take only what is dead."
         )
         return self._made("emergency", today, diagnosis=DIAGNOSIS.values(), session="emergency")
 
@@ -316,13 +316,11 @@ class _Judge:
         by_years = interval.over and self.seen.when == "years" and not waits_for_path
         if not (points >= table.repot_from or by_years or interval.beyond_longest):
             return None
-        if self.tree.season.workable and self.tree.stage == "showing":
+        delayed = self.tree.stage == "showing" and self.tree.delays >= table.max_delays
+        if self.tree.season.workable and delayed:
             # A shown tree that is put off again and again is not waiting for a window.
-            if self.tree.delays >= table.max_delays:
-                today = (
-                    "It was delayed twice and is shown: a larger pot for good is the honest one."
-                )
-                return self._made("larger_pot", today, session="slip-pot")
+            today = "Delayed twice and shown: a larger pot for good is the honest answer."
+            return self._made("larger_pot", today, session="slip-pot")
         presses = points >= table.press_from and self.tree.delays < table.max_delays
         if presses and not self.tree.season.workable:
             lesser = self._lesser()

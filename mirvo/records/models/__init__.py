@@ -11,8 +11,15 @@ from mirvo.records.models.base import MAX_LABEL, Compostable, Table
 from mirvo.records.models.bench import BenchEntry, BenchPhoto, BenchSession
 from mirvo.records.models.photos import EyeCheck, Measurement, Photo
 from mirvo.records.models.plans import GapPlan, Plan, Regrowth, Target, TargetHold
-from mirvo.records.models.sessions import CareTask, CutRecord, FindingRecord, RootSession, Watering
-from mirvo.records.models.trees import Root, Tree, Yard
+from mirvo.records.models.sessions import (
+    CareTask,
+    CutRecord,
+    FindingRecord,
+    RootSession,
+    TreeAnswer,
+    Watering,
+)
+from mirvo.records.models.trees import NightMinimum, Root, Tree, Yard
 
 __all__ = [
     "MAX_LABEL",
@@ -26,6 +33,7 @@ __all__ = [
     "FindingRecord",
     "GapPlan",
     "Measurement",
+    "NightMinimum",
     "Photo",
     "Plan",
     "Regrowth",
@@ -35,6 +43,7 @@ __all__ = [
     "Target",
     "TargetHold",
     "Tree",
+    "TreeAnswer",
     "Watering",
     "Yard",
 ]

@@ -67,6 +67,11 @@ class Measurement(Compostable, Table):
     # Figures can be made of the marks again, so a damaged record is read as none.
     top: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord))
     side: Mapped[SideRecord | None] = mapped_column(PydanticColumn(SideRecord))
+    # What is left of `top` after the sessions since: computed when they are kept, None where
+    # nothing went.
+    stands: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord))
+    # Whether the photo shows this tree, as the artist said; None while nobody asked.
+    same_tree: Mapped[bool | None]
     # Grows with each save, so that a second desk cannot write over the first.
     revision: Mapped[int] = mapped_column(default=1)
     turn_deg: Mapped[float] = mapped_column(default=0.0)

@@ -63,6 +63,11 @@ class RootSession(Compostable, Table):
     share_judged: Mapped[float | None]
     # As it was that day: later rules must not make an old session look reckless.
     budget: Mapped[float]
+    # The most the tree could have borne that day, and the ± of the share; None in older records.
+    bearing: Mapped[float | None]
+    share_plus_minus: Mapped[float | None]
+    # Why more was taken than the budget, as the artist gave it.
+    over_reason: Mapped[str] = mapped_column(default="")
     top_reduced: Mapped[float | None]
     offcuts_g: Mapped[float | None]
     ball_g: Mapped[float | None]
@@ -179,6 +184,22 @@ class CareTask(Compostable, Table):
     code: Mapped[str] = mapped_column(String(20))
     text: Mapped[str] = mapped_column(String(200))
     done_at: Mapped[datetime | None]
+
+
+class TreeAnswer(Table):
+    """How a tree answered a session, as seen on one day; each says only what was looked at."""
+
+    __tablename__ = "tree_answers"
+    __table_args__ = (within("leaf_lost_percent", 0, 100),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(
+        ForeignKey("root_sessions.id", ondelete=CASCADE), index=True
+    )
+    seen_on: Mapped[date]
+    leaf_lost_percent: Mapped[float | None]
+    shoots_on: Mapped[date | None]
+    dieback: Mapped[bool] = mapped_column(default=False)
+    weak: Mapped[bool] = mapped_column(default=False)
 
 
 class Watering(Table):

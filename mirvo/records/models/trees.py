@@ -51,6 +51,15 @@ class Tree(Compostable, Table):
     buds_seen: Mapped[str] = mapped_column(String(20), default="")
     buds_seen_on: Mapped[date | None]
     foreign_soil: Mapped[str] = mapped_column(String(200), default="")
+    # The artist leaves it in the soil it thrives in; nothing asks for a repot because of it.
+    keeps_soil: Mapped[bool] = mapped_column(default=False)
+    # Inside, as entered in the portrait; a session that notes its pot counts for more.
+    pot_depth_mm: Mapped[float | None]
+    # The day the strength was last said, with all that was found before in mind.
+    strength_said_on: Mapped[date | None]
+    died_on: Mapped[date | None]
+    died_of: Mapped[str] = mapped_column(default="")
+    would_do_otherwise: Mapped[str] = mapped_column(default="")
     version: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime]
     updated_at: Mapped[datetime]
@@ -93,3 +102,16 @@ class Yard(Table):
     calendar_secret: Mapped[str] = mapped_column(String(40), default="")
     backed_up_at: Mapped[datetime | None]
     own_species: Mapped[dict[str, OwnSpecies]] = mapped_column(default=dict)
+    frost_free: Mapped[bool] = mapped_column(default=False)
+    # Weather is never invented: only a yard that says so is given the simulated station.
+    simulated_weather: Mapped[bool] = mapped_column(default=False)
+
+
+class NightMinimum(Table):
+    """The lowest temperature of one night, typed in or read from a thermometer's file."""
+
+    __tablename__ = "night_minima"
+    day: Mapped[date] = mapped_column(primary_key=True)
+    low_c: Mapped[float]
+    # "typed" or "thermometer".
+    source: Mapped[str] = mapped_column(String(20))

@@ -8,9 +8,9 @@ from datetime import date
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.care import aftercare
-from mirvo.core.rootwork.budget import session_budget
-from mirvo.core.season import year_window
-from mirvo.core.season.season_state import OPEN, season_state
+from mirvo.core.rootwork import BudgetedTree, session_limits
+from mirvo.core.season import Outlook, Place, season_state, year_window
+from mirvo.core.season.season_state import OPEN
 from mirvo.records.models import Tree, Yard
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of
@@ -39,14 +39,18 @@ def effects_on(
     species = species_of(yard, tree.species_key)
     start, _, best = year_window(species, yard.last_frost, today.year + 1)
     early_day = date.fromordinal(start.toordinal() - 14)
-    early = season_state(species, yard.last_frost, early_day, "", tree.under_glass, held["dormant"])
+    place, outlook = Place(yard.last_frost, yard.frost_free), Outlook(under_glass=tree.under_glass)
+    early = season_state(species, place, early_day, outlook, held["dormant"]).budget
+    budgeted = BudgetedTree(
+        tree.strength, tree.age_class, tree.origin, tree.acquired_on, tree.worth
+    )
     tasks = aftercare(best, "routine", tree.strength, held, yard.last_frost)
     shade = next(task for task in tasks if task.code == "shade")
     full = rules().top_reduction.full_at_percent
     return PracticeEffects(
-        budget=session_budget(tree, species, held, OPEN, best),
-        matched=session_budget(tree, species, held, OPEN, best, full),
-        early=session_budget(tree, species, held, early, early_day),
+        budget=session_limits(budgeted, species, held, OPEN, best).budget,
+        matched=session_limits(budgeted, species, held, OPEN, best, full).budget,
+        early=session_limits(budgeted, species, held, early, early_day).budget,
         shade_days=(shade.due - best).days,
         clears=clears_by(held, species, tree.age_class),
     )

@@ -28,7 +28,7 @@ from mirvo.core.errors import BadInput
 from mirvo.core.rootwork.bench import Field, fields_for, steps_for
 from mirvo.core.rootwork.cuts import HALF, CutDecision, RootFinding
 from mirvo.records.database import as_utc
-from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo
+from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, Tree
 from mirvo.studio.bench_session.session import load_bench_session
 from mirvo.studio.context import Studio
 from mirvo.studio.photos.intake import take_in
@@ -39,6 +39,7 @@ NAME_LENGTH = 40
 MAX_NAME = 20
 MAX_WORDS = 300
 MAX_STEMS, MAX_STEM = 12, 40
+BUDS = "bud_stage"
 
 
 class EnteredDecision(CutDecision):
@@ -123,6 +124,11 @@ def save_entries(studio: Studio, bench_id: int, entries: Any) -> SaveResult:
                 refused.append(Refused(name, error.field, error.message))
                 continue
             db.add(row)
+            if row.field == BUDS:
+                # What is seen at the bench is seen everywhere: one season, not two.
+                tree = db.get_one(Tree, bench.tree_id)
+                tree.buds_seen = str(row.value or "")
+                tree.buds_seen_on = studio.today if row.value else None
             owners[name], number = bench_id, number + 1
             kept.append(name)
     return SaveResult(kept, refused)

@@ -211,6 +211,9 @@ def _steps(
     came, yard = tree.acquired_on, yard_of(db)
     # What came within a year and was never worked still stands in foreign soil.
     newcomer = came is not None and (bench.begun_at.date() - came).days <= NEW_DAYS
+    litres, guessed = _litres(answers, last), False
+    if litres is None:
+        litres, guessed = _litres_guessed(tree), True
     situation = situation_of(
         bench.kind,
         species_of(yard, tree.species_key),
@@ -218,7 +221,8 @@ def _steps(
         age=tree.age_class,
         stage=tree.stage,
         new=newcomer and last is None,
-        ball_litres=_litres(answers, last),
+        ball_litres=litres,
+        guessed=guessed,
         trunk_mm=answers.get("trunk_diameter_mm") or tree.trunk_mm,
         height_mm=tree.height_mm,
     )
@@ -235,6 +239,13 @@ def _litres(answers: Entered, last: RootSession | None) -> float | None:
         return None
     length, width, depth = (float(size) for size in sizes if size is not None)
     return length * width * depth / 1e6
+
+
+def _litres_guessed(tree: Tree) -> float | None:
+    """Volume of ball and pot by the trunk alone: five trunks long, three wide, as deep as one."""
+    if tree.trunk_mm is None:
+        return None
+    return 5 * 3 * 1.3 * tree.trunk_mm**3 / 1e6
 
 
 def containers() -> list[str]:

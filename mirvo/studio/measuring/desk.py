@@ -22,6 +22,7 @@ from mirvo.core.measure.records import SideRecord, TopRecord
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
+from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.measure_marks import (
     card_corners,
     checked_marks,
@@ -36,7 +37,6 @@ from mirvo.studio.measuring.photo_sets import (
     settle_set,
     with_draft,
 )
-from mirvo.studio.measuring.roots_of_tree import settle_roots
 from mirvo.studio.photos.photo_queries import load_photo
 from mirvo.studio.yard.settings import yard_of
 
@@ -162,7 +162,7 @@ def put_marks(
     if in_set or was_in_set:
         settle_set(db, studio, row.tree_id, row.measured_on)
     if row.view == "top":
-        settle_roots(db, row.tree_id)
+        settle_tree(db, studio, row.tree_id)
 
 
 def evaluate(db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft) -> Evaluation:

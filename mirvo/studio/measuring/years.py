@@ -16,10 +16,11 @@ from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Measurement, Photo, Tree
 from mirvo.records.photos import colour_of, jpeg_of
 from mirvo.studio.context import Studio
+from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.desk import evaluate
 from mirvo.studio.measuring.measure_marks import checked_marks, corners_for, info_of
 from mirvo.studio.measuring.photo_sets import rows_of_set, settle_set
-from mirvo.studio.measuring.roots_of_tree import rename_letters, settle_roots
+from mirvo.studio.measuring.roots_of_tree import rename_letters
 from mirvo.studio.tree_queries import cuts_of, load_tree, measurements_of, sessions_of
 from mirvo.studio.yard.settings import yard_of
 
@@ -158,7 +159,7 @@ def confirm(studio: Studio, tree_id: int, measurement_id: int, letters: dict[str
         found.turn_deg, found.confirmed_at = before.turn_deg + turn, studio.now
         db.flush()
         rename_letters(db, tree_id, measurement_id, names)
-        settle_roots(db, tree_id)
+        settle_tree(db, studio, tree_id)
 
 
 def _relabel(db: DbSession, studio: Studio, lead: Measurement, names: dict[str, str]) -> None:

@@ -24,7 +24,8 @@ from mirvo.studio.tree_queries import load_tree, measured_base, target_of
 class PathView:
     """What the path page shows.
 
-    missing : what must be recorded before planning. stale : the records have changed since the
+    missing : what must be recorded before planning. guessed : where the plan rests on a guess.
+    stale : the records have changed since the
     newest plan was made, or there is none yet.
     """
 
@@ -36,6 +37,7 @@ class PathView:
     cuts: tuple[RootToCut, ...] = ()
     missing: str | None = None
     stale: bool = False
+    guessed: str = ""
 
 
 def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
@@ -56,6 +58,7 @@ def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
         None if kept is None else kept.result,
         made.growth,
         tuple(made.cuts),
+        guessed=made.guessed,
         stale=kept is None or kept.result is None or kept.case_digest != digest_of(made.case),
     )
 

@@ -1,44 +1,42 @@
-"""From a tree's records to its planning case."""
+"""From a tree as it stands to its planning case."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
+from math import ceil
+from typing import Any
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.angles import clockwise_from
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.records import RootRecord, Spread
-from mirvo.core.plan.case import Case, read_case
+from mirvo.core.plan.case import FINAL, Case, read_case
 from mirvo.core.plan.growth import Rate, Seen, growth_rate
-from mirvo.core.plan.problem import FINAL
-from mirvo.core.rootwork.budget import origin_factor
+from mirvo.core.rootwork import origin_factor
+from mirvo.core.rootwork.cut_adviser import wanted_cuts
 from mirvo.core.rootwork.cut_order import RootToCut, roots_to_cut
-from mirvo.core.rootwork.share_estimate import feeding_shares
+from mirvo.core.rootwork.cuts import CutAdvice, CutConstraints, case_of
+from mirvo.core.season import due_from, year_window
 from mirvo.records.database import DbSession
-from mirvo.records.models import RootSession, Target, Tree
-from mirvo.studio.almanac.species import species_of
-from mirvo.studio.path.target import (
-    HORIZON_YEARS,
-    Gap,
-    gap_methods_of,
-    holds_of,
-    regrowth_of,
-)
+from mirvo.records.models import Target, Tree, Yard
+from mirvo.studio.path.target import Gap, gap_methods_of, holds_of, regrowth_of
+from mirvo.studio.records.share import correction_of
 from mirvo.studio.tree_queries import (
     MeasuredBase,
     measured_base,
-    records_over_years,
+    measurements_of,
     sessions_of,
 )
 from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.standing import TreeStanding, standing_of
 
 # Of the growth a container allows; cuts and winters cost the rest.
 USUAL_VIGOUR = 0.85
 MEASURE_FIRST = "Measure a photo from above first; the plan starts there."
-RECORD_FIRST = "Record a root session with the ball's depth; the plan starts from it."
+SIZE_FIRST = "Enter the pot's inner depth in the portrait, or note the ball's depth at a session."
 
 
 @dataclass(frozen=True)
@@ -51,11 +49,15 @@ class GrowthRates:
 
 @dataclass(frozen=True)
 class PlanningCase:
-    """A tree's case with what it was made of."""
+    """A tree's case with what it was made of.
+
+    guessed : a sentence where the plan rests on a guess, with what would narrow it.
+    """
 
     case: Case
     growth: GrowthRates
     cuts: list[RootToCut]
+    guessed: str = ""
 
 
 def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> PlanningCase:
@@ -63,40 +65,39 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
 
     Raises
     ------
-    BadInput : says what must be measured or recorded first.
+    BadInput : says what must be measured first.
     """
     base = measured_base(db, tree.id)
     if base is None:
         raise BadInput("measurement", MEASURE_FIRST)
-    session = next(iter(sessions_of(db, tree.id)), None)
-    if session is None or session.ball_depth_after is None:
-        raise BadInput("session", RECORD_FIRST)
-    ball = session.ball_depth_after
-    species = species_of(yard_of(db), tree.species_key)
-    # By what stands: roots cut since the measurement feed nobody and close no gap.
-    cuts = roots_to_cut(base.roots)
+    stands, yard = standing_of(db, tree.id, today), yard_of(db)
+    ball = stands.standing.ball
+    if ball is None:
+        raise BadInput("session", SIZE_FIRST)
+    wanted = _wanted(db, base, target, stands)
     spread, trunk = _spread(base, target), base.record.trunk_diameter_mm.value
-    growth = _growth(db, tree, species, target, trunk)
-    given = {
-        "today": today.isoformat(),
+    growth = _growth(db, tree, stands.species, target, trunk)
+    first = _first_year(stands, yard, today)
+    given: dict[str, Any] = {
+        "today": date(first - 1, 12, 31).isoformat(),
         "species": {
-            "group": species.group,
-            "interval_years": species.interval_for(tree.age_class),
-            "budget": {school: species.budget.of(school) for school in SCHOOLS},
-            "ground_layers": species.ground_layers,
+            "group": stands.species.group,
+            "interval_years": stands.species.interval_for(tree.age_class),
+            "longest_interval_years": stands.standing.interval.longest_years,
+            "budget": _budgets(stands),
+            "ground_layers": stands.species.ground_layers,
         },
-        "strength": tree.strength,
+        "strength": stands.standing.strength.value,
         "age": tree.age_class,
-        "origin_factor": origin_factor(tree.origin, tree.acquired_on, today),
+        **_origin(tree, today),
         "worth": rules().budget.worth[tree.worth],
         "state": {
             "trunk_diameter_mm": trunk,
             "spread_mm": spread.mean_mm.value,
             "spread_basis": target.basis,
-            # Not noted, wood is taken to reach all through the ball: the careful side.
-            "woody_depth_mm": min(session.woody_depth_mm or ball, ball),
-            "ball_depth_mm": _ball_now(ball, session, today),
-            "last_session_year": session.done_on.year,
+            "woody_depth_mm": min(_woody(stands, ball.value), ball.value),
+            "ball_depth_mm": round(ball.value, 1),
+            "last_session_year": _last_year(stands, yard, first),
             "container": tree.container,
             "matted": False,
             "root_azimuths_deg": [_azimuth(root) for root in base.roots],
@@ -106,9 +107,10 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
                 "spread_sd": round(growth.spread.sd, 3),
                 "trunk_sd": round(growth.trunk.sd, 3),
             },
+            **_pot_now(stands, tree),
         },
-        "faults": _faults(base.roots, cuts, regrowth_of(db, tree.id)),
-        "gaps": _gaps(base.roots, cuts, target, gap_methods_of(db, tree.id)),
+        "faults": _faults(base.roots, wanted, regrowth_of(db, tree.id)),
+        "gaps": _gaps(base.roots, wanted, target, gap_methods_of(db, tree.id)),
         "target": {
             "spread_ratio": target.spread_ratio,
             "largest_gap_deg": target.largest_gap_deg,
@@ -118,13 +120,89 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
         "holds": [
             {"year": hold.year, "allow": hold.allow}
             for hold in holds_of(db, tree.id)
-            # Years gone by bind nothing any more, but a final pot binds from its year on.
-            if hold.year > today.year or hold.allow == FINAL
+            if hold.year >= first or hold.allow == FINAL
         ],
-        "horizon_years": HORIZON_YEARS,
         **({"containers": list(target.containers)} if target.containers else {}),
     }
-    return PlanningCase(read_case(given), growth, cuts)
+    guessed = ""
+    if ball.source in ("guessed", "typed"):
+        guessed = (
+            f"The ball's depth is {ball.said}: {ball.value:.0f} ± {ball.plus_minus:.0f} mm. The "
+            f"plan is as sure as that; to narrow it, {ball.narrow}."
+        )
+    return PlanningCase(read_case(given), growth, roots_to_cut(base.roots), guessed)
+
+
+def _wanted(
+    db: DbSession, base: MeasuredBase, target: Target, stands: TreeStanding
+) -> list[CutAdvice]:
+    """What the adviser would have go in the end: the path takes exactly these roots."""
+    limits = CutConstraints(
+        budget=1.0,
+        target_gap_deg=target.largest_gap_deg,
+        fuses=stands.practice["fusing"] == "fuse",
+        correction=correction_of(db, stands.tree.id),
+    )
+    cases = [case_of(root) for root in base.roots]
+    return wanted_cuts(cases, base.record.trunk_diameter_mm.value, limits)
+
+
+def _budgets(stands: TreeStanding) -> dict[str, float]:
+    """Budgets by school, with what the tree's own answers make of them."""
+    factor = stands.budgeted.bearing_factor
+    return {
+        school: round(min(1.0, stands.species.budget.of(school) * factor), 4) for school in SCHOOLS
+    }
+
+
+def _origin(tree: Tree, today: date) -> dict[str, Any]:
+    factor = origin_factor(tree.origin, tree.acquired_on, today)
+    if factor == 1.0 or tree.acquired_on is None:
+        return {"origin_factor": factor}
+    lapses = tree.acquired_on + timedelta(days=rules().budget.recent_days)
+    return {"origin_factor": factor, "origin_factor_until": lapses.year}
+
+
+def _first_year(stands: TreeStanding, yard: Yard, today: date) -> int:
+    """The first year a session may be planned in: this one while its window is still to come."""
+    _, end, _ = year_window(stands.species, yard.last_frost, today.year)
+    season = stands.standing.season
+    # What buds and warmth say of this year's window counts more than the calendar.
+    if season.workable or (season.start.year == today.year and season.start > today):
+        return season.best.year
+    return today.year if end >= today and season.state == "too early" else today.year + 1
+
+
+def _last_year(stands: TreeStanding, yard: Yard, first: int) -> int | None:
+    """The year to count the interval from, so that whole years keep it by the month.
+
+    A session made in autumn counts with the year after it: the next spring is too soon.
+    """
+    last = stands.standing.interval.last_on
+    if last is None:
+        return None
+    interval = max(1.0, stands.standing.interval.years)
+    due = due_from(last, interval)
+    year = next(
+        year
+        for year in range(last.year, last.year + 40)
+        if year_window(stands.species, yard.last_frost, year)[1] >= due
+    )
+    return min(year - ceil(interval), first - 1)
+
+
+def _woody(stands: TreeStanding, ball: float) -> float:
+    noted = (session.woody_depth_mm for session in stands.sessions if session.woody_depth_mm)
+    # Not noted, wood is taken to reach all through the ball: the careful side.
+    return next(noted, ball)
+
+
+def _pot_now(stands: TreeStanding, tree: Tree) -> dict[str, float]:
+    """Inner depth of the pot it stands in, where it is known."""
+    noted = next((s for s in stands.sessions if s.container_after == tree.container), None)
+    depth = noted.pot_depth_mm if noted is not None else None
+    depth = depth or tree.pot_depth_mm
+    return {} if depth is None else {"inner_depth_mm": depth}
 
 
 def _azimuth(root: RootRecord) -> float:
@@ -141,40 +219,31 @@ def _spread(base: MeasuredBase, target: Target) -> Spread:
     return spread
 
 
-def _ball_now(depth: float, session: RootSession, today: date) -> float:
-    """Ball depth grown since the last session by the container's rule."""
-    limit = rules().containers[session.container_after].deepens_to_mm
-    if limit is None or depth >= limit:
-        return depth
-    seasons = today.year - session.done_on.year
-    return min(limit, depth + rules().plan.ball_growth_mm * seasons)
-
-
 def _faults(
-    roots: tuple[RootRecord, ...], cuts: list[RootToCut], regrowth: dict[str, int]
+    roots: tuple[RootRecord, ...], wanted: list[CutAdvice], regrowth: dict[str, int]
 ) -> list[dict[str, object]]:
-    # Where fine roots mostly are is seen at the bench only; until then they count as even.
-    shares = feeding_shares(roots, "even")
+    azimuths = {root.label: _azimuth(root) for root in roots}
     return [
         {
-            "label": cut.label,
-            "share": round(shares[cut.label], 4),
+            "label": advice.label,
+            "share": round(min(1.0, advice.share * advice.part), 4),
             "priority": index + 1,
-            "azimuth_deg": round(cut.azimuth_deg, 1),
-            **({"returns_years": regrowth[cut.label]} if cut.label in regrowth else {}),
+            # A root that is only shortened stands on and keeps its place in the flare.
+            **({"azimuth_deg": azimuths[advice.label]} if advice.part >= 1.0 else {}),
+            **({"returns_years": regrowth[advice.label]} if advice.label in regrowth else {}),
         }
-        for index, cut in enumerate(cuts)
+        for index, advice in enumerate(wanted)
     ]
 
 
 def _gaps(
     roots: tuple[RootRecord, ...],
-    cuts: list[RootToCut],
+    wanted: list[CutAdvice],
     target: Target,
     methods: Mapping[Gap, str],
 ) -> list[dict[str, object]]:
     """Gaps wider than the target once all fault roots are gone, named by the roots beside them."""
-    gone = {cut.label for cut in cuts}
+    gone = {advice.label for advice in wanted if advice.part >= 1.0}
     left = sorted((_azimuth(root), root.label) for root in roots if root.label not in gone)
     # One root alone has no neighbour to name a gap by.
     if len(left) < 2:
@@ -195,9 +264,12 @@ def _growth(
     db: DbSession, tree: Tree, species: Species, target: Target, trunk_mm: float
 ) -> GrowthRates:
     spread, trunk = [], []
-    for day, record in records_over_years(db, tree.id):
-        year = day.year + day.timetuple().tm_yday / 365.25
-        wide, thick = record.spread.on(target.basis), record.trunk_diameter_mm
+    for row in measurements_of(db, tree.id):
+        # A photo of another tree, or one nobody is sure of, teaches nothing.
+        if row.top is None or row.same_tree is False:
+            continue
+        year = row.measured_on.year + row.measured_on.timetuple().tm_yday / 365.25
+        wide, thick = row.top.spread.on(target.basis), row.top.trunk_diameter_mm
         if wide is not None:
             spread.append(Seen(year, wide.mean_mm.value, wide.mean_mm.plus_minus))
         trunk.append(Seen(year, thick.value, thick.plus_minus))
@@ -212,4 +284,5 @@ def _mean_container_factor(db: DbSession, tree: Tree) -> float:
     # Before the first session it has grown in the container it stands in.
     names = [session.container_after for session in sessions_of(db, tree.id)] or [tree.container]
     table = rules().containers
-    return sum(table[name].growth for name in names) / len(names)
+    known = [table[name].growth for name in names if name in table]
+    return sum(known) / len(known) if known else 1.0

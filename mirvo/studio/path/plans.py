@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, time
 
@@ -51,9 +52,11 @@ def newest_plan(db: DbSession, tree_id: int) -> Plan | None:
     return db.scalar(query)
 
 
-def newest_plans(db: DbSession) -> dict[int, Plan]:
-    """The newest plan of every tree that has one, by tree."""
+def newest_plans(db: DbSession, tree_ids: Sequence[int] | None = None) -> dict[int, Plan]:
+    """The newest plan of every tree (or of some) that has one, by tree."""
     newest = select(func.max(Plan.id)).group_by(Plan.tree_id)
+    if tree_ids is not None:
+        newest = newest.where(Plan.tree_id.in_(tree_ids))
     return {plan.tree_id: plan for plan in db.scalars(select(Plan).where(Plan.id.in_(newest)))}
 
 

@@ -12,15 +12,16 @@ from sqlalchemy.orm import aliased
 from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
-from mirvo.core.plan.case import Allow, GapMethod, Hold
-from mirvo.core.plan.problem import FINAL
+from mirvo.core.plan.case import FINAL, Allow, GapMethod, Hold
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import MAX_LABEL, GapPlan, Regrowth, Root, Target, TargetHold
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.roots_of_tree import root_of, settle_roots
 from mirvo.studio.tree_queries import load_tree, measured_base
 
-HORIZON_YEARS = 15
+# Years of a plan that can be fixed by hand.
+HORIZON_YEARS = 40
+MAX_REGROWTH_YEARS = 15
 MAX_WHY = 200
 GAP_METHODS: tuple[GapMethod, ...] = get_args(GapMethod)
 ALLOWED: tuple[Allow, ...] = get_args(Allow)
@@ -200,8 +201,8 @@ def set_regrowth(studio: Studio, tree_id: int, years: Mapping[str, int | None]) 
 
     Raises BadInput for years that are not 1 to 15.
     """
-    if any(value is not None and not 1 <= value <= HORIZON_YEARS for value in years.values()):
-        raise BadInput("regrowth", f"a root grows back after 1 to {HORIZON_YEARS} years, or not")
+    if any(value is not None and not 1 <= value <= MAX_REGROWTH_YEARS for value in years.values()):
+        raise BadInput("regrowth", f"a root returns after 1 to {MAX_REGROWTH_YEARS} years, or not")
     for label in years:
         _check_letter("regrowth", label)
     with studio.writing() as db:

@@ -10,9 +10,9 @@ from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
+from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.measure_marks import view_of
 from mirvo.studio.measuring.photo_sets import settle_set
-from mirvo.studio.measuring.roots_of_tree import settle_roots
 from mirvo.studio.photos.photo_queries import KINDS, load_photo
 
 
@@ -51,5 +51,5 @@ def edit_photo(studio: Studio, photo_id: int, form: PhotoForm) -> Photo:
             # It leaves the one day's set and may join the other's.
             settle_set(db, studio, photo.tree_id, day)
             settle_set(db, studio, photo.tree_id, form.taken_on)
-        settle_roots(db, photo.tree_id)
+        settle_tree(db, studio, photo.tree_id)
     return photo

@@ -12,8 +12,9 @@ from sqlalchemy.orm import aliased
 from mirvo.core.almanac import rules
 from mirvo.core.care import aftercare
 from mirvo.core.errors import NotFound
+from mirvo.core.season.weather import DayWeather
 from mirvo.records.database import DbSession, find_kept
-from mirvo.records.models import CareTask, RootSession, Tree, Watering
+from mirvo.records.models import CareTask, RootSession, Tree, Watering, Yard
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
@@ -40,10 +41,10 @@ def plan_care(
         session.kind,
         tree.strength,
         practice_for(yard, tree),
-        yard.last_frost,
+        None if yard.frost_free else yard.last_frost,
         removed,
         species_of(yard, tree.species_key).night_floor_c,
-        [] if tree.under_glass else station_of(yard).forecast(today),
+        _forecast(yard, tree, today),
     )
     for task in (made for made in tasks if made.due >= today - timedelta(days=GRACE_DAYS)):
         db.add(
@@ -55,6 +56,14 @@ def plan_care(
                 text=task.text,
             )
         )
+
+
+def _forecast(yard: Yard, tree: Tree, today: date) -> list[DayWeather]:
+    """The ten days to come as a tree outside meets them; none where nobody can tell."""
+    station = station_of(yard)
+    if station is None or tree.under_glass or yard.frost_free:
+        return []
+    return station.forecast(today)
 
 
 @dataclass(frozen=True)

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from mirvo.core.almanac.practice import Practice
+from mirvo.core.almanac.practice import Practice, clears_by, practice_of
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.records import RootRecord
 from mirvo.core.rootwork import weighed_share
+from mirvo.core.rootwork.bench import bares_roots
 from mirvo.core.rootwork.share_estimate import ShareEstimate
 from mirvo.records.database import DbSession, find_kept, read_once
 from mirvo.records.models import CutRecord, FindingRecord, Measurement, RootSession, Tree
 from mirvo.studio.almanac.practice import practice_for
+from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
-from mirvo.studio.measuring.roots_of_tree import root_of, settle_roots
+from mirvo.studio.measuring.after_cuts import settle_tree
+from mirvo.studio.measuring.roots_of_tree import root_of
 from mirvo.studio.records.aftercare import plan_care
 from mirvo.studio.records.session_form import ENTERED, BenchDetails, SessionForm, check_session
 from mirvo.studio.records.share import share_of_form
@@ -21,6 +24,8 @@ from mirvo.studio.tree_queries import MeasuredBase, base_before, load_tree, meas
 from mirvo.studio.yard.settings import yard_of
 
 NOTHING_MORE = BenchDetails()
+# Kinds that leave nothing of the old soil, whatever the practice.
+SOIL_CHANGED = ("change-soil", "emergency")
 
 
 @dataclass(frozen=True)
@@ -97,7 +102,9 @@ def work_out(
     base = _base_for(db, tree.id, form, session)
     # Its own weighing must not correct the share it is compared with.
     but_for = None if session is None else session.id
-    estimate = share_of_form(db, studio, tree, form, base, practice, details.findings, but_for)
+    estimate = share_of_form(
+        db, studio, tree, form, base, practice, details.findings, details.notes, but_for
+    )
     return WorkedOut(form, details, base, estimate)
 
 
@@ -134,6 +141,8 @@ def keep_record(
     # A hundredth of a percent is finer than anything it rests on.
     session.share_computed, session.budget = round(estimate.share, 4), round(estimate.budget, 4)
     session.share_uncorrected = round(estimate.uncorrected, 4)
+    session.bearing = round(estimate.bearing, 4)
+    session.share_plus_minus = round(estimate.plus_minus, 4)
     session.share_weighed = None
     if form.offcuts_g is not None and form.ball_g is not None:
         session.share_weighed = round(weighed_share(form.offcuts_g, form.ball_g), 4)
@@ -142,11 +151,21 @@ def keep_record(
     # Plans made before this moment are out of date now.
     session.created_at = tree.updated_at = studio.now
     db.flush()
+    _end_foreign_soil(db, tree, session)
     db.add_all(_cuts(db, tree, session, worked_out))
     db.add_all(_findings(db, tree, session, worked_out))
-    settle_roots(db, tree.id)
+    settle_tree(db, studio, tree.id)
     removed = [root.label for root in form.roots if root.action == "remove"]
     plan_care(db, session, removed, tree, studio.today)
+
+
+def _end_foreign_soil(db: DbSession, tree: Tree, session: RootSession) -> None:
+    """A session that clears the old soil away ends the soil a tree came in."""
+    practice = session.practice or practice_for(yard_of(db), tree)
+    species = species_of(yard_of(db), tree.species_key)
+    washed = clears_by(practice_of(practice), species, tree.age_class) == "wash"
+    if session.kind in SOIL_CHANGED or (bares_roots(session.kind) and washed):
+        tree.foreign_soil, tree.keeps_soil = "", False
 
 
 def _cuts(

@@ -13,6 +13,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from mirvo.core.almanac import rules
+from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
 from mirvo.core.plan.records import PlannedStep
@@ -73,12 +74,12 @@ class SessionForm(FormModel):
     top_reduced: Percent | None = None
     offcuts_g: Annotated[float, Field(ge=0, le=500_000)] | None = None
     ball_g: Annotated[float, Field(gt=0, le=500_000)] | None = None
+    over_reason: Text = ""
     measurement_id: int | None = None
     roots: tuple[RootDone, ...] = ()
 
-    @property
-    def ball_work(self) -> BallWork:
-        """What goes from the ball besides single roots."""
+    def ball_work(self, practice: Practice) -> BallWork:
+        """What goes from the ball besides single roots, as the practice takes its underside off."""
         return BallWork(
             self.slice_mm,
             self.matted,
@@ -86,6 +87,7 @@ class SessionForm(FormModel):
             self.ball_width_before,
             self.ball_depth_before,
             self.ball_length_after,
+            practice.get("bottom") == "pick",
         )
 
     @property

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
 
 from mirvo.core.almanac.practice import Practice
-from mirvo.core.rootwork import weighing_correction
-from mirvo.core.rootwork.budget import session_budget
+from mirvo.core.rootwork import collection_loss, weighing_correction
 from mirvo.core.rootwork.cuts import RootFinding
-from mirvo.core.rootwork.share_estimate import ShareEstimate, estimate_share
-from mirvo.core.season.season_state import season_state
+from mirvo.core.rootwork.share_estimate import Feeding, ShareEstimate, estimate_share
 from mirvo.records.database import DbSession
 from mirvo.records.models import Tree
-from mirvo.studio.almanac.species import species_of
-from mirvo.studio.bench_session.after_cuts import measured_with
 from mirvo.studio.context import Studio
+from mirvo.studio.measuring.after_cuts import measured_with
 from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.tree_queries import MeasuredBase, sessions_of
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.standing import standing_before
+
+# How much of the root zone a ball holds is known this well, as a 95 % half-width.
+COLLECTION_ERROR = 0.25
 
 
 def correction_of(db: DbSession, tree_id: int, but_for: int | None = None) -> float:
@@ -34,6 +36,14 @@ def correction_of(db: DbSession, tree_id: int, but_for: int | None = None) -> fl
     return weighing_correction([(a, b) for a, b in weighed if a is not None and b is not None])
 
 
+def feeding_of(
+    db: DbSession, tree_id: int, fine_roots: str | None, but_for: int | None = None
+) -> Feeding:
+    """Where fine roots are, and what this tree's own weighings say of the model."""
+    correction = correction_of(db, tree_id, but_for)
+    return Feeding(fine_roots or "even", bool(fine_roots), correction, correction != 1.0)
+
+
 def share_of_form(
     db: DbSession,
     studio: Studio,
@@ -42,48 +52,39 @@ def share_of_form(
     base: MeasuredBase | None,
     practice: Practice,
     findings: Mapping[str, RootFinding],
+    notes: Mapping[str, Any] | None = None,
     but_for: int | None = None,
 ) -> ShareEstimate:
     """Share and budget of a session as entered.
 
     Parameters
     ----------
-    base : the roots that stood before it. findings : what was found of them at the bench.
-    but_for : number of the session, when it is being put right.
+    base : the roots that stood before it. findings : what was found of them at the bench, notes :
+    what else. but_for : number of the session, when it is being put right.
 
     Raises
     ------
     BadInput : at the field that cannot be.
     """
-    yard = yard_of(db)
-    species = species_of(yard, tree.species_key)
-    season = season_state(
-        species,
-        yard.last_frost,
-        form.done_on,
-        form.bud_stage,
-        tree.under_glass,
-        practice["dormant"],
-    )
+    entered = {**(notes or {}), **({"bud_stage": form.bud_stage} if form.bud_stage else {})}
+    stood = standing_before(db, tree, form.done_on, entered, but_for)
+    limits = replace(stood, practice=practice).limits(form.kind, form.top_reduced or 0.0)
     roots = () if base is None else base.roots
     # Measured again with what was found, as at the bench, so that both say one figure.
     if base is not None and findings:
         gone = dict.fromkeys(base.gone, 1.0)
         roots = measured_with(db, studio, base.measurement, findings, gone).roots
-    return estimate_share(
-        roots,
-        form.fine_roots,
-        form.costs,
-        form.ball_work,
-        correction_of(db, tree.id, but_for),
-        session_budget(
-            tree,
-            species,
-            practice,
-            season,
-            form.done_on,
-            form.top_reduced or 0.0,
-            form.kind,
-        ),
-        season,
-    )
+    feeding = feeding_of(db, tree.id, form.fine_roots, but_for)
+    found = estimate_share(roots, feeding, form.costs, form.ball_work(practice), limits)
+    if form.kind == "collection":
+        return collected(found, form.ball_length_after or form.ball_length_before, tree.trunk_mm)
+    return found
+
+
+def collected(found: ShareEstimate, ball_mm: float | None, trunk_mm: float | None) -> ShareEstimate:
+    """The share of a tree that was dug: what stays in the ground, by the size of its ball."""
+    loss = collection_loss(ball_mm, trunk_mm)
+    if loss is None:
+        return found
+    share = 1.0 - (1.0 - loss) * (1.0 - found.share)
+    return replace(found, share=share, uncorrected=share, plus_minus=COLLECTION_ERROR)

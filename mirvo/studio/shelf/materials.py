@@ -7,7 +7,7 @@ from datetime import date
 
 from sqlalchemy import select
 
-from mirvo.core.plan.problem import FINAL
+from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.pot import Item, Use, materials, pot_for, summed
 from mirvo.records.database import DbSession

@@ -19,14 +19,23 @@ from mirvo.studio.yard.weather import ColdNights, frost_watch
 
 # Four months: a window seen in time for pots and soil to be ordered.
 SOON_DAYS = 120
+# Verdicts that ask for something today, and those that wait for the next window.
+NOW = ("emergency", "change_soil", "repot_now", "delay", "larger_pot")
+NEXT = ("repot_next",)
 
 
 @dataclass(frozen=True)
 class Bench:
-    """Trees by what they need."""
+    """Trees by what they need.
+
+    now : to be dealt with today. soon : their window opens before long. look : what must be looked
+    at first. resting : they recover or are too weak. waiting : the others.
+    """
 
     now: list[TreeRow]
+    look: list[TreeRow]
     soon: list[TreeRow]
+    resting: list[TreeRow]
     aftercare: list[Due]
     running: list[tuple[BenchSession, Tree]]
     frost: list[ColdNights]
@@ -86,25 +95,33 @@ def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
 
 
 def due_rows(db: DbSession, today: date) -> list[TreeRow]:
-    """Trees whose window is open or opens before long, those that close first first."""
+    """Trees to be repotted now or before long, those whose window closes first first."""
     horizon = today + timedelta(days=SOON_DAYS)
     rows = sorted(list_trees(db, today), key=lambda row: row.window.end)
-    return [row for row in rows if row.window.start <= horizon]
+    return [row for row in rows if _is_due(row, horizon)]
+
+
+def _is_due(row: TreeRow, horizon: date) -> bool:
+    """Whether a tree's verdict asks for a session now, or in a window that opens by a day."""
+    if row.verdict.kind in NOW:
+        return True
+    return row.verdict.kind in NEXT and row.window.start <= horizon
 
 
 def bench(db: DbSession, today: date) -> Bench:
     """Sort all trees into what wants doing today."""
     rows = sorted(list_trees(db, today), key=lambda row: row.window.end)
+    rows = [row for row in rows if row.tree.died_on is None]
     horizon = today + timedelta(days=SOON_DAYS)
     return Bench(
-        now=[row for row in rows if row.window.state != "too early"],
-        soon=[
-            row for row in rows if row.window.state == "too early" and row.window.start <= horizon
-        ],
+        now=[row for row in rows if row.verdict.kind in NOW],
+        look=[row for row in rows if row.verdict.kind == "open" or row.standing.strength.doubted],
+        soon=[row for row in rows if row.verdict.kind not in NOW and _is_due(row, horizon)],
+        resting=[row for row in rows if row.verdict.kind == "rest"],
         aftercare=open_care(db, today),
         running=running_sessions(db),
         frost=frost_watch(db, today),
-        weeks=_weeks(yard_of(db), today, [row for row in rows if row.window.start <= horizon]),
+        weeks=_weeks(yard_of(db), today, [row for row in rows if _is_due(row, horizon)]),
         unmeasured=[row for row in rows if row.measured is None],
-        waiting=[row for row in rows if row.window.start > horizon],
+        waiting=[row for row in rows if not _is_due(row, horizon) and row.verdict.kind != "rest"],
     )

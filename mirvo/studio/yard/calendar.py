@@ -23,7 +23,8 @@ FAR_AHEAD = date(9999, 1, 1)
 def entries_of(db: DbSession, today: date) -> list[Entry]:
     """Windows in which trees are due and open aftercare tasks, by date."""
     plans, school = newest_plans(db), yard_of(db).school
-    entries = [_window(row, plans.get(row.tree.id), school) for row in list_trees(db, today)]
+    rows = [row for row in list_trees(db, today) if row.tree.died_on is None]
+    entries = [_window(row, plans.get(row.tree.id), school) for row in rows]
     for due in open_care(db, today, FAR_AHEAD):
         title = f"{due.tree.name}: {due.task.text}"
         day = due.task.due
@@ -35,7 +36,7 @@ def entries_of(db: DbSession, today: date) -> list[Entry]:
 def _window(row: TreeRow, plan: Plan | None, school: str) -> Entry:
     window = row.window
     title = f"{row.tree.name}: window for root work"
-    best = f"Best about {window.best.day} {window.best:%B}."
+    best = f"{row.verdict.name}. Best about {window.best.day} {window.best:%B}."
     return Entry(
         # The same for ever, so that a moved window moves in the calendar and is not added.
         f"window-{row.tree.id}-{window.best.year}",

@@ -13,8 +13,8 @@ from mirvo.core.rootwork.kinds import kind_name
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CareTask, Compostable, Measurement, Photo, RootSession, Tree
 from mirvo.studio.context import Studio
+from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.photo_sets import settle_set
-from mirvo.studio.measuring.roots_of_tree import settle_roots
 from mirvo.studio.tree_queries import sessions_of
 
 KEPT_DAYS = 30
@@ -98,7 +98,7 @@ def clear_heap(studio: Studio) -> int:
             db.delete(row)
         db.flush()
         for tree_id in {row.tree_id for row in rotten if not isinstance(row, Tree)}:
-            settle_roots(db, tree_id)
+            settle_tree(db, studio, tree_id)
         # The same file may belong to another tree's photo; then it stays.
         left = set(db.scalars(select(Photo.digest)))
     for digest in digests - left:
@@ -142,7 +142,7 @@ def _settle(db: DbSession, studio: Studio, row: Tree | Photo | RootSession) -> N
         settle_set(db, studio, row.tree_id, row.taken_on)
     if isinstance(row, RootSession):
         _stand_as_left(db, row.tree_id)
-    settle_roots(db, row.tree_id)
+    settle_tree(db, studio, row.tree_id)
 
 
 def _stand_as_left(db: DbSession, tree_id: int) -> None:

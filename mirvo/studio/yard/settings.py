@@ -18,11 +18,16 @@ Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 
 
 class YardForm(FormModel):
-    """The studio itself. last_frost : MM-DD. bench_days : of a week on which trees are worked."""
+    """The studio itself. last_frost : MM-DD. frost_free : no frost ever comes.
+    simulated_weather : the simulated station speaks for it. bench_days : of a week on which
+    trees are worked.
+    """
 
     name: Annotated[Word, StringConstraints(min_length=1)] = "My yard"
     place: Word = ""
     last_frost: str = "04-20"
+    frost_free: bool = False
+    simulated_weather: bool = False
     school: Literal["gentle", "steady", "bold"] = "steady"
     click_sd_px: Annotated[float, Field(ge=0.2, le=20)] = 2.0
     trees_a_day: Annotated[int, Field(ge=1, le=50)] = 3

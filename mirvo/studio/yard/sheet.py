@@ -9,11 +9,15 @@ from mirvo.core.almanac import Species
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.season import Window
+from mirvo.core.standing.answer import Experience
+from mirvo.core.standing.standing import Standing
+from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession
 from mirvo.records.models import BenchSession, Measurement, Plan, RootSession, Target, Tree
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.bench_session.session import running_session
 from mirvo.studio.path.plans import newest_plan
+from mirvo.studio.records.answers import experience_with
 from mirvo.studio.tree_queries import (
     CutOfRoot,
     MeasuredBase,
@@ -25,7 +29,7 @@ from mirvo.studio.tree_queries import (
     target_of,
 )
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.trees import due_window
+from mirvo.studio.yard.standing import TreeStanding, standing_of
 from mirvo.studio.yard.weather import expected_bud_swell, frost_after, frost_by_week
 
 
@@ -42,13 +46,24 @@ class Sheet:
     target: Target | None
     path: PlannedPath | None
     path_outdated: bool
-    window: Window
+    stands: TreeStanding
+    verdict: Verdict
     today: date
     last_frost: str
     running: BenchSession | None
     bud_swell: date | None
-    frost_nights: float
+    frost_nights: float | None
     frosty: list[float]
+    experience: Experience
+
+    @property
+    def standing(self) -> Standing:
+        return self.stands.standing
+
+    @property
+    def window(self) -> Window:
+        """The window in which the tree is due next."""
+        return self.stands.standing.next_window
 
 
 def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
@@ -58,8 +73,8 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
     base, sessions = measured_base(db, tree_id), sessions_of(db, tree_id)
     target, plan = target_of(db, tree_id), newest_plan(db, tree_id)
     # Newest first, so the first is the one the interval counts from.
-    last = sessions[0].done_on if sessions else None
-    window = due_window(yard, tree, species, last, today)
+    stands = standing_of(db, tree_id, today)
+    window = stands.standing.next_window
     measurement = None if base is None else base.measurement
     result = None if plan is None else plan.result
     return Sheet(
@@ -72,13 +87,15 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         target=target,
         path=result.path_of(yard.school) if result and target else None,
         path_outdated=plan is not None and _changed_since(plan, sessions, measurement, target),
-        window=window,
+        stands=stands,
+        verdict=stands.usual_verdict,
         today=today,
         last_frost=yard.last_frost,
         running=running_session(db, tree_id),
         bud_swell=expected_bud_swell(yard, species, window.year, today),
         frost_nights=frost_after(yard, window.best),
         frosty=frost_by_week(yard),
+        experience=experience_with(db, tree.species_key),
     )
 
 

@@ -13,14 +13,16 @@ from mirvo.core.almanac import Species, rules
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.core.forms import FormModel
 from mirvo.core.measure.records import TopRecord
-from mirvo.core.season import BUD_STAGES, Window, window_of
+from mirvo.core.season import BUD_STAGES, Window
+from mirvo.core.standing.standing import Standing
+from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession, find_kept
-from mirvo.records.models import Measurement, RootSession, Tree, Yard
+from mirvo.records.models import Measurement, Tree, Yard
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import FROM_ABOVE, load_tree
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.weather import outlook_for
+from mirvo.studio.yard.standing import TreeStanding, standings_of
 
 ORIGINS = (
     "nursery container",
@@ -57,9 +59,11 @@ class TreeForm(FormModel):
     height_mm: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
     trunk_mm: Annotated[float, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = None
     container: str = "wide training pot"
+    pot_depth_mm: Annotated[float, Field(gt=0, le=2_000, allow_inf_nan=False)] | None = None
     worth: Literal["heirloom", "usual", "free to try"] = "usual"
     water_dish: bool = False
     under_glass: bool = False
+    keeps_soil: bool = False
     foreign_soil: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     note: Text = ""
 
@@ -73,13 +77,29 @@ class TreeForm(FormModel):
 
 @dataclass(frozen=True)
 class TreeRow:
-    """One line of the list of trees."""
+    """One line of the list of trees. measured : its base as it stands, None before the first."""
 
-    tree: Tree
-    species: Species
+    stands: TreeStanding
     last_session: date | None
     measured: TopRecord | None
-    window: Window
+    verdict: Verdict
+
+    @property
+    def tree(self) -> Tree:
+        return self.stands.tree
+
+    @property
+    def species(self) -> Species:
+        return self.stands.species
+
+    @property
+    def standing(self) -> Standing:
+        return self.stands.standing
+
+    @property
+    def window(self) -> Window:
+        """The window in which it is due next."""
+        return self.stands.standing.next_window
 
 
 def _check(yard: Yard, form: TreeForm, today: date) -> None:
@@ -146,20 +166,13 @@ def edit_tree(studio: Studio, tree_id: int, form: TreeForm, version: int) -> Tre
                 "This tree was saved in another tab meanwhile. Your entries are still here: "
                 "compare them with what is kept now, then save again.",
             )
+        if form.strength != tree.strength:
+            # Said anew, with all that was found until today in mind.
+            tree.strength_said_on = studio.today
         for name, value in form.model_dump().items():
             setattr(tree, name, value)
         tree.version, tree.updated_at = version + 1, studio.now
     return tree
-
-
-def due_window(yard: Yard, tree: Tree, species: Species, last: date | None, today: date) -> Window:
-    """The next window in which the tree is due, its interval counted from the last session."""
-    not_before = today
-    if last is not None:
-        years = max(1, round(species.interval_for(tree.age_class)))
-        not_before = max(today, date(last.year + years, 1, 1))
-    outlook = outlook_for(yard, tree, species, today)
-    return window_of(species, yard.last_frost, today, not_before, outlook)
 
 
 def see_buds(studio: Studio, tree_id: int, stage: str) -> None:
@@ -177,6 +190,21 @@ def see_buds(studio: Studio, tree_id: int, stage: str) -> None:
         tree.buds_seen, tree.buds_seen_on = stage, studio.today if stage else None
 
 
+def say_strength(studio: Studio, tree_id: int, strength: str) -> None:
+    """Say how strong a tree is, with all that was found until today in mind.
+
+    Raises
+    ------
+    BadInput : a word Mirvo does not know.
+    """
+    if strength not in STRENGTHS:
+        raise BadInput("strength", f"'{strength}' is not one of {', '.join(STRENGTHS)}")
+    with studio.writing() as db:
+        tree = load_tree(db, tree_id)
+        tree.strength, tree.strength_said_on = strength, studio.today
+        tree.updated_at, tree.version = studio.now, tree.version + 1
+
+
 def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
     """Number, name and species of every tree, by name."""
     yard = yard_of(db)
@@ -187,13 +215,6 @@ def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
 def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
     """All trees whose name or species holds the words, by name."""
     yard = yard_of(db)
-    last = (
-        select(RootSession.done_on)
-        .where(RootSession.tree_id == Tree.id, RootSession.kept())
-        .order_by(RootSession.done_on.desc())
-        .limit(1)
-        .scalar_subquery()
-    )
     newest = (
         select(Measurement.id)
         .where(Measurement.tree_id == Tree.id, FROM_ABOVE, Measurement.kept())
@@ -203,15 +224,20 @@ def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
         .scalar_subquery()
     )
     query = (
-        select(Tree, last, Measurement.top)
+        select(Tree, Measurement.stands, Measurement.top)
         .outerjoin(Measurement, Measurement.id == newest)
         .where(Tree.kept())
         .order_by(Tree.name)
     )
+    found = [
+        (tree, stands or measured)
+        for tree, stands, measured in db.execute(query)
+        if words.lower() in f"{tree.name} {species_of(yard, tree.species_key).name}".lower()
+    ]
+    standings = standings_of(db, [tree for tree, _ in found], today)
     rows = []
-    for tree, worked_on, measured in db.execute(query):
-        species = species_of(yard, tree.species_key)
-        if words.lower() in f"{tree.name} {species.name}".lower():
-            window = due_window(yard, tree, species, worked_on, today)
-            rows.append(TreeRow(tree, species, worked_on, measured, window))
+    for tree, measured in found:
+        stands = standings[tree.id]
+        last = stands.sessions[0].done_on if stands.sessions else None
+        rows.append(TreeRow(stands, last, measured, stands.usual_verdict))
     return rows

@@ -1,7 +1,11 @@
-"""The weather of the yard: frost to come and whom it concerns, and when buds should swell."""
+"""The weather of the yard as far as it is known: nights measured or typed in, the simulated
+station where the yard has one, frost to come and whom it concerns, and when buds should swell."""
 
 from __future__ import annotations
 
+import csv
+import io
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import lru_cache
@@ -9,7 +13,8 @@ from functools import lru_cache
 from sqlalchemy import select
 
 from mirvo.core.almanac import Species, rules
-from mirvo.core.season import Outlook, frost_day
+from mirvo.core.errors import BadInput
+from mirvo.core.season import Outlook, Place, frost_day
 from mirvo.core.season.weather import (
     FRESH_ROOTS_FLOOR_C,
     SEASON_DAYS,
@@ -21,37 +26,129 @@ from mirvo.core.season.weather import (
     nights_below,
     season_shift,
 )
-from mirvo.records.database import DbSession
-from mirvo.records.models import RootSession, Tree, Yard
+from mirvo.core.season.window import SIMULATED
+from mirvo.records.database import DbSession, read_once
+from mirvo.records.models import NightMinimum, RootSession, Tree, Yard
 from mirvo.standins.weather import SimulatedStation
 from mirvo.studio.almanac.species import species_of
+from mirvo.studio.context import Studio
 from mirvo.studio.yard.settings import yard_of
 
 # Below this a pot freezes through and even hardy roots die.
 USUAL_FLOOR_C = -8.0
 # So long fresh roots are at their tenderest.
 FROST_RISK_NIGHTS = 28
+NIGHTS_BACK = 30
+MAX_NIGHTS = 40_000
+COLDEST_C, WARMEST_C = -60.0, 45.0
+TYPED, THERMOMETER = "typed", "thermometer"
+SAID = {TYPED: "minima entered by hand", THERMOMETER: "thermometer"}
 
 
 @dataclass(frozen=True)
 class ColdNights:
-    """The cold nights forecast for one tree, the first first, and why they matter to it."""
+    """The cold nights to come for one tree, the first first, why they matter, and who says so."""
 
     tree: Tree
     nights: list[DayWeather]
     floor_c: float
     why: str
+    source: str = SIMULATED
 
 
-def station_of(yard: Yard) -> Station:
-    """The yard's weather station; the simulated one until there is another."""
+def place_of(yard: Yard) -> Place:
+    """Where the yard lies, as seasons need it."""
+    return Place(yard.last_frost, yard.frost_free)
+
+
+def station_of(yard: Yard) -> Station | None:
+    """The simulated weather station, where the yard says it wants one."""
+    if not yard.simulated_weather:
+        return None
     return SimulatedStation(yard.place or yard.name, yard.last_frost)
+
+
+@read_once
+def nights_near(db: DbSession, today: date) -> tuple[tuple[DayWeather, ...], str]:
+    """Nights known about a day, and by what: those kept by the artist, else the simulated ones."""
+    query = (
+        select(NightMinimum)
+        .where(NightMinimum.day.between(today - timedelta(days=NIGHTS_BACK), today))
+        .order_by(NightMinimum.day)
+    )
+    kept = list(db.scalars(query))
+    if kept:
+        nights = tuple(DayWeather(night.day, night.low_c, night.low_c) for night in kept)
+        return nights, SAID.get(kept[-1].source, THERMOMETER)
+    station = station_of(yard_of(db))
+    return ((), SIMULATED) if station is None else (tuple(station.forecast(today)), SIMULATED)
+
+
+def put_night(studio: Studio, day: date, low_c: float) -> None:
+    """Keep the lowest temperature of one night as it was typed in.
+
+    Raises
+    ------
+    BadInput : a night to come, or a temperature that cannot be.
+    """
+    if day > studio.today:
+        raise BadInput("night", f"{day:%d %b %Y} lies in the future")
+    if not COLDEST_C <= low_c <= WARMEST_C:
+        raise BadInput("low_c", f"{low_c:g} °C cannot be; give {COLDEST_C:g} to {WARMEST_C:g}")
+    with studio.writing() as db:
+        db.merge(NightMinimum(day=day, low_c=low_c, source=TYPED))
+
+
+def read_nights(content: bytes) -> dict[date, float]:
+    """The minimum of each day in a thermometer's file, °C.
+
+    A row begins with a day (2026-03-14, with or without a time) and bears a temperature in its
+    next column; of several rows of a day the lowest counts. Rows that are neither are headings.
+
+    Raises
+    ------
+    BadInput : no row can be read.
+    """
+    try:
+        text = content.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise BadInput("file", "this is no text file; export the thermometer as CSV") from None
+    comma = text.count(";") == 0
+    found: dict[date, float] = {}
+    for row in csv.reader(io.StringIO(text), delimiter="," if comma else ";"):
+        if len(row) < 2 or len(found) > MAX_NIGHTS:
+            continue
+        try:
+            day = date.fromisoformat(row[0].strip()[:10])
+            low = float(row[1].strip().replace(",", "."))
+        except ValueError:
+            continue
+        if COLDEST_C <= low <= WARMEST_C:
+            found[day] = min(low, found.get(day, low))
+    if not found:
+        raise BadInput(
+            "file", "no row has a day such as 2026-03-14 and a temperature in its next column"
+        )
+    return found
+
+
+def take_nights(studio: Studio, content: bytes) -> int:
+    """Keep the minima of a thermometer's file; how many nights it held. Raises BadInput."""
+    found = {day: low for day, low in read_nights(content).items() if day <= studio.today}
+    with studio.writing() as db:
+        for day, low in found.items():
+            db.merge(NightMinimum(day=day, low_c=low, source=THERMOMETER))
+    return len(found)
 
 
 def frost_watch(db: DbSession, today: date) -> list[ColdNights]:
     """Trees that the ten days forecast would harm, those with the first cold night first."""
     yard = yard_of(db)
-    days = station_of(yard).forecast(today)
+    station = station_of(yard)
+    # Without a forecast nobody knows what comes; a frost-free place has none to fear.
+    if station is None or yard.frost_free:
+        return []
+    days = station.forecast(today)
     worked = (
         select(RootSession.done_on)
         .where(
@@ -64,17 +161,19 @@ def frost_watch(db: DbSession, today: date) -> list[ColdNights]:
         .scalar_subquery()
     )
     # Under glass no frost comes near, whatever the forecast.
-    query = select(Tree, worked).where(Tree.under_glass.is_(False), Tree.kept())
+    query = select(Tree, worked).where(
+        Tree.under_glass.is_(False), Tree.died_on.is_(None), Tree.kept()
+    )
     found = []
     for tree, done_on in db.execute(query):
-        floor, why = _floor(species_of(yard, tree.species_key), done_on, today)
+        floor, why = floor_of(species_of(yard, tree.species_key), done_on, today)
         nights = nights_below(days, floor)
         if nights:
             found.append(ColdNights(tree, nights, floor, why))
     return sorted(found, key=lambda warning: (warning.nights[0].day, warning.tree.name))
 
 
-def _floor(species: Species, done_on: date | None, today: date) -> tuple[float, str]:
+def floor_of(species: Species, done_on: date | None, today: date) -> tuple[float, str]:
     """The night temperature a tree must not meet now, and why."""
     # A tender tree is harmed before fresh roots are, so its own floor comes first.
     if species.night_floor_c >= rules().care.tender_from_c:
@@ -87,20 +186,59 @@ def _floor(species: Species, done_on: date | None, today: date) -> tuple[float, 
     return USUAL_FLOOR_C, "roots in a pot freeze through"
 
 
+def warnings_before_work(
+    db: DbSession, tree: Tree, species: Species, day: date, may_be_warmed: bool = False
+) -> list[str]:
+    """What frost or heat to come means for roots opened on a day, said before the first cut."""
+    yard = yard_of(db)
+    said = []
+    station = station_of(yard)
+    sheltered = tree.under_glass or may_be_warmed
+    if not sheltered and not yard.frost_free:
+        cold = [] if station is None else nights_below(station.forecast(day), FRESH_ROOTS_FLOOR_C)
+        frost = next(
+            (
+                frost_day(yard.last_frost, year)
+                for year in (day.year, day.year + 1)
+                if frost_day(yard.last_frost, year) > day
+            ),
+            None,
+        )
+        if cold:
+            said.append(
+                f"Frost forecast, down to {min(night.low_c for night in cold):.0f} °C in "
+                f"{len(cold)} of ten nights (simulated): have a frost-free place ready before you "
+                "cut."
+            )
+        elif frost is not None and (frost - day).days <= 183:
+            said.append(
+                f"The usual last frost is about {frost.day} {frost:%B %Y}: fresh-cut roots must be "
+                "kept free of frost until then."
+            )
+    ceiling = rules().season.heat_ceiling_c.get(species.group)
+    if station is not None and ceiling is not None:
+        hot = [weather for weather in station.forecast(day) if weather.high_c >= ceiling]
+        if hot:
+            said.append(
+                f"Days of {max(day.high_c for day in hot):.0f} °C are forecast (simulated): "
+                "fresh roots cannot fill leaf in such heat. Wait, or shade and mist it."
+            )
+    return said
+
+
 def expected_bud_swell(
     yard: Yard, species: Species, year: int, today: date | None = None
 ) -> date | None:
-    """When buds should swell at the place, by degree days; None where no rule is known.
+    """When buds should swell at the place, by degree days; None where nobody can tell.
 
     The sum starts at the coldest time, half a year before the warmest. With `today` the
     season's own warmth so far counts.
     """
-    rule = rules().phenology.get(species.group)
-    if rule is None:
+    rule, station = rules().phenology.get(species.group), station_of(yard)
+    if rule is None or station is None:
         return None
     # Warmth is summed from the coldest time, when nothing grows yet.
     start = _coldest(yard.last_frost, year)
-    station = station_of(yard)
     usual = (station.normal(start + timedelta(days=ahead)) for ahead in range(SEASON_DAYS))
     swell = bud_swell(usual, rule.base_c, rule.degree_days)
     shift = None if today is None else season_shift_of(yard, species, today)
@@ -116,7 +254,7 @@ def _coldest(last_frost: str, year: int) -> date:
 def season_shift_of(yard: Yard, species: Species, today: date) -> tuple[int, int] | None:
     """Year of the running season and the days its warmth runs late; None outside of it."""
     rule = rules().phenology.get(species.group)
-    if rule is None:
+    if rule is None or not yard.simulated_weather:
         return None
     start = _coldest(yard.last_frost, today.year)
     place = yard.place or yard.name
@@ -136,25 +274,44 @@ def _shift(
     return season_shift(SimulatedStation(place, last_frost), start, today, base_c, needed)
 
 
-def outlook_for(yard: Yard, tree: Tree, species: Species, today: date) -> Outlook:
-    """What is known of a tree's season beside the calendar."""
+def outlook_for(
+    yard: Yard,
+    tree: Tree,
+    species: Species,
+    today: date,
+    nights: tuple[Sequence[DayWeather], str] = ((), SIMULATED),
+    buds: tuple[str, date] | None = None,
+) -> Outlook:
+    """What is known of a tree's season beside the calendar.
+
+    nights : known about the day, see `nights_near`. buds : stage and day, where they are another
+    day's than the tree's own note says.
+    """
+    stage, seen_on = buds or (tree.buds_seen, tree.buds_seen_on)
     return Outlook(
-        buds=tree.buds_seen,
-        seen_on=tree.buds_seen_on,
+        buds=stage,
+        seen_on=seen_on,
         shift=season_shift_of(yard, species, today),
         under_glass=tree.under_glass,
         station=station_of(yard),
+        nights=nights[0],
+        nights_source=nights[1],
     )
 
 
-def frost_after(yard: Yard, day: date) -> float:
-    """Nights of frost to be expected in the four weeks after a day."""
-    return frost_nights(station_of(yard), day, FROST_RISK_NIGHTS)
+def frost_after(yard: Yard, day: date) -> float | None:
+    """Nights of frost to be expected in the four weeks after a day; None where nobody can tell."""
+    station = station_of(yard)
+    if yard.frost_free:
+        return 0.0
+    return None if station is None else frost_nights(station, day, FROST_RISK_NIGHTS)
 
 
 def frost_by_week(yard: Yard) -> list[float]:
-    """Chance of frost in a night in the middle of each of the 52 weeks of a year."""
+    """Chance of frost in a night in the middle of each of the 52 weeks of a year; none unknown."""
     station = station_of(yard)
+    if station is None or yard.frost_free:
+        return [0.0] * 52
     # Any year does: what is usual does not depend on it.
     middles = (date(2001, 1, 4) + timedelta(weeks=week) for week in range(52))
     return [frost_chance(station.normal(day).low_c, station.spread_c) for day in middles]

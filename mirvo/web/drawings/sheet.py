@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from mirvo.core.plan.problem import FINAL
+from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedPath
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene, nice_scale

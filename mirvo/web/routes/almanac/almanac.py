@@ -1,18 +1,31 @@
 """Almanac: the species and their figures, and the yard they stand in."""
 
+from datetime import date
 from typing import Annotated
 
-from fastapi import APIRouter, Form
+from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from pydantic import Field
 
+from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
-from mirvo.core.season import window_of
+from mirvo.core.season import next_window
 from mirvo.studio.almanac.species import add_entry, almanac, laid_aside
 from mirvo.studio.yard.settings import YardForm, save_yard, yard_of
+from mirvo.studio.yard.weather import nights_near, place_of, put_night, take_nights
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
+MAX_FILE = 4 * 1024 * 1024
+
+
+class NightForm(FormModel):
+    """The lowest temperature of one night, or a thermometer's file."""
+
+    night: date | None = None
+    low_c: Annotated[float, Field(allow_inf_nan=False)] | None = None
+    file: UploadFile | None = None
 
 
 class NewSpecies(FormModel):
@@ -24,10 +37,13 @@ class NewSpecies(FormModel):
 
 def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
     """The almanac, with the forms of the yard and of a new species."""
-    frost, today = yard_of(reader.db).last_frost, reader.today
-    found = [(entry, window_of(entry.species, frost, today, today)) for entry in almanac(reader.db)]
+    place, today = place_of(yard_of(reader.db)), reader.today
+    found = [
+        (entry, next_window(entry.species, place, today, today)) for entry in almanac(reader.db)
+    ]
     # What was filled in wins over what is kept, so that nothing typed is lost.
     kept = fields_from(yard_of(reader.db), tuple(YardForm.model_fields))
+    nights, source = nights_near(reader.db, today)
     context = {
         "parts": [
             ("In your yard", [line for line in found if line[0].trees]),
@@ -36,6 +52,8 @@ def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
         "aside": laid_aside(reader.db),
         "fields": {**kept, **filled.fields},
         "errors": filled.errors,
+        "nights": nights,
+        "nights_source": source,
     }
     return reader.page("almanac/almanac.html", context, filled.status)
 
@@ -56,4 +74,19 @@ def add_species(studio: StudioDep, form: Annotated[NewSpecies, Form()]) -> Respo
 @shown_again_on(almanac_page)
 def keep_yard(studio: StudioDep, form: Annotated[YardForm, Form()]) -> Response:
     save_yard(studio, form)
+    return RedirectResponse("/almanac", 303)
+
+
+@router.post("/almanac/nights")
+@shown_again_on(almanac_page)
+def keep_nights(
+    studio: StudioDep, form: Annotated[NightForm, Form(media_type="multipart/form-data")]
+) -> Response:
+    content = b"" if form.file is None else form.file.file.read(MAX_FILE)
+    if content:
+        take_nights(studio, content)
+    elif form.night is None or form.low_c is None:
+        raise BadInput("night", "Give a night and its lowest temperature, or a file.")
+    else:
+        put_night(studio, form.night, form.low_c)
     return RedirectResponse("/almanac", 303)

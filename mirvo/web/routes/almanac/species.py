@@ -6,9 +6,10 @@ from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.almanac import Entry, Species, figures_of, groups
-from mirvo.core.season import window_of
+from mirvo.core.season import next_window
 from mirvo.studio.almanac import species as use
 from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.weather import place_of
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
@@ -21,7 +22,7 @@ def species_page(reader: Reader, filled: Filled, key: str) -> HTMLResponse:
     shipped = {} if entry.shipped is None else _fields(entry.shipped)
     context = {
         "entry": entry,
-        "window": window_of(entry.species, yard_of(reader.db).last_frost, today, today),
+        "window": next_window(entry.species, place_of(yard_of(reader.db)), today, today),
         "shipped": {name: f"As shipped: {shipped[name]}" for name in entry.changed},
         "fields": filled.fields or _fields(entry.species),
         "errors": filled.errors,

@@ -19,6 +19,7 @@ from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import keep_photo, save_entries
 from mirvo.studio.path.plans import newest_step
 from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.weather import warnings_before_work
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import draw_cuts
@@ -56,7 +57,7 @@ class StepForm(OpenForm):
 
 
 @router.get("/trees/{tree_id}/bench-sessions/new")
-def choose_kind(reader: Reader, tree_id: int) -> Response:
+def choose_kind(reader: Reader, tree_id: int, kind: str = "") -> Response:
     running = use.running_session(reader.db, tree_id)
     # A tree lies on one bench only.
     if running is not None:
@@ -64,6 +65,7 @@ def choose_kind(reader: Reader, tree_id: int) -> Response:
     context = {
         "tree": load_tree(reader.db, tree_id),
         "kinds": KINDS,
+        "asked": kind,
         "step": newest_step(reader.db, tree_id, reader.today.year),
     }
     return reader.page("bench_session/begin.html", context)
@@ -192,6 +194,7 @@ def _context(reader: PageReader, bench_id: int) -> Context:
         "cuts": cuts,
         "half": HALF,
         "wheel": wheel,
+        "weather": warnings_before_work(reader.db, state.tree, review.stands.species, state.day),
         "ball": draw_ball(state.answers, WHEEL_PX),
         "supply": draw_supply(review.cases, review.stems, cuts),
         "decides": decides,
@@ -199,5 +202,5 @@ def _context(reader: PageReader, bench_id: int) -> Context:
         "left": unfinished(state, review),
         "before_left": state.last.unfinished if state.last else (),
         "step_planned": newest_step(reader.db, state.tree.id, state.day.year),
-        "parts": ("decide", "share", "closing") if decides else ("share", "closing"),
+        "parts": ("standing", *(("decide",) if decides else ()), "share", "closing"),
     }

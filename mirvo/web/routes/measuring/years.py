@@ -6,8 +6,9 @@ from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import OpenForm
+from mirvo.core.forms import FormModel, OpenForm
 from mirvo.studio.measuring import years as use
+from mirvo.studio.measuring.same_tree import doubts_of, say_same_tree
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.web.drawings.wheel import draw_two_dates, wheel_reach_mm
 from mirvo.web.drawings.years import years_charts
@@ -19,6 +20,12 @@ router = APIRouter()
 LETTER = "letter_"
 OVERLAY_PX = 440.0
 SMALLEST_REACH_MM, LARGEST_REACH_MM = 10.0, 2000.0
+
+
+class SameForm(FormModel):
+    """Whether a photo shows this tree: yes or no."""
+
+    same: str = "yes"
 
 
 class LettersForm(OpenForm):
@@ -46,6 +53,7 @@ def years_page(
         "tree": years.tree,
         "years": years,
         "pair": years.comparison,
+        "doubts": doubts_of(reader.db, years.tree),
         "complaint": next(iter(filled.errors.values()), ""),
         "charts": years_charts(sheet_of(reader.db, tree_id, reader.today)),
         **_drawn(years.comparison),
@@ -67,6 +75,14 @@ def confirm(
 ) -> Response:
     use.confirm(studio, tree_id, measurement_id, form.letters)
     return RedirectResponse(f"/trees/{tree_id}/years?after={measurement_id}", 303)
+
+
+@router.post("/trees/{tree_id}/same-tree/{measurement_id}")
+def same_tree(
+    studio: StudioDep, tree_id: int, measurement_id: int, form: Annotated[SameForm, Form()]
+) -> Response:
+    say_same_tree(studio, tree_id, measurement_id, form.same == "yes")
+    return RedirectResponse(f"/trees/{tree_id}/years", 303)
 
 
 @router.get("/measurements/{measurement_id}/plan.jpg")

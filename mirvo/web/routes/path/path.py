@@ -175,7 +175,7 @@ def _three(view: use.PathView) -> Scene | None:
         return None
     rows = [(path.school, path) for path in view.result.paths]
     case = view.case
-    return draw_three_paths(rows, case.today.year, case.horizon_years, case.target.year)
+    return draw_three_paths(rows, case.today.year, case.horizon, case.target.year)
 
 
 def _needs(reader: PageReader, sheet: Sheet, path: PlannedPath) -> dict[int, Any]:

@@ -56,7 +56,7 @@ def plans_page(reader: Reader, filled: Filled, tree_id: int = 0, plan_id: int = 
     drawing = None
     if columns:
         first = min(column.case.today.year for column in columns)
-        last = max(column.case.today.year + column.case.horizon_years for column in columns)
+        last = max(column.case.today.year + column.case.horizon for column in columns)
         rows = [(column.name[:MAX_NAME], column.path) for column in columns]
         drawing = draw_three_paths(rows, first, last - first, None)
     context = {

@@ -7,7 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.forms import FormModel
 from mirvo.studio.records import aftercare as use
-from mirvo.web.reader import StudioDep
+from mirvo.web.reader import StudioDep, came_from
 
 router = APIRouter()
 
@@ -23,18 +23,10 @@ def tick(
     request: Request, studio: StudioDep, task_id: int, form: Annotated[TickForm, Form()]
 ) -> Response:
     use.tick(studio, task_id, done=not form.open)
-    return RedirectResponse(_back(request), 303)
+    return RedirectResponse(came_from(request, "/"), 303)
 
 
 @router.post("/trees/{tree_id}/waterings")
 def water(studio: StudioDep, tree_id: int) -> Response:
     use.water(studio, tree_id)
     return RedirectResponse(f"/trees/{tree_id}", 303)
-
-
-def _back(request: Request) -> str:
-    """The page the tick came from, of this site only."""
-    # A task is ticked on the Bench, on a sheet or in a record; one goes on from there.
-    came = request.headers.get("referer", "")
-    path = came.removeprefix(str(request.base_url).rstrip("/"))
-    return path if path.startswith("/") and not path.startswith("//") else "/"

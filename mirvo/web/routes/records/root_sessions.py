@@ -3,7 +3,7 @@
 from typing import Annotated, Any
 from urllib.parse import quote
 
-from fastapi import APIRouter, Form, UploadFile
+from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import model_validator
 
@@ -21,12 +21,14 @@ from mirvo.studio.photos.photo_queries import KINDS as PHOTO_KINDS
 from mirvo.studio.photos.photo_queries import compared_photos, photos_of_session
 from mirvo.studio.records import root_sessions as use
 from mirvo.studio.records.aftercare import tasks_of_session
+from mirvo.studio.records.answers import AnswerForm, answers_seen, put_answer
 from mirvo.studio.records.corrections import correct_session, form_of_session, roots_to_tick
 from mirvo.studio.records.session_form import ENTERED, SessionForm
 from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.standing import standing_of
 from mirvo.web.forms import Fields, Filled, as_field, fields_from, shown_again_on
-from mirvo.web.reader import PageReader, Reader, StudioDep
+from mirvo.web.reader import PageReader, Reader, StudioDep, came_from
 from mirvo.web.routes.photos.photos import Files, sent
 
 router = APIRouter()
@@ -149,8 +151,21 @@ def correct(studio: StudioDep, session_id: int, form: Entered) -> Response:
 
 @router.get("/sessions/{session_id}")
 def show_session(reader: Reader, session_id: int, refused: str = "") -> HTMLResponse:
+    return _record_page(reader, Filled(), session_id, refused)
+
+
+def answer_page(reader: Reader, filled: Filled, session_id: int) -> HTMLResponse:
+    """A record, with what is wrong with the answer that was filled in."""
+    return _record_page(reader, filled, session_id, "")
+
+
+def _record_page(reader: PageReader, filled: Filled, session_id: int, refused: str) -> HTMLResponse:
     session = use.load_session(reader.db, session_id)
     context = {
+        "fields_of_answer": filled.fields,
+        "errors": filled.errors,
+        "answered": answers_seen(reader.db, session),
+        "stands": standing_of(reader.db, session.tree_id, reader.today),
         "session": session,
         "tree": load_tree(reader.db, session.tree_id),
         "tasks": tasks_of_session(reader.db, session_id),
@@ -161,7 +176,16 @@ def show_session(reader: Reader, session_id: int, refused: str = "") -> HTMLResp
         "photos": photos_of_session(reader.db, session_id),
         "photo_kinds": PHOTO_KINDS,
     }
-    return reader.page("records/record.html", context)
+    return reader.page("records/record.html", context, filled.status)
+
+
+@router.post("/sessions/{session_id}/answers")
+@shown_again_on(answer_page)
+def answer(
+    request: Request, studio: StudioDep, session_id: int, form: Annotated[AnswerForm, Form()]
+) -> Response:
+    put_answer(studio, session_id, form)
+    return RedirectResponse(came_from(request, f"/sessions/{session_id}"), 303)
 
 
 @router.post("/sessions/{session_id}/photos")

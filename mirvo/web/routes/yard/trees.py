@@ -2,14 +2,16 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Form
+from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.almanac import rules
+from mirvo.core.forms import FormModel
 from mirvo.records.models import Tree
 from mirvo.studio.almanac.species import all_species
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.aftercare import rhythm_of
+from mirvo.studio.records.answers import DeathForm, say_died
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
 from mirvo.studio.yard.settings import yard_of
@@ -18,10 +20,16 @@ from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.sheet import draw_sheet
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.forms import Filled, fields_from, shown_again_on
-from mirvo.web.reader import Reader, StudioDep
+from mirvo.web.reader import Reader, StudioDep, came_from
 
 router = APIRouter()
 ENTERED = (*use.TreeForm.model_fields, "version")
+
+
+class StrengthForm(FormModel):
+    """How strong the artist calls a tree."""
+
+    strength: str = ""
 
 
 class EditForm(use.TreeForm):
@@ -79,11 +87,26 @@ def show_tree(reader: Reader, tree_id: int) -> HTMLResponse:
         "children": children,
         "tree": sheet.tree,
         "rhythm": rhythm_of(reader.db, tree_id),
+        "died": fields_from(sheet.tree, tuple(DeathForm.model_fields)),
         "plan_and_section": draw_sheet(sheet),
         "ribbon": season_ribbon(sheet),
         "years": years_chart(sheet),
     }
     return reader.page("yard/sheet.html", context)
+
+
+@router.post("/trees/{tree_id}/died")
+def died(studio: StudioDep, tree_id: int, form: Annotated[DeathForm, Form()]) -> Response:
+    say_died(studio, tree_id, form)
+    return RedirectResponse(f"/trees/{tree_id}", 303)
+
+
+@router.post("/trees/{tree_id}/strength")
+def say_strength(
+    request: Request, studio: StudioDep, tree_id: int, form: Annotated[StrengthForm, Form()]
+) -> Response:
+    use.say_strength(studio, tree_id, form.strength)
+    return RedirectResponse(came_from(request, f"/trees/{tree_id}"), 303)
 
 
 @router.get("/trees/{tree_id}/edit")

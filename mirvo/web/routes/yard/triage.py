@@ -17,13 +17,15 @@ def show(reader: Reader, tree_id: int) -> HTMLResponse:
     # Half of the world writes 2,5.
     days = sent.get("days_between", "").replace(",", ".")
     given = float(days) if days.replace(".", "", 1).isdigit() else None
-    evidence, verdict = is_it_time(reader.db, reader.today, tree_id, seen, given)
+    stands, looked, verdict = is_it_time(reader.db, reader.today, tree_id, seen, given)
     context = {
         "tree": load_tree(reader.db, tree_id),
         "seen": seen,
         "days": days,
         "days_wrong": bool(days) and given is None,
-        "evidence": evidence,
+        "stands": stands,
+        "standing": stands.standing,
+        "looked": looked,
         "verdict": verdict,
     }
     template = "yard/_verdict.html" if reader.wants_part else "yard/triage.html"

@@ -1,0 +1,408 @@
+"""How trees stand: the records gathered that `core.standing` judges by, one tree or all at once."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from math import ceil
+from typing import Any
+
+from sqlalchemy import func, select
+
+from mirvo.core.almanac import Species, rules
+from mirvo.core.almanac.practice import Practice
+from mirvo.core.rootwork import KINDS, BudgetedTree, SessionLimits, session_limits
+from mirvo.core.season import due_from, next_window, season_state, year_window
+from mirvo.core.standing.answer import Answer, Seen, answer_of, bearing_factor
+from mirvo.core.standing.ball import LeftBall, ball_depth
+from mirvo.core.standing.recovery import RootWork, recovery_of
+from mirvo.core.standing.sourced import Sourced
+from mirvo.core.standing.standing import DAYS_A_MONTH, Interval, Soil, Standing
+from mirvo.core.standing.strength import Sign, Strength, strength_of
+from mirvo.core.standing.verdict import Looked, Verdict, verdict
+from mirvo.records.database import DbSession, read_once
+from mirvo.records.models import (
+    Measurement,
+    Plan,
+    RootSession,
+    Target,
+    Tree,
+    TreeAnswer,
+    Yard,
+)
+from mirvo.studio.almanac.practice import practice_for
+from mirvo.studio.almanac.species import species_of
+from mirvo.studio.path.plans import newest_plans
+from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.weather import nights_near, outlook_for, place_of
+
+BLACK_TIPS = "brown-black, soft"
+NO_ENTRIES: Mapping[str, Any] = {}
+
+
+@dataclass(frozen=True)
+class TreeStanding:
+    """One tree with its standing, and what it rests on.
+
+    sessions : newest first. answers : of each session by its number, as far as it is known.
+    plan : the newest, only while nothing it rests on has changed.
+    """
+
+    tree: Tree
+    species: Species
+    practice: Practice
+    standing: Standing
+    budgeted: BudgetedTree
+    sessions: tuple[RootSession, ...] = ()
+    answers: dict[int, Answer] = field(default_factory=dict)
+    plan: Plan | None = None
+
+    def limits(self, kind: str = "routine", top_reduced: float = 0.0) -> SessionLimits:
+        """What a session of a kind on this day is held against."""
+        return session_limits(
+            self.budgeted,
+            self.species,
+            self.practice,
+            self.standing.season.budget,
+            self.standing.day,
+            top_reduced,
+            kind,
+        )
+
+    @property
+    def usual_verdict(self) -> Verdict:
+        """The verdict on what is on record, nothing looked at today."""
+        return verdict(self.standing, self.looked())
+
+    def looked(
+        self,
+        signs: Iterable[str] = (),
+        days_between: float | None = None,
+        days_usual: float | None = None,
+    ) -> Looked:
+        """What is seen today, with the practice's answers."""
+        return Looked(
+            frozenset(signs),
+            days_between,
+            days_usual,
+            self.practice["when"],
+            self.practice["newcomer"],
+        )
+
+
+@dataclass(frozen=True)
+class _Records:
+    """What was read for some trees, by tree."""
+
+    sessions: dict[int, tuple[RootSession, ...]]
+    answers: dict[int, list[TreeAnswer]]
+    plans: dict[int, Plan]
+    changed: dict[int, datetime]
+    trunks: dict[int, float]
+
+
+@read_once
+def standing_of(db: DbSession, tree_id: int, day: date) -> TreeStanding:
+    """How one tree stands on a day. Raises NotFound."""
+    tree = load_tree(db, tree_id)
+    return _standing(db, tree, day, _read(db, [tree_id]))
+
+
+def standings_of(db: DbSession, trees: Iterable[Tree], day: date) -> dict[int, TreeStanding]:
+    """How trees stand on a day, by number; asked in a constant number of queries."""
+    listed = list(trees)
+    records = _read(db, [tree.id for tree in listed])
+    return {tree.id: _standing(db, tree, day, records) for tree in listed}
+
+
+def standing_while_worked(
+    db: DbSession, tree: Tree, day: date, entered: Mapping[str, Any]
+) -> TreeStanding:
+    """How a tree stands while it lies on the bench: what was just found counts at once."""
+    return _standing(db, tree, day, _read(db, [tree.id]), entered)
+
+
+def standing_before(
+    db: DbSession,
+    tree: Tree,
+    day: date,
+    entered: Mapping[str, Any],
+    but_for: int | None = None,
+) -> TreeStanding:
+    """How a tree stood when a session of a day was made.
+
+    entered : what was found in it. but_for : that session's own number, once it is recorded.
+    """
+    found = _read(db, [tree.id])
+    earlier = tuple(
+        session
+        for session in found.sessions.get(tree.id, ())
+        if session.id != but_for and session.done_on <= day
+    )
+    records = _Records({tree.id: earlier}, found.answers, found.plans, found.changed, found.trunks)
+    return _standing(db, tree, day, records, entered)
+
+
+def _read(db: DbSession, ids: list[int]) -> _Records:
+    by_tree: dict[int, list[RootSession]] = defaultdict(list)
+    sessions = (
+        select(RootSession)
+        .where(RootSession.tree_id.in_(ids), RootSession.kept())
+        .order_by(RootSession.done_on.desc(), RootSession.id.desc())
+    )
+    for session in db.scalars(sessions):
+        by_tree[session.tree_id].append(session)
+    answers: dict[int, list[TreeAnswer]] = defaultdict(list)
+    seen = (
+        select(TreeAnswer)
+        .join(RootSession, RootSession.id == TreeAnswer.session_id)
+        .where(RootSession.tree_id.in_(ids), RootSession.kept())
+        .order_by(TreeAnswer.seen_on, TreeAnswer.id)
+    )
+    for answer in db.scalars(seen):
+        answers[answer.session_id].append(answer)
+    measured = (
+        select(Measurement.tree_id, func.max(Measurement.updated_at))
+        .where(Measurement.tree_id.in_(ids), Measurement.kept())
+        .group_by(Measurement.tree_id)
+    )
+    targets = select(Target.tree_id, Target.updated_at).where(Target.tree_id.in_(ids))
+    changed: dict[int, datetime] = {}
+    for query in (measured, targets):
+        for tree_id, moment in db.execute(query):
+            changed[tree_id] = max(changed.get(tree_id, moment), moment)
+    for tree_id, kept in by_tree.items():
+        newest = max(session.created_at for session in kept)
+        changed[tree_id] = max(changed.get(tree_id, newest), newest)
+    return _Records(
+        {tree_id: tuple(kept) for tree_id, kept in by_tree.items()},
+        answers,
+        newest_plans(db, ids),
+        changed,
+        _trunks(db, ids),
+    )
+
+
+def _trunks(db: DbSession, ids: list[int]) -> dict[int, float]:
+    """Trunk diameters as last measured from above, mm, by tree."""
+    found: dict[int, float] = {}
+    query = (
+        select(Measurement.tree_id, func.json_extract(Measurement.top, _TRUNK_AT))
+        .where(Measurement.tree_id.in_(ids), Measurement.top.is_not(None), Measurement.kept())
+        .order_by(Measurement.measured_on, Measurement.id)
+    )
+    for tree_id, value in db.execute(query):
+        if value is not None:
+            found[tree_id] = float(value)
+    return found
+
+
+_TRUNK_AT = "$.body.trunk_diameter_mm.value"
+
+
+def _standing(
+    db: DbSession,
+    tree: Tree,
+    day: date,
+    records: _Records,
+    entered: Mapping[str, Any] = NO_ENTRIES,
+) -> TreeStanding:
+    yard = yard_of(db)
+    species, practice = species_of(yard, tree.species_key), practice_for(yard, tree)
+    sessions = records.sessions.get(tree.id, ())
+    answers = _answers(sessions, records.answers, tree)
+    strength = _strength(tree, sessions, answers, entered, day)
+    budgeted = BudgetedTree(
+        strength.value,
+        tree.age_class,
+        tree.origin,
+        tree.acquired_on,
+        tree.worth,
+        bearing_factor(answers[session.id] for session in sessions[::-1] if session.id in answers),
+    )
+    buds = entered.get("bud_stage")
+    outlook = outlook_for(
+        yard, tree, species, day, nights_near(db, day), (buds, day) if buds else None
+    )
+    place = place_of(yard)
+    season = season_state(species, place, day, outlook, practice["dormant"])
+    plan = _fresh(records.plans.get(tree.id), records.changed.get(tree.id), tree)
+    planned = _planned_year(plan, yard, day)
+    interval = _interval(tree, species, sessions, day, planned)
+    worked = _root_work(sessions, answers, records.answers)
+    recovery = recovery_of(worked, tree.acquired_on, tree.origin, day)
+    not_before = max(day, interval.due_from or day)
+    if planned is not None:
+        # The path has weighed the years; what it plans is when the tree is due.
+        not_before = max(day, year_window(species, yard.last_frost, planned)[2])
+    if recovery is not None and recovery.holds(day):
+        not_before = max(not_before, recovery.until)
+    window = next_window(species, place, day, not_before, outlook)
+
+    def limits(season_said: str, on: date) -> SessionLimits:
+        return session_limits(budgeted, species, practice, season_said, on)
+
+    full = [session for session in sessions if not only_delays(session.kind)]
+    standing = Standing(
+        day=day,
+        age=tree.age_class,
+        stage=tree.stage,
+        strength=strength,
+        season=season,
+        interval=interval,
+        next_window=window,
+        limits=limits(season.budget, day),
+        window_limits=limits("open", window.best),
+        ball=_ball(tree, sessions, records.trunks.get(tree.id, tree.trunk_mm), day),
+        soil=_soil(tree, sessions),
+        recovery=recovery,
+        newcomer=_newcomer(tree, full, day),
+        keeps_soil=tree.keeps_soil,
+        water_dish=tree.water_dish,
+        delays=sessions.index(full[0]) if full else len(sessions),
+        dead_on=tree.died_on,
+    )
+    return TreeStanding(tree, species, practice, standing, budgeted, sessions, answers, plan)
+
+
+def only_delays(key: str) -> bool:
+    """Whether a kind of session only delays a full one; a kind nobody knows counts as full."""
+    # A record may name a kind that is no longer offered.
+    return any(kind.key == key and kind.only_delays for kind in KINDS)
+
+
+def _fresh(plan: Plan | None, changed: datetime | None, tree: Tree) -> Plan | None:
+    """The plan while nothing it rests on was recorded after it was made."""
+    if plan is None or plan.result is None or tree.died_on is not None:
+        return None
+    return None if changed is not None and changed > plan.made_at else plan
+
+
+def _planned_year(plan: Plan | None, yard: Yard, day: date) -> int | None:
+    """The year of the next session on the studio's own path."""
+    if plan is None or plan.result is None:
+        return None
+    steps = plan.result.path_of(yard.school).steps
+    return next((step.year for step in steps if step.year >= day.year), None)
+
+
+def _interval(
+    tree: Tree, species: Species, sessions: tuple[RootSession, ...], day: date, planned: int | None
+) -> Interval:
+    years = species.interval_for(tree.age_class)
+    table = rules().plan
+    longest = max(ceil(table.longest_of_intervals * max(1.0, years)), max(1.0, years) + 1)
+    full = next((s for s in sessions if not only_delays(s.kind)), None)
+    if full is None:
+        return Interval(years, longest, None, None, None, planned)
+    months = (day - full.done_on).days / DAYS_A_MONTH
+    due = due_from(full.done_on, years)
+    return Interval(years, longest, full.done_on, due, months, planned)
+
+
+def _newcomer(tree: Tree, full: list[RootSession], day: date) -> bool:
+    came = tree.acquired_on
+    days = rules().standing.newcomer_days
+    return not full and came is not None and day - came <= timedelta(days=days)
+
+
+def _ball(
+    tree: Tree, sessions: tuple[RootSession, ...], trunk_mm: float | None, day: date
+) -> Sourced | None:
+    noted = next((s for s in sessions if s.ball_depth_after is not None), None)
+    left = None
+    if noted is not None and noted.ball_depth_after is not None:
+        container = noted.container_after
+        known = container if container in rules().containers else tree.container
+        left = LeftBall(noted.ball_depth_after, noted.done_on, known, noted.pot_depth_mm)
+    return ball_depth(left, tree.container, tree.pot_depth_mm, trunk_mm, day)
+
+
+def _soil(tree: Tree, sessions: tuple[RootSession, ...]) -> Soil:
+    noted = next((session for session in sessions if session.soil), None)
+    if tree.foreign_soil:
+        return Soil(tree.foreign_soil, tree.acquired_on, True)
+    return Soil("", None, False) if noted is None else Soil(noted.soil, noted.done_on, False)
+
+
+def _answers(
+    sessions: tuple[RootSession, ...], seen: Mapping[int, list[TreeAnswer]], tree: Tree
+) -> dict[int, Answer]:
+    """The answer to each session as far as it is known; a tree that died answers the last one."""
+    found: dict[int, Answer] = {}
+    for place, session in enumerate(sessions):
+        died = tree.died_on if place == 0 else None
+        answer = answer_of(seen_after(seen.get(session.id, ()), died), session.done_on)
+        if answer is not None:
+            found[session.id] = answer
+    return found
+
+
+def seen_after(rows: Iterable[TreeAnswer], died_on: date | None = None) -> Seen:
+    """What was seen after a session, all days together."""
+    listed = list(rows)
+    lost = [row.leaf_lost_percent for row in listed if row.leaf_lost_percent is not None]
+    shoots = [row.shoots_on for row in listed if row.shoots_on is not None]
+    return Seen(
+        max(lost, default=None),
+        min(shoots, default=None),
+        any(row.dieback for row in listed),
+        any(row.weak for row in listed),
+        died_on,
+    )
+
+
+def _root_work(
+    sessions: tuple[RootSession, ...],
+    answers: Mapping[int, Answer],
+    seen: Mapping[int, list[TreeAnswer]],
+) -> RootWork | None:
+    """The last session that opened the ball."""
+    worked = (s for s in sessions if s.kind in rules().care.worked_kinds)
+    last = next(worked, None)
+    if last is None:
+        return None
+    share = last.share_computed if last.share_weighed is None else last.share_weighed
+    return RootWork(
+        last.kind,
+        last.done_on,
+        share,
+        last.bearing,
+        answers.get(last.id),
+        seen_after(seen.get(last.id, ())).shoots_on,
+    )
+
+
+def _strength(
+    tree: Tree,
+    sessions: tuple[RootSession, ...],
+    answers: Mapping[int, Answer],
+    entered: Mapping[str, Any],
+    day: date,
+) -> Strength:
+    """The lower of what the artist said and what sessions, answers and the bench found."""
+    signs = [sign for session in sessions for sign in _found(session.notes or {}, session.done_on)]
+    signs += _found(entered, day)
+    for session in sessions:
+        when = session.done_on + timedelta(days=1)
+        if answers.get(session.id) == "poor":
+            signs.append(Sign("weak", "it answered its last session poorly", when))
+        elif answers.get(session.id) == "fair":
+            signs.append(Sign("fair", "it answered its last session only fairly", when))
+    return strength_of(tree.strength, tree.strength_said_on, signs, day)
+
+
+def _found(notes: Mapping[str, Any], on: date) -> list[Sign]:
+    """What findings of a session say of a tree's strength."""
+    said = f"found {on.day} {on:%B %Y}"
+    found = []
+    if notes.get("rot"):
+        found.append(Sign("weak", f"rot, {said}", on))
+    if notes.get("root_colour") == BLACK_TIPS:
+        found.append(Sign("weak", f"black, soft root tips, {said}", on))
+    if notes.get("pests"):
+        found.append(Sign("fair", f"pests, {said}", on))
+    return found
