@@ -45,7 +45,7 @@ VERSIONS = [f"{number:04d}" for number in range(1, 9)]
 
 
 def clauses(sql):
-    """What a table is declared with, whatever the order; a default that filled old rows left out."""
+    """What a table is declared with, in any order; defaults that filled old rows left out."""
     inside = " ".join(sql.split()).partition("(")[2].rpartition(")")[0]
     parts = re.split(r",\s*(?![^()]*\))", inside)
     return sorted(re.sub(r" DEFAULT '[^']*'", "", part.strip()).replace(" ", "") for part in parts)

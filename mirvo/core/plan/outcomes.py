@@ -165,7 +165,7 @@ class _Draws:
     def _potted_in(self) -> int:
         """The year in which the plan moves the tree into its final pot."""
         years = (state.year for state in self.route.states if state.container == FINAL)
-        return next(years, self.problem.today)
+        return next(years, NEVER)
 
     def _factor(self, moved: Flags) -> Array:
         return np.where(moved, self.problem.growth_of(FINAL), self.problem.growth_of(self.waiting))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.problem import PlanningProblem
 from mirvo.core.plan.records import NearestTarget, TargetPart, Unreachable
-from mirvo.core.plan.search import glance
+from mirvo.core.plan.search import find_routes
 from mirvo.core.plan.search import reachable as can_reach
 
 # Nobody shows a tree in a deeper pot.
@@ -33,7 +33,8 @@ def why_unreachable(case: Case, school: str) -> Unreachable:
     found = _by_part(case, school)
     if case.holds:
         # Perhaps the person shut the way without meaning to; that is said first.
-        free = glance(PlanningProblem(case.model_copy(update={"holds": ()}), school)).earliest
+        held_free = case.model_copy(update={"holds": ()})
+        free = find_routes(PlanningProblem(held_free, school)).earliest
         if free is not None:
             text = (
                 "The years fixed by hand leave no way: without them the target is reached in "

@@ -89,6 +89,11 @@ class Standing:
     dead_on: date | None = None
 
     @property
+    def due_in_this_window(self) -> bool:
+        """Whether it is due in the window that is open or comes next, by interval and path."""
+        return self.next_window.start <= self.season.end
+
+    @property
     def recovering(self) -> bool:
         """Whether it still recovers from its last root work, or from having come."""
         return self.recovery is not None and self.recovery.holds(self.day)

@@ -159,7 +159,7 @@ class _Judge:
                 f"it wants water every {self.seen.days_between:g} days instead of "
                 f"{self.seen.days_usual:g}"
             )
-        side = self.speaks_for if tree.interval.over else self.against
+        side = self.speaks_for if tree.interval.over or tree.due_in_this_window else self.against
         side.append(tree.interval.said)
         if tree.interval.beyond_longest:
             longest = tree.interval.longest_years
@@ -311,9 +311,7 @@ class _Judge:
     def _due(self) -> Verdict | None:
         table, interval = rules().triage, self.tree.interval
         points = self._points()
-        planned = interval.planned_year
-        waits_for_path = planned is not None and planned > self.tree.season.best.year
-        by_years = interval.over and self.seen.when == "years" and not waits_for_path
+        by_years = self.tree.due_in_this_window and self.seen.when == "years"
         if not (points >= table.repot_from or by_years or interval.beyond_longest):
             return None
         delayed = self.tree.stage == "showing" and self.tree.delays >= table.max_delays
@@ -347,7 +345,8 @@ class _Judge:
                 return self._made("open", today)
             today = "Signs are mixed and it is not its season: look again when the window opens."
             return self._made("leave", today, on=self.tree.next_window.start)
-        return self._made("leave", "Nothing asks for root work now.")
+        year = self.tree.next_window.year
+        return self._made("leave", f"Nothing asks for root work before {year}.")
 
     # Parts ------------------------------------------------------------------------------
 

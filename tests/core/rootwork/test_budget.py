@@ -60,8 +60,19 @@ class BudgetTest(unittest.TestCase):
             side_trim_part(50, Ball(200, 100, 80))
 
     def test_parts_together_are_not_a_sum(self):
-        self.assertAlmostEqual(session_share(0.1, [0.3, 0.2]), 1 - 0.9 * 0.7 * 0.8)
-        self.assertEqual(session_share(0.0), 0.0)
+        # surface and below are separate stores, and the edge goes through both
+        self.assertAlmostEqual(session_share(0.1, 0.3, 0.2), 1 - 0.8 * (1 - (0.1 + 0.6 * 0.3)))
+        self.assertAlmostEqual(session_share(0.1, 0.3, 0.2, 0.25), 1 - 0.8 * (1 - 0.325))
+        self.assertEqual(session_share(0.0, 0.0, 0.0), 0.0)
+        self.assertEqual(session_share(0.6, 1.0, 0.0, 0.4), 1.0)
+
+    def test_a_width_nobody_measured_counts_as_the_median(self):
+        roots = [("A", 10, 2, "sound"), ("B", 30, 2, "sound"), ("C", None, 2, "sound")]
+        self.assertAlmostEqual(root_shares(roots)["C"], 0.4 * 20 / 60)
+        self.assertAlmostEqual(root_shares([("A", None, 2, "sound")])["A"], 0.4)
+
+    def test_picking_thick_roots_takes_half_of_a_slice(self):
+        self.assertAlmostEqual(slice_part(30, 90, picked=True), 1 / 6)
 
     def test_strain(self):
         self.assertEqual(strain(0.0, 0.0), 0.0)
