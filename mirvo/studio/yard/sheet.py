@@ -9,7 +9,6 @@ from mirvo.core.almanac import Species
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.season import Window
-from mirvo.core.standing.answer import Experience
 from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession
@@ -17,7 +16,6 @@ from mirvo.records.models import BenchSession, Measurement, Plan, RootSession, T
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.bench_session.session import running_session
 from mirvo.studio.path.plans import newest_plan
-from mirvo.studio.records.answers import experience_with
 from mirvo.studio.tree_queries import (
     CutOfRoot,
     MeasuredBase,
@@ -54,7 +52,6 @@ class Sheet:
     bud_swell: date | None
     frost_nights: float | None
     frosty: list[float]
-    experience: Experience
 
     @property
     def standing(self) -> Standing:
@@ -95,7 +92,6 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         bud_swell=expected_bud_swell(yard, species, window.year, today),
         frost_nights=frost_after(yard, window.best),
         frosty=frost_by_week(yard),
-        experience=experience_with(db, tree.species_key),
     )
 
 

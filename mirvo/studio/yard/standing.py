@@ -34,12 +34,19 @@ from mirvo.records.models import (
 )
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of
-from mirvo.studio.path.plans import newest_plans
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.path.plans import newest_plan, newest_plans
+from mirvo.studio.tree_queries import (
+    FROM_ABOVE,
+    load_tree,
+    measurements_of,
+    sessions_of,
+    target_of,
+)
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.weather import nights_near, outlook_for, place_of
 
 BLACK_TIPS = "brown-black, soft"
+TRUNK_AT = "$.body.trunk_diameter_mm.value"
 NO_ENTRIES: Mapping[str, Any] = {}
 
 
@@ -107,8 +114,7 @@ class _Records:
 @read_once
 def standing_of(db: DbSession, tree_id: int, day: date) -> TreeStanding:
     """How one tree stands on a day. Raises NotFound."""
-    tree = load_tree(db, tree_id)
-    return _standing(db, tree, day, _read(db, [tree_id]))
+    return _standing(db, load_tree(db, tree_id), day, _read_one(db, tree_id))
 
 
 def standings_of(db: DbSession, trees: Iterable[Tree], day: date) -> dict[int, TreeStanding]:
@@ -122,7 +128,7 @@ def standing_while_worked(
     db: DbSession, tree: Tree, day: date, entered: Mapping[str, Any]
 ) -> TreeStanding:
     """How a tree stands while it lies on the bench: what was just found counts at once."""
-    return _standing(db, tree, day, _read(db, [tree.id]), entered)
+    return _standing(db, tree, day, _read_one(db, tree.id), entered)
 
 
 def standing_before(
@@ -136,7 +142,7 @@ def standing_before(
 
     entered : what was found in it. but_for : that session's own number, once it is recorded.
     """
-    found = _read(db, [tree.id])
+    found = _read_one(db, tree.id)
     earlier = tuple(
         session
         for session in found.sessions.get(tree.id, ())
@@ -146,61 +152,65 @@ def standing_before(
     return _standing(db, tree, day, records, entered)
 
 
+def _read_one(db: DbSession, tree_id: int) -> _Records:
+    """The records of one tree, from queries its pages ask anyway."""
+    sessions, rows = sessions_of(db, tree_id), measurements_of(db, tree_id)
+    target, plan = target_of(db, tree_id), newest_plan(db, tree_id)
+    moments = [session.created_at for session in sessions]
+    moments += [row.updated_at for row in rows]
+    moments += [] if target is None else [target.updated_at]
+    measured = [row.top.trunk_diameter_mm.value for row in rows if row.top is not None]
+    return _Records(
+        {tree_id: sessions},
+        _answers_to(db, [session.id for session in sessions]),
+        {} if plan is None else {tree_id: plan},
+        {tree_id: max(moments)} if moments else {},
+        {tree_id: measured[-1]} if measured else {},
+    )
+
+
 def _read(db: DbSession, ids: list[int]) -> _Records:
+    """The records of many trees, in a constant number of queries."""
     by_tree: dict[int, list[RootSession]] = defaultdict(list)
-    sessions = (
+    query = (
         select(RootSession)
         .where(RootSession.tree_id.in_(ids), RootSession.kept())
         .order_by(RootSession.done_on.desc(), RootSession.id.desc())
     )
-    for session in db.scalars(sessions):
+    for session in db.scalars(query):
         by_tree[session.tree_id].append(session)
-    answers: dict[int, list[TreeAnswer]] = defaultdict(list)
-    seen = (
-        select(TreeAnswer)
-        .join(RootSession, RootSession.id == TreeAnswer.session_id)
-        .where(RootSession.tree_id.in_(ids), RootSession.kept())
-        .order_by(TreeAnswer.seen_on, TreeAnswer.id)
-    )
-    for answer in db.scalars(seen):
-        answers[answer.session_id].append(answer)
+    changed, trunks = dict[int, datetime](), dict[int, float]()
+
+    def note(tree_id: int, moment: datetime) -> None:
+        changed[tree_id] = max(changed.get(tree_id, moment), moment)
+
+    trunk = func.json_extract(Measurement.top, TRUNK_AT)
     measured = (
-        select(Measurement.tree_id, func.max(Measurement.updated_at))
-        .where(Measurement.tree_id.in_(ids), Measurement.kept())
-        .group_by(Measurement.tree_id)
-    )
-    targets = select(Target.tree_id, Target.updated_at).where(Target.tree_id.in_(ids))
-    changed: dict[int, datetime] = {}
-    for query in (measured, targets):
-        for tree_id, moment in db.execute(query):
-            changed[tree_id] = max(changed.get(tree_id, moment), moment)
-    for tree_id, kept in by_tree.items():
-        newest = max(session.created_at for session in kept)
-        changed[tree_id] = max(changed.get(tree_id, newest), newest)
-    return _Records(
-        {tree_id: tuple(kept) for tree_id, kept in by_tree.items()},
-        answers,
-        newest_plans(db, ids),
-        changed,
-        _trunks(db, ids),
-    )
-
-
-def _trunks(db: DbSession, ids: list[int]) -> dict[int, float]:
-    """Trunk diameters as last measured from above, mm, by tree."""
-    found: dict[int, float] = {}
-    query = (
-        select(Measurement.tree_id, func.json_extract(Measurement.top, _TRUNK_AT))
-        .where(Measurement.tree_id.in_(ids), Measurement.top.is_not(None), Measurement.kept())
+        select(Measurement.tree_id, Measurement.updated_at, trunk)
+        .where(Measurement.tree_id.in_(ids), FROM_ABOVE, Measurement.kept())
         .order_by(Measurement.measured_on, Measurement.id)
     )
-    for tree_id, value in db.execute(query):
+    for tree_id, moment, value in db.execute(measured):
+        note(tree_id, moment)
         if value is not None:
-            found[tree_id] = float(value)
+            trunks[tree_id] = float(value)
+    targets = select(Target.tree_id, Target.updated_at).where(Target.tree_id.in_(ids))
+    for tree_id, moment in db.execute(targets):
+        note(tree_id, moment)
+    for tree_id, kept in by_tree.items():
+        note(tree_id, max(session.created_at for session in kept))
+    sessions = {tree_id: tuple(kept) for tree_id, kept in by_tree.items()}
+    numbers = [session.id for kept in sessions.values() for session in kept]
+    return _Records(sessions, _answers_to(db, numbers), newest_plans(db, ids), changed, trunks)
+
+
+def _answers_to(db: DbSession, numbers: list[int]) -> dict[int, list[TreeAnswer]]:
+    """What was seen after sessions, by their numbers."""
+    found: dict[int, list[TreeAnswer]] = defaultdict(list)
+    query = select(TreeAnswer).where(TreeAnswer.session_id.in_(numbers))
+    for answer in db.scalars(query.order_by(TreeAnswer.seen_on, TreeAnswer.id)):
+        found[answer.session_id].append(answer)
     return found
-
-
-_TRUNK_AT = "$.body.trunk_diameter_mm.value"
 
 
 def _standing(

@@ -21,7 +21,7 @@ from mirvo.studio.photos.photo_queries import KINDS as PHOTO_KINDS
 from mirvo.studio.photos.photo_queries import compared_photos, photos_of_session
 from mirvo.studio.records import root_sessions as use
 from mirvo.studio.records.aftercare import tasks_of_session
-from mirvo.studio.records.answers import AnswerForm, answers_seen, put_answer
+from mirvo.studio.records.answers import AnswerForm, answers_seen, experience_with, put_answer
 from mirvo.studio.records.corrections import correct_session, form_of_session, roots_to_tick
 from mirvo.studio.records.session_form import ENTERED, SessionForm
 from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
@@ -165,6 +165,7 @@ def _record_page(reader: PageReader, filled: Filled, session_id: int, refused: s
         "fields_of_answer": filled.fields,
         "errors": filled.errors,
         "answered": answers_seen(reader.db, session),
+        "experience": experience_with(reader.db, load_tree(reader.db, session.tree_id).species_key),
         "stands": standing_of(reader.db, session.tree_id, reader.today),
         "session": session,
         "tree": load_tree(reader.db, session.tree_id),
