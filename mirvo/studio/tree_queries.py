@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from sqlalchemy import select
+from sqlalchemy.orm import joinedload
 
 from mirvo.core.errors import NotFound
 from mirvo.core.measure.records import RootRecord, TopRecord
@@ -68,13 +69,14 @@ def load_tree(db: DbSession, tree_id: int) -> Tree:
 
 @read_once
 def sessions_of(db: DbSession, tree_id: int) -> tuple[RootSession, ...]:
-    """Sessions of a tree, newest first."""
+    """Sessions of a tree, newest first, each with what was seen after it."""
     query = (
         select(RootSession)
+        .options(joinedload(RootSession.seen_after))
         .where(RootSession.tree_id == tree_id, RootSession.kept())
         .order_by(RootSession.done_on.desc(), RootSession.id.desc())
     )
-    return tuple(db.scalars(query))
+    return tuple(db.scalars(query).unique())
 
 
 @read_once
@@ -131,15 +133,11 @@ def records_over_years(db: DbSession, tree_id: int) -> tuple[tuple[date, TopReco
 @read_once
 def measured_base(db: DbSession, tree_id: int, until: date | None = None) -> MeasuredBase | None:
     """The latest measurement with figures, on or before a day, and the roots that stand of it."""
-    # One row with an index, not all of a tree's years.
-    query = select(Measurement).where(
-        Measurement.tree_id == tree_id, FROM_ABOVE, Measurement.kept()
-    )
-    if until is not None:
-        query = query.where(Measurement.measured_on <= until)
-    newest = query.order_by(Measurement.measured_on.desc(), Measurement.id.desc()).limit(1)
-    found = db.scalar(newest)
-    return None if found is None else base_of(db, found)
+    # A page that shows the base also shows the years, so they are read once for both.
+    rows = [
+        row for row in measurements_of(db, tree_id) if until is None or row.measured_on <= until
+    ]
+    return base_of(db, rows[-1]) if rows else None
 
 
 def base_of(db: DbSession, measurement: Measurement) -> MeasuredBase | None:

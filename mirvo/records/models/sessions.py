@@ -9,7 +9,7 @@ from sqlalchemy import (
     String,
     UniqueConstraint,
 )
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork.cuts import (
@@ -87,6 +87,10 @@ class RootSession(Compostable, Table):
     planned: Mapped[PlannedStep | None]
     unfinished: Mapped[tuple[UnfinishedWork, ...]] = mapped_column(default=tuple)
     created_at: Mapped[datetime]
+    # Read with the sessions where they are wanted; never one question a session.
+    seen_after: Mapped[list["TreeAnswer"]] = relationship(
+        lazy="raise", order_by="(TreeAnswer.seen_on, TreeAnswer.id)", viewonly=True
+    )
 
 
 class CutRecord(Table):

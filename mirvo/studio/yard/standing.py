@@ -10,6 +10,7 @@ from math import ceil
 from typing import Any
 
 from sqlalchemy import func, select
+from sqlalchemy.orm import joinedload
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.practice import Practice
@@ -105,7 +106,6 @@ class _Records:
     """What was read for some trees, by tree."""
 
     sessions: dict[int, tuple[RootSession, ...]]
-    answers: dict[int, list[TreeAnswer]]
     plans: dict[int, Plan]
     changed: dict[int, datetime]
     trunks: dict[int, float]
@@ -148,7 +148,7 @@ def standing_before(
         for session in found.sessions.get(tree.id, ())
         if session.id != but_for and session.done_on <= day
     )
-    records = _Records({tree.id: earlier}, found.answers, found.plans, found.changed, found.trunks)
+    records = _Records({tree.id: earlier}, found.plans, found.changed, found.trunks)
     return _standing(db, tree, day, records, entered)
 
 
@@ -162,7 +162,6 @@ def _read_one(db: DbSession, tree_id: int) -> _Records:
     measured = [row.top.trunk_diameter_mm.value for row in rows if row.top is not None]
     return _Records(
         {tree_id: sessions},
-        _answers_to(db, [session.id for session in sessions]),
         {} if plan is None else {tree_id: plan},
         {tree_id: max(moments)} if moments else {},
         {tree_id: measured[-1]} if measured else {},
@@ -174,10 +173,11 @@ def _read(db: DbSession, ids: list[int]) -> _Records:
     by_tree: dict[int, list[RootSession]] = defaultdict(list)
     query = (
         select(RootSession)
+        .options(joinedload(RootSession.seen_after))
         .where(RootSession.tree_id.in_(ids), RootSession.kept())
         .order_by(RootSession.done_on.desc(), RootSession.id.desc())
     )
-    for session in db.scalars(query):
+    for session in db.scalars(query).unique():
         by_tree[session.tree_id].append(session)
     changed, trunks = dict[int, datetime](), dict[int, float]()
 
@@ -200,17 +200,7 @@ def _read(db: DbSession, ids: list[int]) -> _Records:
     for tree_id, kept in by_tree.items():
         note(tree_id, max(session.created_at for session in kept))
     sessions = {tree_id: tuple(kept) for tree_id, kept in by_tree.items()}
-    numbers = [session.id for kept in sessions.values() for session in kept]
-    return _Records(sessions, _answers_to(db, numbers), newest_plans(db, ids), changed, trunks)
-
-
-def _answers_to(db: DbSession, numbers: list[int]) -> dict[int, list[TreeAnswer]]:
-    """What was seen after sessions, by their numbers."""
-    found: dict[int, list[TreeAnswer]] = defaultdict(list)
-    query = select(TreeAnswer).where(TreeAnswer.session_id.in_(numbers))
-    for answer in db.scalars(query.order_by(TreeAnswer.seen_on, TreeAnswer.id)):
-        found[answer.session_id].append(answer)
-    return found
+    return _Records(sessions, newest_plans(db, ids), changed, trunks)
 
 
 def _standing(
@@ -223,7 +213,7 @@ def _standing(
     yard = yard_of(db)
     species, practice = species_of(yard, tree.species_key), practice_for(yard, tree)
     sessions = records.sessions.get(tree.id, ())
-    answers = _answers(sessions, records.answers, tree)
+    answers = _answers(sessions, tree)
     strength = _strength(tree, sessions, answers, entered, day)
     budgeted = BudgetedTree(
         strength.value,
@@ -242,7 +232,7 @@ def _standing(
     plan = _fresh(records.plans.get(tree.id), records.changed.get(tree.id), tree)
     planned = _planned_year(plan, yard, day)
     interval = _interval(tree, species, sessions, day, planned)
-    worked = _root_work(sessions, answers, records.answers)
+    worked = _root_work(sessions, answers)
     recovery = recovery_of(worked, tree.acquired_on, tree.origin, day)
     not_before = max(day, interval.due_from or day)
     if planned is not None:
@@ -338,14 +328,12 @@ def _soil(tree: Tree, sessions: tuple[RootSession, ...]) -> Soil:
     return Soil("", None, False) if noted is None else Soil(noted.soil, noted.done_on, False)
 
 
-def _answers(
-    sessions: tuple[RootSession, ...], seen: Mapping[int, list[TreeAnswer]], tree: Tree
-) -> dict[int, Answer]:
+def _answers(sessions: tuple[RootSession, ...], tree: Tree) -> dict[int, Answer]:
     """The answer to each session as far as it is known; a tree that died answers the last one."""
     found: dict[int, Answer] = {}
     for place, session in enumerate(sessions):
         died = tree.died_on if place == 0 else None
-        answer = answer_of(seen_after(seen.get(session.id, ()), died), session.done_on)
+        answer = answer_of(seen_after(session.seen_after, died), session.done_on)
         if answer is not None:
             found[session.id] = answer
     return found
@@ -365,11 +353,7 @@ def seen_after(rows: Iterable[TreeAnswer], died_on: date | None = None) -> Seen:
     )
 
 
-def _root_work(
-    sessions: tuple[RootSession, ...],
-    answers: Mapping[int, Answer],
-    seen: Mapping[int, list[TreeAnswer]],
-) -> RootWork | None:
+def _root_work(sessions: tuple[RootSession, ...], answers: Mapping[int, Answer]) -> RootWork | None:
     """The last session that opened the ball."""
     worked = (s for s in sessions if s.kind in rules().care.worked_kinds)
     last = next(worked, None)
@@ -382,7 +366,7 @@ def _root_work(
         share,
         last.bearing,
         answers.get(last.id),
-        seen_after(seen.get(last.id, ())).shoots_on,
+        seen_after(last.seen_after).shoots_on,
     )
 
 

@@ -62,8 +62,9 @@ class ClosingTest(BenchCase):
         close_session(self.studio, self.bench.id)
         self.bench = begin(self.studio, 1, "routine")
         self.enter(bud_stage="buds swelling", ball_depth_before=80, slice_mm=20)
-        ratio = min(2.5, 0.6 / plain)
-        self.assertAlmostEqual(self.review().review.share_decided, min(1, 0.25 * ratio), 3)
+        ratio = min(2.5, 0.6 / round(plain, 3))
+        estimate = self.review().estimate
+        self.assertAlmostEqual(estimate.share, min(1, estimate.uncorrected * ratio), 6)
 
     def test_what_cannot_be_recorded_is_said_and_nothing_is_lost(self):
         self.enter(slice_mm=90)

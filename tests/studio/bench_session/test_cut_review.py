@@ -4,6 +4,7 @@ from mirvo.studio.almanac.practice import save_practice, save_tree_practice, tak
 from mirvo.studio.almanac.practice_effects import effects_on
 from mirvo.studio.measuring.desk import evaluate
 from tests.studio.bench_session.bench_case import BenchCase
+from tests.studio_case import TODAY
 
 
 class DecidingTest(BenchCase):
@@ -35,7 +36,10 @@ class DecidingTest(BenchCase):
 
     def test_the_slice_needs_the_depth_and_counts(self):
         self.enter(slice_mm=20)
-        self.assertAlmostEqual(self.review().review.share_decided, 0.25)
+        edge, below = self.review().estimate.edge, 0.6
+        self.assertAlmostEqual(
+            self.review().review.share_decided, 1 - (1 - edge) * (1 - below * 20 / 80)
+        )
         self.enter(ball_depth_before=None)
         self.assertIn("depth", self.review().problem)
 
@@ -46,6 +50,8 @@ class DecidingTest(BenchCase):
         self.assertGreater(early, 0.0)
 
     def test_a_tree_may_be_worked_otherwise_than_the_studio(self):
+        self.studio.clock = lambda: TODAY.replace(year=2027, month=3, day=28)
+        self.enter(bud_stage="buds swelling")
         steady = self.review().review.budget
         take_preset(self.studio, "gentle")
         gentle = self.review().review.budget

@@ -21,7 +21,8 @@ class CorrectionTest(BenchCase):
         self.assertEqual(self.read(form_of_session, session).slice_mm, 20)
         fewer = form.model_copy(update={"slice_mm": 0.0, "soil": "own mix", "roots": ()})
         right = correct_session(self.studio, session.id, fewer)
-        self.assertEqual((right.soil, right.share_computed), ("own mix", 0.0))
+        # What combing the edge takes stays, though neither slice nor cut does.
+        self.assertEqual((right.soil, right.share_computed), ("own mix", 0.0825))
         self.assertEqual(self.cuts_of(right)["A"].why, "above the others")
         tasks = self.read(tasks_of_session, session.id)
         self.assertEqual(sum(task.done_at is not None for task in tasks), 1)

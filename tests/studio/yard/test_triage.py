@@ -22,8 +22,11 @@ class TriageTest(BenchCase):
         self.studio.clock = lambda: TODAY
         self.close("slip-pot")
         self.close("top-up")
-        evidence, found = self.read(is_it_time, self.studio.today, 1, {"roots_at_holes": True})
-        self.assertEqual(evidence.delays, 2)
-        self.assertAlmostEqual(evidence.years_since, 3.01, 1)
-        self.assertEqual(found.verdict, "repot_next")
-        self.assertIn("row", found.lesser[0].refused)
+        stands, looked, found = self.read(
+            is_it_time, self.studio.today, 1, {"roots_at_holes": True}
+        )
+        standing = stands.standing
+        self.assertEqual((standing.delays, looked.signs), (2, {"roots_at_holes"}))
+        self.assertAlmostEqual(standing.interval.months_since / 12, 3.01, 1)
+        self.assertEqual(found.kind, "repot_next")
+        self.assertIn("row", " ".join(one.refused for one in found.lesser))
