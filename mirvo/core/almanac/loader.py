@@ -276,6 +276,11 @@ class CareRules(Data):
 
     shade_days: dict[str, int]
     mild_shade_days: int
+    shade_kinds: dict[str, int]
+    cutting_shade_days: int
+    cover_days: int
+    covered_kinds: list[str]
+    frost_guard_days: int
     first_feed_days: int
     tie_check_days: int
     bud_check_days: tuple[int, int]
@@ -303,6 +308,7 @@ class StandingRules(Data):
     ball_guess_error: float
     recovery_days: tuple[int, int]
     emergency_recovery_days: int
+    cutting_recovery_days: int
     newcomer_recovery_days: int
     newcomer_days: int
     signs_fade_days: int

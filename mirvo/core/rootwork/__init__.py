@@ -15,6 +15,7 @@ from mirvo.core.rootwork.budget import (
     side_trim_part,
     slice_part,
     strain,
+    treated_as_cutting,
     weighed_share,
     weighing_correction,
 )
@@ -39,6 +40,7 @@ __all__ = [
     "side_trim_part",
     "slice_part",
     "strain",
+    "treated_as_cutting",
     "weighed_share",
     "weighing_correction",
 ]

@@ -11,7 +11,10 @@ from statistics import median
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput
-from mirvo.core.rootwork.kinds import kind_by_key
+from mirvo.core.rootwork.kinds import KINDS, kind_by_key
+
+# Shares come as sums of floats; a hundredth of a percent is no cut.
+ROUNDING = 1e-4
 
 
 @dataclass(frozen=True)
@@ -293,3 +296,20 @@ def strain(share: float, bearing: float) -> float:
     if bearing <= 0:
         raise BadInput("budget", "nothing may be taken from this tree now")
     return float(100.0 * (share / bearing) ** 2)
+
+
+def over_budget(share: float, budget: float) -> float:
+    """How far a share lies over a budget, 0 where it does not; less than 0.01 % is rounding."""
+    return max(0.0, share - budget) if share - budget > ROUNDING else 0.0
+
+
+def treated_as_cutting(kind: str, share: float | None, bearing: float | None) -> bool:
+    """Whether a session took more than the tree could bear, so that it is cared for as a cutting.
+
+    Kinds with a budget of their own, such as collection, have an aftercare of their own too.
+    """
+    # A record may name a kind that is no longer offered.
+    own = any(one.key == kind and one.own_budget is not None for one in KINDS)
+    if own or share is None or bearing is None:
+        return False
+    return over_budget(share, bearing) > 0

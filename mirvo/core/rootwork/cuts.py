@@ -8,6 +8,7 @@ from typing import Any, Literal, Protocol, get_args
 
 from mirvo.core.measure.records import Fault, RootRecord, TopRecord
 from mirvo.core.record import Record
+from mirvo.core.rootwork.budget import over_budget
 from mirvo.core.rootwork.root_path import Point, path_length_mm
 
 Action = Literal["keep", "shorten", "remove", "halve", "bend", "watch"]
@@ -20,8 +21,6 @@ HEIGHTS: tuple[Height, ...] = get_args(Height)
 # Actions that take feeding root; bending and watching leave it all.
 CUTTING = ("shorten", "remove", "halve")
 HALF = 0.5
-# Shares come as sums of floats; a hundredth of a percent is no cut.
-ROUNDING = 1e-4
 
 
 class Reason(Record):
@@ -192,11 +191,6 @@ class CutReview:
     def of(self, label: str) -> CutAdvice | None:
         """The advice for one root, None where it was not reviewed."""
         return next((advised for advised in self.advice if advised.label == label), None)
-
-
-def over_budget(share: float, budget: float) -> float:
-    """How far a share lies over a budget, 0 where it does not; less than 0.01 % is rounding."""
-    return max(0.0, share - budget) if share - budget > ROUNDING else 0.0
 
 
 def cases_of(measured: TopRecord) -> list[RootCase]:

@@ -15,6 +15,7 @@ from mirvo.core.errors import BadInput
 from mirvo.core.rootwork.budget import (
     Ball,
     SessionLimits,
+    over_budget,
     root_shares,
     session_share,
     side_trim_part,
@@ -22,7 +23,7 @@ from mirvo.core.rootwork.budget import (
     strain,
     surface_share,
 )
-from mirvo.core.rootwork.cuts import FeedingRoot, over_budget
+from mirvo.core.rootwork.cuts import FeedingRoot
 
 DRAWS = 400
 # Fixed, so that the same session has the same ± wherever it is shown.

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from mirvo.core.almanac import rules
+from mirvo.core.rootwork import treated_as_cutting
 from mirvo.core.standing.answer import Answer
 
 
@@ -63,6 +64,9 @@ def _after(work: RootWork) -> tuple[date, str]:
         days = table.emergency_recovery_days
     if work.kind in LONG_KINDS:
         days = long
+    if treated_as_cutting(work.kind, work.share, work.bearing):
+        # More than it could bear: it is rooted anew like a cutting, and rests one spring more.
+        days = table.cutting_recovery_days
     taken = "" if work.share is None else f", {work.share * 100:.0f} % of the feeding root taken"
     why = f"its roots were worked {_day(work.done_on)}{taken}"
     until = work.done_on + timedelta(days=days)

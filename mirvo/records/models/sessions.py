@@ -183,6 +183,8 @@ class CareTask(Compostable, Table):
     session_id: Mapped[int] = mapped_column(
         ForeignKey("root_sessions.id", ondelete=CASCADE), index=True
     )
+    # First day of what is kept up until it is due, such as a cover or warmth.
+    since: Mapped[date | None]
     due: Mapped[date]
     # What a later session ends goes by the code, since wording changes.
     code: Mapped[str] = mapped_column(String(20))

@@ -10,7 +10,7 @@ from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.records import RootPlane, TopRecord
-from mirvo.core.rootwork import SessionLimits, kind_by_key
+from mirvo.core.rootwork import SessionLimits, kind_by_key, treated_as_cutting
 from mirvo.core.rootwork.cut_adviser import advise
 from mirvo.core.rootwork.cuts import (
     CutAdvice,
@@ -72,8 +72,7 @@ class BenchReview:
     @property
     def as_cutting(self) -> bool:
         """Whether more goes than the tree can bear: then it is treated as a cutting is."""
-        own = kind_by_key(self.kind).own_budget
-        return own is None and self.estimate.over_bearing > 0
+        return treated_as_cutting(self.kind, self.estimate.share, self.estimate.bearing)
 
     @property
     def emergency(self) -> str:

@@ -121,7 +121,8 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
             {"year": hold.year, "allow": hold.allow}
             for hold in holds_of(db, tree.id)
             if hold.year >= first or hold.allow == FINAL
-        ],
+        ]
+        + _resting_years(stands, yard, first),
         **({"containers": list(target.containers)} if target.containers else {}),
     }
     guessed = ""
@@ -171,6 +172,18 @@ def _first_year(stands: TreeStanding, yard: Yard, today: date) -> int:
     if season.workable or (season.start.year == today.year and season.start > today):
         return season.best.year
     return today.year if end >= today and season.state == "too early" else today.year + 1
+
+
+def _resting_years(stands: TreeStanding, yard: Yard, first: int) -> list[dict[str, Any]]:
+    """Years whose window the tree still recovers through: no session may be planned in them."""
+    recovery = stands.standing.recovery
+    if recovery is None:
+        return []
+    return [
+        {"year": year, "allow": "none"}
+        for year in range(first, recovery.until.year + 1)
+        if year_window(stands.species, yard.last_frost, year)[1] <= recovery.until
+    ]
 
 
 def _last_year(stands: TreeStanding, yard: Yard, first: int) -> int | None:

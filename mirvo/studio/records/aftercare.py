@@ -29,7 +29,12 @@ RECENT = 12
 
 
 def plan_care(
-    db: DbSession, session: RootSession, removed: list[str], tree: Tree, today: date
+    db: DbSession,
+    session: RootSession,
+    removed: list[str],
+    tree: Tree,
+    today: date,
+    as_cutting: bool = False,
 ) -> None:
     """Put the tasks that follow a session into its transaction; `removed` are letters of roots.
 
@@ -45,12 +50,14 @@ def plan_care(
         removed,
         species_of(yard, tree.species_key).night_floor_c,
         _forecast(yard, tree, today),
+        as_cutting,
     )
     for task in (made for made in tasks if made.due >= today - timedelta(days=GRACE_DAYS)):
         db.add(
             CareTask(
                 tree_id=tree.id,
                 session_id=session.id,
+                since=task.since,
                 due=task.due,
                 code=task.code,
                 text=task.text,
@@ -98,7 +105,7 @@ def open_care(db: DbSession, today: date, until: date | None = None) -> list[Due
         .join(RootSession, RootSession.id == CareTask.session_id)
         .where(
             CareTask.done_at.is_(None),
-            CareTask.due <= until,
+            or_(CareTask.due <= until, CareTask.since <= today),
             CareTask.kept(),
             RootSession.kept(),
             Tree.kept(),

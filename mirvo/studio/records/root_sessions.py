@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from mirvo.core.almanac.practice import Practice, clears_by, practice_of
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.records import RootRecord
-from mirvo.core.rootwork import weighed_share
+from mirvo.core.rootwork import treated_as_cutting, weighed_share
 from mirvo.core.rootwork.bench import bares_roots
 from mirvo.core.rootwork.share_estimate import ShareEstimate
 from mirvo.records.database import DbSession, find_kept, read_once
@@ -156,7 +156,8 @@ def keep_record(
     db.add_all(_findings(db, tree, session, worked_out))
     settle_tree(db, studio, tree.id)
     removed = [root.label for root in form.roots if root.action == "remove"]
-    plan_care(db, session, removed, tree, studio.today)
+    as_cutting = treated_as_cutting(session.kind, estimate.share, estimate.bearing)
+    plan_care(db, session, removed, tree, studio.today, as_cutting)
 
 
 def _end_foreign_soil(db: DbSession, tree: Tree, session: RootSession) -> None:

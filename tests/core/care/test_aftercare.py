@@ -28,6 +28,23 @@ class AftercareTest(unittest.TestCase):
         self.assertEqual(days(found, "photo"), [14, 28, 42, 56])
         self.assertEqual([task.due for task in found], sorted(task.due for task in found))
 
+    def test_a_weak_tree_is_fed_only_once_shoots_stand(self):
+        [feed] = [task for task in tasks(strength="weak") if task.code == "feed"]
+        self.assertEqual((feed.due - DONE).days, 56)
+        self.assertIn("none before", feed.text)
+
+    def test_more_than_a_tree_bears_is_looked_after_like_a_cutting(self):
+        held = {**preset("steady"), "after": "straight"}
+        found = aftercare(DONE, "routine", "strong", held, as_cutting=True)
+        self.assertEqual(days(found, "shade"), [28])
+        self.assertEqual(days(found, "watch"), [7, 14, 21, 28, 35, 42])
+        [cover] = [task for task in found if task.code == "cover"]
+        self.assertEqual((cover.since, (cover.due - DONE).days), (DONE, 42))
+
+    def test_rescued_and_dug_trees_are_shaded_longer_whatever_the_practice(self):
+        for kind in ("collection", "emergency", "change-soil"):
+            self.assertEqual(days(tasks(kind, after="straight"), "shade"), [28])
+
     def test_a_weak_tree_is_shaded_longer_whatever_the_practice(self):
         self.assertEqual(days(tasks(strength="weak"), "shade"), [28])
         self.assertEqual(days(tasks(strength="weak", after="straight"), "shade"), [28])
@@ -39,6 +56,8 @@ class AftercareTest(unittest.TestCase):
     def test_the_frost_guard_ends_with_the_usual_last_frost_still_to_come(self):
         self.assertEqual(days(tasks(), "frost"), [31])
         self.assertEqual(days(tasks(done=date(2026, 6, 1)), "frost"), [])
+        autumn = tasks(done=date(2026, 9, 20))
+        self.assertEqual([task.due for task in autumn if task.code == "frost"], [date(2027, 4, 20)])
         over_new_year = tasks(done=date(2026, 11, 20))
         [guard] = [task for task in over_new_year if task.code == "frost"]
         self.assertEqual(guard.due, date(2027, 4, 20))
@@ -53,6 +72,7 @@ class AftercareTest(unittest.TestCase):
             if task.code == "warm"
         ]
         self.assertIn("15 °C", warm.text)
+        self.assertEqual((warm.since, (warm.due - DONE).days), (DONE, 28))
         self.assertEqual(days(tasks(), "warm"), [])
 
     def test_the_first_cold_night_forecast_is_guarded(self):
@@ -80,7 +100,7 @@ class AftercareTest(unittest.TestCase):
 
     def test_kinds_with_a_follow_up_of_their_own(self):
         self.assertEqual(days(tasks("graft"), "graft"), [56, 365, 730])
-        self.assertEqual(days(tasks("emergency"), "watch"), [7, 14, 21, 28])
+        self.assertEqual(days(tasks("emergency"), "watch"), [7, 14, 21, 28, 35, 42])
         self.assertEqual(days(tasks("collection"), "second"), [730])
         self.assertEqual(days(tasks("exposed-root"), "sever"), [365])
         self.assertEqual(tasks("layer")[-1].due, DONE + timedelta(days=730))

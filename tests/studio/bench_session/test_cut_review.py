@@ -6,6 +6,8 @@ from mirvo.studio.measuring.desk import evaluate
 from tests.studio.bench_session.bench_case import BenchCase
 from tests.studio_case import TODAY
 
+IN_SEASON = TODAY.replace(year=2027, month=3, day=28)
+
 
 class DecidingTest(BenchCase):
     def setUp(self):
@@ -49,8 +51,12 @@ class DecidingTest(BenchCase):
         self.assertEqual(effects_on(self.yard(), self.here, self.studio.today).early, 0.0)
         self.assertGreater(early, 0.0)
 
+
+class InSeasonTest(BenchCase):
+    def opened(self, now=None):
+        return super().opened(now or IN_SEASON)
+
     def test_a_tree_may_be_worked_otherwise_than_the_studio(self):
-        self.studio.clock = lambda: TODAY.replace(year=2027, month=3, day=28)
         self.enter(bud_stage="buds swelling")
         steady = self.review().review.budget
         take_preset(self.studio, "gentle")

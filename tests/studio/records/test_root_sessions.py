@@ -118,7 +118,7 @@ class SessionsTest(StudioCase):
         )
         titles = [str(event["SUMMARY"]) for event in found]
         self.assertIn(f"{self.tree_row.name}: window for root work", titles)
-        self.assertIn(f"{self.tree_row.name}: Out of the shade after 14 days", titles)
+        self.assertIn(f"{self.tree_row.name}: Out of the shade after 28 days", titles)
         for wrong in ("", "guess", new_secret(self.studio) + "x", secret):
             with self.assertRaises(NotFound):
                 self.read(calendar_of, self.studio, wrong)
@@ -169,12 +169,20 @@ class SessionsTest(StudioCase):
         self.assertEqual({one.tree.id for one in due}, {self.tree_row.id})
         self.assertEqual(
             [(one.task.code, one.task.due.isoformat()) for one in due],
-            [("photo", "2026-11-24"), ("shade", "2026-11-24"), ("cold", "2026-11-25")],
+            # Worked out of season it is looked after like a cutting.
+            [
+                ("watch", "2026-11-17"),
+                ("photo", "2026-11-24"),
+                ("watch", "2026-11-24"),
+                ("cold", "2026-11-25"),
+                ("watch", "2026-12-01"),
+                ("cover", "2026-12-22"),
+            ],
         )
         tick(self.studio, due[0].task.id)
         self.assertEqual(
             [one.task.code for one in self.read(bench, self.studio.today).aftercare],
-            ["shade", "cold"],
+            ["photo", "watch", "cold", "watch", "cover"],
         )
         tick(self.studio, due[0].task.id, done=False)
-        self.assertEqual(len(self.read(bench, self.studio.today).aftercare), 3)
+        self.assertEqual(len(self.read(bench, self.studio.today).aftercare), 6)
