@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import random
 import shutil
 import statistics
 import subprocess
@@ -25,7 +24,7 @@ from mirvo.core.measure.top import measure_top
 from mirvo.core.plan.case import read_case
 from mirvo.core.plan.paths import plan
 from mirvo.core.plan.problem import PlanningProblem
-from mirvo.core.plan.search import find_route
+from mirvo.core.plan.search import find_routes
 from mirvo.demo.load import load_demo
 from mirvo.records.photos import smaller
 from mirvo.standins.base import random_base
@@ -37,9 +36,10 @@ from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import open_desk
 from mirvo.studio.path.path import path_view
 from mirvo.web.app import create_app
-from tests.core.plan.test_search import enumerate_best
+from tests.core.plan.enumeration import Enumeration
+from tools.bench_cases import HARD_CASES, hard_case, small_case
 
-HARD_CASES, SMALL_CASES = 12, 8
+SMALL_CASES = 8
 CARD_SCENES, MAX_TILT_DEG = 10, 18.0
 CARD = CardPlace(10.0, -190.0, 8.0, 15.0)
 
@@ -96,12 +96,13 @@ def pages(client: TestClient) -> None:
 
 def desk(client: TestClient, studio: Studio) -> None:
     """A dragged point: marks sent, measured with 400 draws, kept, figures and wheel back."""
-    state = open_desk(studio, 3)
-    revision = [state.revision]
+    with studio.reading() as db:
+        state = open_desk(db, studio, 3)
+    revision, marks = [state.revision], state.marks.as_json()
 
     def drag() -> None:
-        state.marks["roots"][0]["path"][-1][0] += 1.0
-        answer = client.put("/photos/3/marks", json={"revision": revision[0], "marks": state.marks})
+        marks["roots"][0]["path"][-1][0] += 1.0
+        answer = client.put("/photos/3/marks", json={"revision": revision[0], "marks": marks})
         revision[0] = answer.json()["revision"]
 
     say("desk: recompute after a dragged point, round trip", timed(drag, 40))
@@ -141,18 +142,37 @@ def intake() -> None:
 
 def planning(studio: Studio) -> None:
     for tree in (1, 3):
-        case = read_case(path_view(studio, tree).case)
+        with studio.reading() as db:
+            case = path_view(db, tree, studio.today).case
+        assert case is not None
         say(f"plan: three paths, demo tree {tree}", timed(lambda c=case: plan(c), 5))  # type: ignore[misc]
     hard = [read_case(hard_case(seed)) for seed in range(HARD_CASES)]
+    results = [plan(case) for case in hard]
+    unsettled = sum(not path.settled for result in results for path in result.paths)
     times = [statistics.median(timed(lambda c=case: plan(c), 1)) for case in hard]  # type: ignore[misc]
     say(f"plan: six faults, three gaps, 15 years, {HARD_CASES} cases", times)
-    small = [PlanningProblem(read_case(small_case(seed)), "steady") for seed in range(SMALL_CASES)]
-    plain = say("plan: small cases, every way tried", once(enumerate_best, small))
-    fresh = [PlanningProblem(read_case(small_case(seed)), "steady") for seed in range(SMALL_CASES)]
-    say("plan: small cases, searched", once(find_route, fresh), plain)
+    print(f"{'plan: ways left unsettled in these':<52}{unsettled:9d}")
+    print(f"{'plan: memory of a process that plans these':<52}{planning_memory_mb():9.0f} MB")
+    small = [small_case(seed) for seed in range(SMALL_CASES)]
+    every_way = once(lambda case: Enumeration(case, "steady").run(), small)
+    plain = say("plan: small cases, every way tried", every_way)
+    searched = once(lambda case: find_routes(PlanningProblem(read_case(case), "steady")), small)
+    say("plan: small cases, searched", searched, plain)
 
 
-def once(work: Callable[[PlanningProblem], object], cases: list[PlanningProblem]) -> list[float]:
+def planning_memory_mb() -> float:
+    """Most memory of a process that does nothing but plan the hard cases, in megabytes."""
+    code = (
+        "import resource; from tools.bench_cases import HARD_CASES, hard_case;"
+        "from mirvo.core.plan.case import read_case; from mirvo.core.plan.paths import plan;"
+        "[plan(read_case(hard_case(seed))) for seed in range(HARD_CASES)];"
+        "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True)
+    return float(done.stdout)
+
+
+def once(work: Callable[[dict[str, Any]], object], cases: list[dict[str, Any]]) -> list[float]:
     """Milliseconds of each case, nothing warm."""
     found = []
     for case in cases:
@@ -160,70 +180,6 @@ def once(work: Callable[[PlanningProblem], object], cases: list[PlanningProblem]
         work(case)
         found.append((time.perf_counter() - start) * 1000)
     return found
-
-
-def small_case(seed: int) -> dict[str, Any]:
-    """Two faults, one gap and six years: small enough to try every way."""
-    rng = random.Random(seed)
-    data = hard_case(seed)
-    data["faults"] = data["faults"][:2]
-    data["gaps"] = data["gaps"][:1]
-    data["horizon_years"] = 6
-    data["state"]["ball_depth_mm"] = rng.choice([50, 60])
-    data["target"] |= {"largest_gap_deg": 95, "spread_ratio": 2.1, "pot_depth_mm": 55}
-    return data
-
-
-def hard_case(seed: int) -> dict[str, Any]:
-    """Six faults, three gaps to graft and a long horizon."""
-    rng = random.Random(seed)
-    turn = rng.randint(0, 359)
-    keep = [(a + turn) % 360 for a in (5, 95, 125, 215, 245, 335)]
-    azimuths = [(a + turn) % 360 for a in (30, 60, 150, 180, 270, 300)]
-    return {
-        "today": "2026-11-23",
-        "species": {
-            "group": "temperate deciduous",
-            "interval_years": 2,
-            "budget": {"gentle": 0.3, "steady": 0.45, "bold": 0.65},
-        },
-        "strength": "strong",
-        "age": "young",
-        "origin_factor": 1.0,
-        "worth": 1.0,
-        "state": {
-            "trunk_diameter_mm": 42,
-            "spread_mm": rng.randint(66, 84),
-            "spread_basis": "flare",
-            "woody_depth_mm": rng.randint(60, 80),
-            "ball_depth_mm": rng.randint(80, 130),
-            "last_session_year": 2024,
-            "container": "wide training pot",
-            "matted": False,
-            "root_azimuths_deg": keep + azimuths,
-            "growth": {"spread_mm_per_year": 6.0, "trunk_mm_per_year": 1.2},
-        },
-        "faults": [
-            {
-                "label": label,
-                "share": round(rng.uniform(0.03, 0.15), 3),
-                "priority": place + 1,
-                "azimuth_deg": azimuths[place],
-            }
-            for place, label in enumerate("ABCDEF")
-        ],
-        "gaps": [
-            {"from_deg": keep[place], "to_deg": keep[place + 1], "method": "graft"}
-            for place in (0, 2, 4)
-        ],
-        "target": {
-            "spread_ratio": round(rng.uniform(2.1, 2.7), 2),
-            "largest_gap_deg": 60,
-            "pot_depth_mm": rng.choice([45, 50, 60]),
-            "year": 2034,
-        },
-        "horizon_years": 15,
-    }
 
 
 def main() -> None:

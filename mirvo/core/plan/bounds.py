@@ -9,6 +9,7 @@ Raphael, IEEE Trans. SSC 4, 1968).
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from math import ceil, floor, inf, log
 
 import numpy as np
@@ -26,19 +27,40 @@ PIECES = 12
 # Finer than this, the ball's depth makes the tables large and the bound hardly better.
 MAX_DEPTHS = 160
 SHARE_STEP = 0.001
+# So many numbers of a table are worked on at once: three megabytes.
+CELLS_AT_ONCE = 400_000
+# Tables of every single year would bound little better than those of every fourth.
+YEARS_AT_ONCE = 4
 # What is left of the faults: how many are gone, and pieces left of the next.
 Left = tuple[int, int]
+
+
+@dataclass(frozen=True)
+class _Ways:
+    """Ways on from each row of a table. starts : first way of each row; then : row that each
+    leads to; steps : share it takes of the roots, in steps of `SHARE_STEP`."""
+
+    starts: Numbers
+    then: Numbers
+    steps: list[int]
 
 
 class CutWork:
     """Least toll of cutting alone: faults left, ball's depth and sessions are all it looks at.
 
     A session counts with the year it can be made in at the soonest, since roots only thicken.
-    most_depths : of the ball that are told apart; fewer make a quicker and weaker bound.
+    most_depths : of the ball that are told apart; years_at_once : years that share a table, that
+    of their first. Fewer depths and more years make a quicker and weaker bound.
     """
 
-    def __init__(self, problem: PlanningProblem, most_depths: int = MAX_DEPTHS) -> None:
+    def __init__(
+        self,
+        problem: PlanningProblem,
+        most_depths: int = MAX_DEPTHS,
+        years_at_once: int = YEARS_AT_ONCE,
+    ) -> None:
         self.problem, self.most_depths = problem, most_depths
+        self.years_at_once = years_at_once
         years = range(problem.today + 1, problem.case.last_year + 1)
         # The kindest year's figures bound all years from below.
         self.edge = min(problem.edge(year) for year in years)
@@ -56,6 +78,7 @@ class CutWork:
         # Not cached methods: the tables are large and are to go with this object.
         self._tables: dict[tuple[int, int], Array] = {}
         self._known_costs: dict[int, Array] = {}
+        self._known_ways: dict[int, _Ways] = {}
 
     def rows(self, stands: Sequence[Progress]) -> Numbers:
         """Rows of the tables for what is left of the faults."""
@@ -105,6 +128,8 @@ class CutWork:
 
     def table(self, soonest: int, count: int) -> Array:
         """Least tolls (lefts, depths) of so many sessions from a year on."""
+        # Roots are thinner sooner, so an earlier year's table bounds a later one's.
+        soonest -= (soonest - self.problem.today - 1) % self.years_at_once
         known = self._tables.get((soonest, count))
         if known is None:
             known = self._tables[soonest, count] = self._worked_out(soonest, count)
@@ -118,19 +143,36 @@ class CutWork:
             return none
         later = min(soonest + self.problem.step, self.problem.case.last_year + 1)
         after = self.table(later, count - 1)
-        found = np.full(shape, inf)
-        for row, left in enumerate(self.lefts):
-            for then, taken in self._onward(left, soonest):
-                tolls = self._costs(taken) + after[self.number[then]][None]
-                np.minimum(found[row], tolls.min(axis=1), out=found[row])
-        return found
+        ways = self._ways(min(soonest, self.problem.case.last_year))
+        best = np.empty((len(ways.then), len(self.depths)))
+        # Many ways at once, but no more than fit a small memory.
+        chunk = max(1, CELLS_AT_ONCE // len(self.depths) ** 2)
+        for first in range(0, len(ways.then), chunk):
+            them = slice(first, first + chunk)
+            tolls = np.stack([self._costs(step) for step in ways.steps[them]])
+            tolls += after[ways.then[them]][:, None]
+            tolls.min(axis=2, out=best[them])
+        return np.minimum.reduceat(best, ways.starts, axis=0)
+
+    def _ways(self, year: int) -> _Ways:
+        """What one session may do from everything that may be left, in a year."""
+        known = self._known_ways.get(year)
+        if known is None:
+            onward = [self._onward(left, year) for left in self.lefts]
+            every = [way for ways in onward for way in ways]
+            known = self._known_ways[year] = _Ways(
+                np.cumsum([0, *(len(ways) for ways in onward)])[:-1],
+                np.array([self.number[then] for then, _ in every]),
+                [floor(taken / SHARE_STEP + CLOSE) for _, taken in every],
+            )
+        return known
 
     def _onward(self, left: Left, year: int) -> list[tuple[Left, float]]:
         """What one session may take of the faults in a year, and what it leaves."""
         problem, (place, pieces) = self.problem, left
         found, taken = [(left, 0.0)], 0.0
         while place < len(self.splits):
-            share = problem.fault_share(place, min(year, problem.case.last_year))
+            share = problem.fault_share(place, year)
             part = 1 if self.splits[place] else PIECES
             taken += share * part / PIECES
             if taken > self.room + CLOSE:
@@ -141,9 +183,8 @@ class CutWork:
             found.append(((place, pieces), taken))
         return found
 
-    def _costs(self, taken: float) -> Array:
-        """What `_slice_costs` gives for a share, rounded down so that few are worked out."""
-        steps = floor(taken / SHARE_STEP + CLOSE)
+    def _costs(self, steps: int) -> Array:
+        """What `_slice_costs` gives for a share in steps, rounded down so that few are made."""
         known = self._known_costs.get(steps)
         if known is None:
             known = self._known_costs[steps] = self._slice_costs(steps * SHARE_STEP)

@@ -20,6 +20,7 @@ from mirvo.core.plan.tree_state import Cut, TreeState
 FIRST_WIDTH = 240
 GLANCE_WIDTH = 60
 GLANCE_DEPTHS = 24
+GLANCE_YEARS = 20
 CELL_MM = 4.0
 
 
@@ -93,7 +94,7 @@ def glance(problem: PlanningProblem, width: int = GLANCE_WIDTH) -> Search:
     """A good way to every year of arrival, found quickly; better ones may have been missed."""
     if problem.arrived_today or problem.never:
         return find_routes(problem)
-    work = CutWork(problem, GLANCE_DEPTHS)
+    work = CutWork(problem, GLANCE_DEPTHS, GLANCE_YEARS)
     return Search(_swept(Sweep(problem, work, width=width)), settled=False)
 
 

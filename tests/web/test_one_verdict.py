@@ -1,0 +1,253 @@
+"""Every place says the same of a tree on a day: the demo trees and many made-up ones."""
+
+import random
+import re
+import shutil
+import tempfile
+import unittest
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+
+from fastapi.testclient import TestClient
+
+from mirvo.core.errors import BadInput
+from mirvo.demo.load import load_demo
+from mirvo.studio.bench_session.closing import close_session
+from mirvo.studio.bench_session.cut_review import cut_review
+from mirvo.studio.bench_session.entries import save_entries
+from mirvo.studio.bench_session.session import begin, bench_state
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.path.path import path_view, plan_path
+from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.records.answers import DeathForm, say_died
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.settings import YardForm, save_yard
+from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.yard.trees import ORIGINS
+from mirvo.web.app import create_app
+from tests.studio.bench_session.bench_case import entry
+from tests.studio_case import StudioCase
+
+SAID = re.compile(
+    r'data-verdict="([^"]*)"\s+data-season="([^"]*)"\s+data-budget="([^"]*)"'
+    r'\s+data-window="([^"]*)"(?:\s+data-tree="(\d+)")?'
+)
+SPECIES = (
+    "zelkova",
+    "gardenia",
+    "trident-maple",
+    "japanese-black-pine",
+    "satsuki-azalea",
+    "small-leaved-fig",
+    "weeping-willow",
+    "juniper",
+)
+DAYS = (date(2026, 11, 23), date(2027, 3, 28), date(2027, 6, 20), date(2027, 9, 5))
+
+
+class Walk:
+    """Asks every place about every tree and holds the answers together."""
+
+    def __init__(self, case, studio):
+        self.case, self.studio = case, studio
+        self.client = TestClient(create_app(studio))
+
+    def page(self, place):
+        answer = self.client.get(place)
+        self.case.assertEqual(answer.status_code, 200, place)
+        return answer.text
+
+    def at(self, day):
+        self.studio.clock = lambda: datetime(day.year, day.month, day.day, 9, tzinfo=UTC)
+
+    def lists(self, place):
+        """What a page with all trees says of each, by tree."""
+        found = {}
+        for *said, tree in SAID.findall(self.page(place)):
+            if tree:
+                found.setdefault(int(tree), set()).add(tuple(said))
+        return found
+
+    def calendar(self):
+        """First day of each tree's window and the verdict said with it, by tree."""
+        text = self.page("/kit/calendar.ics").replace("\r\n ", "")
+        found = {}
+        for event in text.split("BEGIN:VEVENT")[1:]:
+            tree = re.search(r"UID:window-(\d+)-", event)
+            if tree:
+                start = re.search(r"DTSTART;VALUE=DATE:(\d+)", event)[1]
+                found[int(tree[1])] = (start, event)
+        return found
+
+    def days(self, trees, days=DAYS):
+        for day in days:
+            self.at(day)
+            bench, listed, calendar = self.lists("/"), self.lists("/trees"), self.calendar()
+            for tree in trees:
+                with self.case.subTest(tree=tree, day=day):
+                    self.one(tree, bench.get(tree), listed.get(tree), calendar.get(tree))
+
+    def one(self, tree, bench, listed, calendar):
+        with self.studio.reading() as db:
+            stands = standing_of(db, tree, self.studio.today)
+        verdict, standing = stands.usual_verdict, stands.standing
+        start = standing.next_window.start
+        expected = (
+            verdict.kind,
+            standing.season.state,
+            f"{standing.limits.budget * 100:.0f} %",
+            start.isoformat(),
+        )
+        dead = stands.tree.died_on is not None
+        if not dead:
+            self.case.assertEqual(bench, {expected}, "bench")
+            self.case.assertEqual(calendar[0], start.strftime("%Y%m%d"), "calendar")
+            self.case.assertIn(verdict.name, calendar[1])
+        self.case.assertEqual(listed, {expected}, "trees")
+        for place in (f"/trees/{tree}", f"/trees/{tree}/time", f"/trees/{tree}/path"):
+            said = {tuple(found[:4]) for found in SAID.findall(self.page(place))}
+            self.case.assertEqual(said, {expected}, place)
+
+    def session(self, tree):
+        """The bench session of a tree says what its sheet says."""
+        self.client.post(f"/trees/{tree}/bench-sessions", data={"kind": "routine"})
+        sheet = {found[:4] for found in SAID.findall(self.page(f"/trees/{tree}"))}
+        place = self.client.post(f"/trees/{tree}/bench-sessions", data={"kind": "routine"}).url
+        said = {found[:4] for found in SAID.findall(self.page(str(place)))}
+        self.case.assertEqual(said, sheet, place)
+
+    def first_step(self, tree):
+        """The path's first step and the advice on its day take the same roots and parts."""
+        plan_path(self.studio, tree)
+        with self.studio.reading() as db:
+            view = path_view(db, tree, self.studio.today)
+            stands = standing_of(db, tree, self.studio.today)
+        if view.result is None or not view.result.path_of("steady").steps:
+            return False
+        step = view.result.path_of("steady").steps[0]
+        window = stands.standing.next_window
+        self.case.assertEqual(window.best.year, step.year)
+        # A path plans for the day that is best.
+        self.at(window.best)
+        with self.studio.reading() as db:
+            if not standing_of(db, tree, window.best).standing.season.workable:
+                return False
+        bench = begin(self.studio, tree, "routine")
+        buds = [entry("bud_stage", "buds swelling")]
+        save_entries(self.studio, bench.id, buds)
+        with self.studio.reading() as db:
+            review = cut_review(db, self.studio, bench_state(db, bench.id))
+        advised = {
+            label: round(advice.part, 3) for label, advice in review.advice.items() if advice.part
+        }
+        planned = {label: round(part, 3) for label, part in step.fault_parts.items()}
+        self.case.assertEqual(advised, planned, f"tree {tree}")
+        return True
+
+
+def made_up(case, south):
+    """Thirty-two trees of a studio: glass, weak, new, dead, unmeasured, worked, old."""
+    rng = random.Random(11 + south)
+    if south:
+        save_yard(case.studio, YardForm(name="South", last_frost="09-20"))
+    for number in range(32):
+        came = date(2026, 11, 23) - timedelta(days=rng.choice((40, 300, 1500, 5000)))
+        tree = case.tree(
+            name=f"Tree {number}",
+            species_key=SPECIES[number % len(SPECIES)],
+            strength=rng.choice(("strong", "strong", "fair", "weak")),
+            age_class=rng.choice(("young", "mature", "old")),
+            origin=rng.choice(ORIGINS),
+            acquired_on=came,
+            trunk_mm=rng.choice((None, 30, 80)),
+            container=rng.choice(("wide training pot", "usual pot", "basket")),
+            under_glass=number % 5 == 0,
+            foreign_soil=rng.choice(("", "", "peat of its nursery pot")),
+            water_dish=number % 7 == 0,
+            keeps_soil=number % 11 == 0,
+        )
+        if number % 8 < 2:
+            photo, marks = case.photo(tree, seed=3 + number % 2, taken_on=date(2026, 11, 1))
+            save_marks(case.studio, photo.id, marks, 0)
+            set_target(
+                case.studio,
+                tree.id,
+                TargetForm(spread_ratio=2.2, largest_gap_deg=90, pot_depth_mm=60),
+            )
+        if number % 3 == 0 and came < date(2025, 1, 1):
+            kind = rng.choice(("routine", "slip-pot", "emergency", "change-soil"))
+            day = came + timedelta(days=rng.randint(100, 400))
+            record_session(case.studio, tree.id, SessionForm(kind=kind, done_on=day))
+        if number == 13:
+            say_died(case.studio, tree.id, DeathForm(died_on=date(2026, 11, 2), died_of="cold"))
+
+
+class MadeUpTreesTest(StudioCase):
+    def walk(self, south):
+        made_up(self, south)
+        walk = Walk(self, self.studio)
+        walk.days(range(1, 33))
+        walk.at(DAYS[1])
+        for tree in (1, 3, 6, 10, 17, 26):
+            walk.session(tree)
+
+    def test_every_place_says_the_same_in_the_north(self):
+        self.walk(False)
+
+    def test_every_place_says_the_same_in_the_south(self):
+        self.walk(True)
+
+
+class DemoTreesTest(unittest.TestCase):
+    def setUp(self):
+        work = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, work)
+        load_demo(work / "demo")
+        self.studio = Studio(work / "demo")
+        self.addCleanup(self.studio.close)
+        self.walk = Walk(self, self.studio)
+
+    def test_every_place_says_the_same_and_the_path_begins_as_the_bench_advises(self):
+        today = self.studio.today
+        trees = range(1, 9)
+        self.walk.days(trees, [today + timedelta(days=days) for days in (0, 90, 200)])
+        followed = 0
+        for tree in trees:
+            self.walk.at(today)
+            with self.subTest(tree=tree):
+                try:
+                    followed += self.walk.first_step(tree)
+                except BadInput:
+                    # One stands on the bench already.
+                    continue
+        self.assertGreaterEqual(followed, 2)
+
+
+class AfterClosingTest(StudioCase):
+    def test_no_place_shows_a_removed_root_or_washed_soil_as_standing(self):
+        tree = self.tree(foreign_soil="peat", acquired_on=date(2020, 1, 1))
+        photo, marks = self.photo(tree, taken_on=date(2026, 11, 1))
+        save_marks(self.studio, photo.id, marks, 0)
+        set_target(
+            self.studio, 1, TargetForm(spread_ratio=2.2, largest_gap_deg=120, pot_depth_mm=60)
+        )
+        self.studio.clock = lambda: datetime(2027, 3, 28, 9, tzinfo=UTC)
+        bench = begin(self.studio, 1, "routine")
+        entries = {"bud_stage": "buds swelling", "ball_depth_before": 80, "slice_mm": 10}
+        sent = [entry(*one) for one in entries.items()]
+        sent.append(entry("root:A", {"action": "remove", "why": "above the others"}))
+        self.assertEqual(save_entries(self.studio, bench.id, sent).refused, [])
+        close_session(self.studio, bench.id)
+        plan_path(self.studio, 1)
+        client = TestClient(create_app(self.studio))
+        for place in ("/trees/1", "/trees/1/path", "/trees/1/time"):
+            page = client.get(place).text
+            self.assertNotRegex(page, r'data-root="A"', place)
+            self.assertNotIn(">A</th>", page, place)
+        view = self.path_view(1)
+        self.assertNotIn("A", {fault.label for fault in view.case.faults})
+        self.assertEqual(self.read(load_tree, 1).foreign_soil, "")
+        self.assertNotIn("peat", client.get("/trees/1").text)
