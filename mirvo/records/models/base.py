@@ -13,7 +13,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from mirvo.core.measure.eye import EyeResult
 from mirvo.core.plan.case import Case
-from mirvo.core.plan.records import PlannedStep, PlanResult
+from mirvo.core.plan.records import PlannedStep, PlanResult, YearForecast
 from mirvo.records.columns import PydanticColumn
 from mirvo.records.documents import Answers, BenchNotes, Clicks, OwnSpecies, UnfinishedWork
 
@@ -41,6 +41,7 @@ class Table(DeclarativeBase):
         EyeResult: PydanticColumn(EyeResult),
         PlannedStep: PydanticColumn(PlannedStep),
         PlanResult: PydanticColumn(PlanResult),
+        YearForecast: PydanticColumn(YearForecast),
         Case: PydanticColumn(Case, exactly=True),
     }
 

@@ -37,6 +37,7 @@ from mirvo.studio.measuring.photo_sets import (
     settle_set,
     with_draft,
 )
+from mirvo.studio.path.planned_against_done import forecast_on
 from mirvo.studio.photos.photo_queries import load_photo
 from mirvo.studio.yard.settings import yard_of
 
@@ -132,6 +133,7 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
                 measured_on=photo.taken_on,
                 view=view_of(photo),
                 revision=0,
+                forecast=forecast_on(db, photo.tree_id, photo.taken_on),
             )
             db.add(row)
         if row.revision != revision:

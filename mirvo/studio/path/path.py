@@ -13,11 +13,13 @@ from mirvo.core.plan.paths import plan
 from mirvo.core.plan.records import PlanResult
 from mirvo.core.rootwork.cut_order import RootToCut
 from mirvo.records.database import DbSession
-from mirvo.records.models import Target, Tree
+from mirvo.records.models import Plan, Target, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.path.planning_case import MEASURE_FIRST, GrowthRates, planning_case
 from mirvo.studio.path.plans import keep_plan, newest_plan
 from mirvo.studio.tree_queries import load_tree, measured_base, target_of
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.standing import missed, standing_of
 
 
 @dataclass(frozen=True)
@@ -51,6 +53,7 @@ def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
     except BadInput as error:
         return PathView(tree, target, missing=error.message)
     kept = newest_plan(db, tree_id)
+    holds = kept is not None and _still_holds(db, tree, target, kept, today)
     return PathView(
         tree,
         target,
@@ -59,8 +62,21 @@ def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
         made.growth,
         tuple(made.cuts),
         guessed=made.guessed,
-        stale=kept is None or kept.result is None or kept.case_digest != digest_of(made.case),
+        stale=not holds,
     )
+
+
+def _still_holds(db: DbSession, tree: Tree, target: Target, kept: Plan, today: date) -> bool:
+    """Whether a plan made earlier is the plan today, so that no day alone changes it.
+
+    The records must be those it was made from, and its next session must still lie ahead.
+    """
+    stands = standing_of(db, tree.id, today)
+    if stands.plan is None or missed(kept, stands.species, yard_of(db), today):
+        return False
+    # On the day it was made today's records would have given the same case.
+    then = planning_case(db, tree, target, kept.made_at.date())
+    return kept.case_digest == digest_of(then.case)
 
 
 def plan_path(studio: Studio, tree_id: int) -> None:

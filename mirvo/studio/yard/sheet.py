@@ -12,9 +12,10 @@ from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession
-from mirvo.records.models import BenchSession, Measurement, Plan, RootSession, Target, Tree
+from mirvo.records.models import BenchSession, RootSession, Target, Tree
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.bench_session.session import running_session
+from mirvo.studio.path.planned_against_done import PlannedAgainstDone, planned_against_done
 from mirvo.studio.path.plans import newest_plan
 from mirvo.studio.tree_queries import (
     CutOfRoot,
@@ -27,7 +28,7 @@ from mirvo.studio.tree_queries import (
     target_of,
 )
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import TreeStanding, standing_of
+from mirvo.studio.yard.standing import TreeStanding, missed, standing_of
 from mirvo.studio.yard.weather import expected_bud_swell, frost_after, frost_by_week
 
 
@@ -44,6 +45,7 @@ class Sheet:
     target: Target | None
     path: PlannedPath | None
     path_outdated: bool
+    compared: PlannedAgainstDone
     stands: TreeStanding
     verdict: Verdict
     today: date
@@ -72,7 +74,6 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
     # Newest first, so the first is the one the interval counts from.
     stands = standing_of(db, tree_id, today)
     window = stands.standing.next_window
-    measurement = None if base is None else base.measurement
     result = None if plan is None else plan.result
     return Sheet(
         tree=tree,
@@ -83,7 +84,9 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         history=records_over_years(db, tree_id),
         target=target,
         path=result.path_of(yard.school) if result and target else None,
-        path_outdated=plan is not None and _changed_since(plan, sessions, measurement, target),
+        path_outdated=plan is not None
+        and (stands.plan is None or missed(plan, species, yard, today)),
+        compared=planned_against_done(db, tree_id),
         stands=stands,
         verdict=stands.usual_verdict,
         today=today,
@@ -93,16 +96,3 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         frost_nights=frost_after(yard, window.best),
         frosty=frost_by_week(yard),
     )
-
-
-def _changed_since(
-    plan: Plan,
-    sessions: tuple[RootSession, ...],
-    measurement: Measurement | None,
-    target: Target | None,
-) -> bool:
-    """Whether anything the plan rests on was recorded after it was made."""
-    # When it was written down, not when it was done: old sessions may be entered late.
-    moments = [session.created_at for session in sessions]
-    moments += [row.updated_at for row in (measurement, target) if row is not None]
-    return any(moment > plan.made_at for moment in moments)

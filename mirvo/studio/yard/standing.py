@@ -230,7 +230,7 @@ def _standing(
     place = place_of(yard)
     season = season_state(species, place, day, outlook, practice["dormant"])
     plan = _fresh(records.plans.get(tree.id), records.changed.get(tree.id), tree)
-    planned = _planned_year(plan, yard, day)
+    planned = _planned_year(plan, species, yard, day)
     interval = _interval(tree, species, sessions, day, planned)
     worked = _root_work(sessions, answers)
     recovery = recovery_of(worked, tree.acquired_on, tree.origin, day)
@@ -281,12 +281,18 @@ def _fresh(plan: Plan | None, changed: datetime | None, tree: Tree) -> Plan | No
     return None if changed is not None and changed > plan.made_at else plan
 
 
-def _planned_year(plan: Plan | None, yard: Yard, day: date) -> int | None:
-    """The year of the next session on the studio's own path."""
-    if plan is None or plan.result is None:
+def _planned_year(plan: Plan | None, species: Species, yard: Yard, day: date) -> int | None:
+    """The year of the next session on the studio's own path; None where its window was missed."""
+    if plan is None or plan.result is None or missed(plan, species, yard, day):
         return None
     steps = plan.result.path_of(yard.school).steps
-    return next((step.year for step in steps if step.year >= day.year), None)
+    return next((step.year for step in steps), None)
+
+
+def missed(plan: Plan, species: Species, yard: Yard, day: date) -> bool:
+    """Whether the window of a plan's next session has passed, so that it holds no longer."""
+    steps = () if plan.result is None else plan.result.path_of(yard.school).steps
+    return bool(steps) and year_window(species, yard.last_frost, steps[0].year)[1] < day
 
 
 def _interval(

@@ -20,6 +20,7 @@ ADDED = (
     ("yard", sa.Column("simulated_weather", sa.Boolean(), nullable=False, server_default="0")),
     ("measurements", sa.Column("stands", sa.Text())),
     ("measurements", sa.Column("same_tree", sa.Boolean())),
+    ("measurements", sa.Column("forecast", sa.Text())),
     ("care_tasks", sa.Column("since", sa.Date())),
     ("root_sessions", sa.Column("bearing", sa.Double())),
     ("root_sessions", sa.Column("share_plus_minus", sa.Double())),
