@@ -20,7 +20,8 @@ from mirvo.standins.photo import shoot, single_threaded, true_marks
 from mirvo.standins.scene import Layout
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.measuring.side_views import shoot_turntable, views_of_day
+from mirvo.studio.measuring.root_plane import views_of_day
+from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.measuring.years import confirm
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import TargetForm, set_target

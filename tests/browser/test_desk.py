@@ -6,7 +6,7 @@ from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.eye_check import begin_check
-from mirvo.studio.measuring.side_views import shoot_turntable
+from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
 from tests.browser.stage import BrowserCase

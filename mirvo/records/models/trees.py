@@ -80,6 +80,8 @@ class Root(Table):
     # None for a root that was named in a session and never measured.
     first_seen_on: Mapped[date | None]
     gone_on: Mapped[date | None]
+    # Off the root plane as the newest side views see it, upward; None where none does.
+    height_mm: Mapped[float | None]
 
 
 class Yard(Table):

@@ -28,7 +28,7 @@ from mirvo.records.models import Target, Tree
 from mirvo.studio.bench_session.session import BenchState
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import cuts_since, measured_with
-from mirvo.studio.measuring.side_views import newest_root_plane
+from mirvo.studio.measuring.root_plane import newest_root_plane
 from mirvo.studio.records.share import collected, feeding_of
 from mirvo.studio.tree_queries import MeasuredBase, measured_base, sessions_of, target_of
 from mirvo.studio.yard.settings import yard_of

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from contextlib import suppress
 
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.drafts import TopDraft
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.rootwork.after import after_cuts, with_findings
 from mirvo.core.rootwork.cuts import RootFinding
@@ -14,6 +15,7 @@ from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.measure_marks import checked_marks, measure_photo
 from mirvo.studio.measuring.photo_sets import SetMember, measure_set, rows_of_set
+from mirvo.studio.measuring.root_plane import with_side_heights
 from mirvo.studio.measuring.roots_of_tree import settle_roots
 from mirvo.studio.tree_queries import cuts_of, findings_of, measurements_of, sessions_of
 from mirvo.studio.yard.settings import yard_of
@@ -39,7 +41,7 @@ def measured_with(
     BadInput : the marks cannot be measured any more.
     """
     edited = [
-        SetMember(photo, after_cuts(with_findings(row.top_marks, findings), cuts))
+        SetMember(photo, after_cuts(with_findings(_marks_of(db, row), findings), cuts))
         for row in rows_of_set(db, measurement)
         if (photo := db.get(Photo, row.photo_id)) is not None
     ]
@@ -51,6 +53,10 @@ def measured_with(
     [member] = edited
     marks = checked_marks(member.photo, member.marks, yard_of(db).click_sd_px)
     return measure_photo(studio.photos, member.photo, marks)
+
+
+def _marks_of(db: DbSession, row: Measurement) -> TopDraft:
+    return with_side_heights(db, row.tree_id, row.top_marks)
 
 
 def settle_base(db: DbSession, studio: Studio, tree_id: int) -> None:

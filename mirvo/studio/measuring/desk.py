@@ -37,8 +37,10 @@ from mirvo.studio.measuring.photo_sets import (
     settle_set,
     with_draft,
 )
+from mirvo.studio.measuring.root_plane import settle_heights, with_side_heights
 from mirvo.studio.path.planned_against_done import forecast_on
 from mirvo.studio.photos.photo_queries import load_photo
+from mirvo.studio.tree_queries import measurements_of
 from mirvo.studio.yard.settings import yard_of
 
 # A base with sixty roots marked point by point has a tenth of this.
@@ -165,6 +167,20 @@ def put_marks(
         settle_set(db, studio, row.tree_id, row.measured_on)
     if row.view == "top":
         settle_tree(db, studio, row.tree_id)
+    elif settle_heights(db, studio, row.tree_id):
+        _measure_again(db, studio, row.tree_id)
+
+
+def _measure_again(db: DbSession, studio: Studio, tree_id: int) -> None:
+    """Measure the newest base from above with what the side views now say of its roots."""
+    rows = measurements_of(db, tree_id)
+    photo = load_photo(db, rows[-1].photo_id) if rows else None
+    if photo is None or rows[-1].top_marks.set:
+        return
+    found = evaluate(db, studio, photo, rows[-1].top_marks).top
+    if found is not None:
+        rows[-1].top, rows[-1].updated_at = found, studio.now
+        settle_tree(db, studio, tree_id)
 
 
 def evaluate(db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft) -> Evaluation:
@@ -192,6 +208,7 @@ def _evaluate_side(db: DbSession, studio: Studio, photo: Photo, draft: SideDraft
 
 def _evaluate_top(db: DbSession, studio: Studio, photo: Photo, draft: TopDraft) -> Evaluation:
     click_sd_px = yard_of(db).click_sd_px
+    draft = with_side_heights(db, photo.tree_id, draft)
     marks = checked_marks(photo, draft, click_sd_px, in_set=bool(draft.set))
     if draft.set:
         members = members_of_set(db, photo.tree_id, photo.taken_on)

@@ -21,6 +21,7 @@ ADDED = (
     ("measurements", sa.Column("stands", sa.Text())),
     ("measurements", sa.Column("same_tree", sa.Boolean())),
     ("measurements", sa.Column("forecast", sa.Text())),
+    ("roots", sa.Column("height_mm", sa.Double())),
     ("care_tasks", sa.Column("since", sa.Date())),
     ("root_sessions", sa.Column("bearing", sa.Double())),
     ("root_sessions", sa.Column("share_plus_minus", sa.Double())),

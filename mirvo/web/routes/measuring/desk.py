@@ -11,8 +11,8 @@ from mirvo.core.measure.records import RootPlane
 from mirvo.core.rootwork.cuts import HALF
 from mirvo.studio.measuring import desk as use
 from mirvo.studio.measuring.photo_sets import letters_elsewhere, members_of_set
+from mirvo.studio.measuring.root_plane import root_plane_of_day, views_of_day
 from mirvo.studio.measuring.roots_of_tree import letters_at_hand
-from mirvo.studio.measuring.side_views import root_plane_of_day, views_of_day
 from mirvo.studio.tree_queries import load_tree
 from mirvo.web.drawings.wheel import draw_wheel
 from mirvo.web.reader import Context, PageReader, Reader

@@ -9,7 +9,7 @@ from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Resp
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
 from mirvo.studio.measuring.photo_sets import shoot_set
-from mirvo.studio.measuring.side_views import shoot_turntable
+from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.photos.intake import Intake, take_in
 from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
 from mirvo.studio.photos.photo_queries import KINDS, load_photo, photos_with_state

@@ -1,4 +1,5 @@
-"""Side views of one day together: the root plane, and how to tilt the tree level."""
+"""Side views of one day together: the root plane, how to tilt the tree level, and the height of
+each root off that plane."""
 
 from __future__ import annotations
 
@@ -8,16 +9,17 @@ from datetime import date
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.drafts import CalibrationDraft, SideDraft, blank_draft
+from mirvo.core.measure.drafts import SideDraft, TopDraft
 from mirvo.core.measure.records import RootPlane
 from mirvo.core.measure.side_set import MarkedSide, root_plane_of
 from mirvo.records.database import DbSession
-from mirvo.records.models import Measurement, Photo
+from mirvo.records.models import Measurement, Photo, Root
 from mirvo.studio.context import Studio
-from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.measure_marks import checked_side_marks, corners_for, info_of
-from mirvo.studio.photos.simulated import take_turntable
 from mirvo.studio.yard.settings import yard_of
+
+# Less than this a height may move from one reading to the next and mean nothing.
+SAME_HEIGHT_MM = 0.2
 
 
 @dataclass(frozen=True)
@@ -31,16 +33,6 @@ class SideView:
     def turntable_deg(self) -> float:
         """How far the tree was turned clockwise since the first view."""
         return (self.marks.turntable_deg or 0.0) if self.marks else 0.0
-
-
-def shoot_turntable(studio: Studio, tree_id: int) -> int:
-    """Take eight simulated side views, their turns entered; the first photo's number."""
-    taken = take_turntable(studio, tree_id)
-    for photo, turn in taken:
-        card = {"calibration": CalibrationDraft(kind="card"), "turntable_deg": turn}
-        marks = blank_draft("side").model_copy(update=card)
-        save_marks(studio, photo.id, marks.as_json(), 0)
-    return taken[0][0].id
 
 
 def views_of_day(db: DbSession, tree_id: int, day: date) -> list[SideView]:
@@ -99,3 +91,36 @@ def newest_root_plane(
     )
     day = db.scalar(query)
     return None if day is None else root_plane_of_day(db, studio, tree_id, day, without)
+
+
+def settle_heights(db: DbSession, studio: Studio, tree_id: int) -> bool:
+    """Keep with each root how far the newest side views see it off the root plane.
+
+    Returns whether anything changed, so that the base wants measuring again.
+    """
+    plane = newest_root_plane(db, studio, tree_id, frozenset())
+    seen = {} if plane is None else plane.residuals_mm
+    changed = False
+    for root in db.scalars(select(Root).where(Root.tree_id == tree_id)):
+        height, before = seen.get(root.label), root.height_mm
+        if (height is None) != (before is None) or (
+            height is not None and before is not None and abs(height - before) > SAME_HEIGHT_MM
+        ):
+            root.height_mm, changed = height, True
+    return changed
+
+
+def with_side_heights(db: DbSession, tree_id: int, draft: TopDraft) -> TopDraft:
+    """Marks from above in which roots without a height of their own have the side views'."""
+    query = select(Root.label, Root.height_mm).where(
+        Root.tree_id == tree_id, Root.height_mm.is_not(None)
+    )
+    heights = {label: height for label, height in db.execute(query) if height is not None}
+    roots = tuple(
+        root.model_copy(update={"height": heights[root.label]})
+        # What the artist said of a root counts more than what was measured of it.
+        if root.height is None and root.label in heights
+        else root
+        for root in draft.roots
+    )
+    return draft.model_copy(update={"roots": roots}) if heights else draft
