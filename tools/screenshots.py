@@ -20,7 +20,6 @@ from mirvo.studio.context import Studio
 from mirvo.web.app import create_app
 
 OUT = Path(__file__).parent.parent / "docs/screenshots"
-DAY = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
 FLAGS += ["--disable-component-update", "--disable-sync"]
 VIEWS = {
@@ -88,7 +87,7 @@ def begin_a_session(studio: Studio) -> None:
 def main() -> None:
     work = Path(tempfile.mkdtemp())
     load_demo(work / "demo")
-    studio = Studio(work / "demo", clock=lambda: DAY)
+    studio = Studio(work / "demo")
     begin_a_session(studio)
     address = serve(studio)
     OUT.mkdir(parents=True, exist_ok=True)

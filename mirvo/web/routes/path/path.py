@@ -49,8 +49,13 @@ class HoldForm(FormModel):
     release: str = ""
 
 
-def path_page(reader: Reader, filled: Filled, tree_id: int, school: str = "") -> HTMLResponse:
-    """The path of a tree; a complaint stands at the form it belongs to."""
+def path_page(
+    reader: Reader, filled: Filled, tree_id: int, school: str = "", planned: str = ""
+) -> HTMLResponse:
+    """The path of a tree; a complaint stands at the form it belongs to.
+
+    planned : it was planned just now, so the page must not ask for it again by itself.
+    """
     view = use.path_view(reader.db, tree_id, reader.today)
     sheet = sheet_of(reader.db, tree_id, reader.today)
     chosen = _chosen(reader, school)
@@ -65,6 +70,7 @@ def path_page(reader: Reader, filled: Filled, tree_id: int, school: str = "") ->
         "sheet": sheet,
         "path": path,
         "chosen": chosen,
+        "planned": planned,
         "schools": SCHOOLS,
         "default": default,
         "fields": shown,
@@ -83,8 +89,8 @@ def path_page(reader: Reader, filled: Filled, tree_id: int, school: str = "") ->
 
 
 @router.get("/trees/{tree_id}/path")
-def show_path(reader: Reader, tree_id: int, school: str = "") -> HTMLResponse:
-    return path_page(reader, Filled(), tree_id, school)
+def show_path(reader: Reader, tree_id: int, school: str = "", planned: str = "") -> HTMLResponse:
+    return path_page(reader, Filled(), tree_id, school, planned)
 
 
 @router.post("/trees/{tree_id}/path")
@@ -161,8 +167,8 @@ def _planned(studio: Studio, tree_id: int, school: str = "") -> RedirectResponse
     """Plan anew where something changed, then show the path."""
     use.plan_path(studio, tree_id)
     # The path that was looked at stays in view.
-    query = f"?school={school}" if school in SCHOOLS else ""
-    return RedirectResponse(f"/trees/{tree_id}/path{query}", 303)
+    query = f"&school={school}" if school in SCHOOLS else ""
+    return RedirectResponse(f"/trees/{tree_id}/path?planned=1{query}", 303)
 
 
 def _chosen(reader: PageReader, school: str) -> str:
