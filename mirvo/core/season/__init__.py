@@ -10,6 +10,7 @@ from mirvo.core.season.window import (
     due_from,
     frost_day,
     next_window,
+    spans_of,
     year_window,
 )
 
@@ -24,5 +25,6 @@ __all__ = [
     "frost_day",
     "next_window",
     "season_state",
+    "spans_of",
     "year_window",
 ]

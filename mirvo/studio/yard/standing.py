@@ -15,7 +15,7 @@ from sqlalchemy.orm import joinedload
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.rootwork import KINDS, BudgetedTree, SessionLimits, session_limits
-from mirvo.core.season import due_from, next_window, season_state, year_window
+from mirvo.core.season import due_from, next_window, season_state, spans_of, year_window
 from mirvo.core.standing.answer import Answer, Seen, answer_of, bearing_factor
 from mirvo.core.standing.ball import LeftBall, ball_depth
 from mirvo.core.standing.recovery import RootWork, recovery_of
@@ -236,8 +236,11 @@ def _standing(
     recovery = recovery_of(worked, tree.acquired_on, tree.origin, day)
     not_before = max(day, interval.due_from or day)
     if planned is not None:
-        # The path has weighed the years; what it plans is when the tree is due.
-        not_before = max(day, year_window(species, yard.last_frost, planned)[2])
+        # The path has weighed the years; what it plans is when the tree is due. Buds may have
+        # moved the window of that year away from the calendar's.
+        spans = spans_of(species, place, planned, outlook)
+        best = spans[0].best if spans else year_window(species, yard.last_frost, planned)[2]
+        not_before = max(day, best)
     if recovery is not None and recovery.holds(day):
         not_before = max(not_before, recovery.until)
     window = next_window(species, place, day, not_before, outlook)
