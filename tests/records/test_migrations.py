@@ -290,3 +290,37 @@ class RebuildingTest(unittest.TestCase):
         self.addCleanup(engine.dispose)
         with reading(engine) as db:
             self.assertIsNone(db.scalar(select(Tree)))
+
+
+class SinceTypedRecordsTest(unittest.TestCase):
+    """From 0009 on tables and documents keep their shape: every old value must stay as it is."""
+
+    def test_every_row_of_0009_comes_across_and_what_is_new_is_empty(self):
+        folder = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
+        shutil.copy(FORMER / "0009.sqlite3", folder / FILE_NAME)
+        before = self.every_row(FORMER / "0009.sqlite3")
+        open_database(folder).dispose()
+        after = self.every_row(folder / FILE_NAME)
+        self.assertGreater(len(before["roots"]), 10)
+        for table, rows in before.items():
+            if table == "alembic_version":
+                continue
+            with self.subTest(table=table):
+                self.assertEqual(len(after[table]), len(rows))
+                both = zip(after[table], rows, strict=True)
+                self.assertEqual([{name: row[name] for name in old} for row, old in both], rows)
+        [yard] = after["yard"]
+        self.assertEqual((yard["frost_free"], yard["simulated_weather"]), (0, 0))
+        self.assertEqual(after["tree_answers"], [])
+
+    def every_row(self, path):
+        with closing(sqlite3.connect(path)) as db:
+            db.row_factory = sqlite3.Row
+            names = [
+                row[0] for row in db.execute("SELECT name FROM sqlite_master WHERE type='table'")
+            ]
+            return {
+                name: [dict(row) for row in db.execute(f'SELECT * FROM "{name}" ORDER BY rowid')]
+                for name in names
+            }
