@@ -167,12 +167,14 @@ def put_marks(
         settle_set(db, studio, row.tree_id, row.measured_on)
     if row.view == "top":
         settle_tree(db, studio, row.tree_id)
-    elif settle_heights(db, studio, row.tree_id):
-        _measure_again(db, studio, row.tree_id)
+    else:
+        follow_side_views(db, studio, row.tree_id)
 
 
-def _measure_again(db: DbSession, studio: Studio, tree_id: int) -> None:
-    """Measure the newest base from above with what the side views now say of its roots."""
+def follow_side_views(db: DbSession, studio: Studio, tree_id: int) -> None:
+    """Keep the heights the side views now give, and measure the newest base with them."""
+    if not settle_heights(db, studio, tree_id):
+        return
     rows = measurements_of(db, tree_id)
     photo = load_photo(db, rows[-1].photo_id) if rows else None
     if photo is None or rows[-1].top_marks.set:

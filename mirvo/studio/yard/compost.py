@@ -14,6 +14,7 @@ from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CareTask, Compostable, Measurement, Photo, RootSession, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
+from mirvo.studio.measuring.desk import follow_side_views
 from mirvo.studio.measuring.photo_sets import settle_set
 from mirvo.studio.tree_queries import sessions_of
 
@@ -140,6 +141,7 @@ def _settle(db: DbSession, studio: Studio, row: Tree | Photo | RootSession) -> N
         return
     if isinstance(row, Photo):
         settle_set(db, studio, row.tree_id, row.taken_on)
+        follow_side_views(db, studio, row.tree_id)
     if isinstance(row, RootSession):
         _stand_as_left(db, row.tree_id)
     settle_tree(db, studio, row.tree_id)

@@ -9,6 +9,7 @@ from mirvo.studio.measuring.desk import evaluate, save_marks
 from mirvo.studio.measuring.root_plane import root_plane_of_day
 from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.photos.simulated import truth_of
+from mirvo.studio.yard.compost import lay_on_heap, put_back
 from tests.studio_case import StudioCase
 
 
@@ -57,3 +58,13 @@ class HeightsTest(StudioCase):
             root.height_mm = 30.0
         self.assertIn("above_plane", self.faults_of("A"))
         self.assertNotIn("above_plane", self.faults_of("A", said="on"))
+
+    def test_heights_go_with_the_side_views_and_come_back_with_them(self):
+        sides = [photo for photo in self.photos_of(1) if photo.kind == "side"]
+        before = self.heights()
+        for photo in sides:
+            lay_on_heap(self.studio, "photo", photo.id)
+        self.assertEqual(set(self.heights().values()), {None})
+        for photo in sides:
+            put_back(self.studio, "photo", photo.id)
+        self.assertEqual(self.heights(), before)
