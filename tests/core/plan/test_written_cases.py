@@ -161,6 +161,7 @@ class WrittenCasesTest(unittest.TestCase):
             self.assertEqual(set(path.steps[0].faults), {"A", "B", "C"})
         # Warm growers fill a pot in a year, and still their pot is not opened every year.
         self.within_longest(gentle, 2025, 3, gentle.reached_year)
+        self.assertEqual(judged(tree(years=1.1, interval=1.0)).kind, "repot_now")
 
     def test_one_sided_base_with_a_gap_of_205_degrees(self):
         azimuths = [0, 40, 80, 120, 155]
@@ -176,6 +177,8 @@ class WrittenCasesTest(unittest.TestCase):
             self.assertEqual([round(graft.azimuth_deg) for graft in grafts[:1]], [258])
             self.assertLess(path.chance_by_year[path.reached_year], 1.0)
             self.assertGreaterEqual(path.likely_year or 9999, path.reached_year)
+        # A bare side is no reason to open the pot before it is due.
+        self.assertEqual(judged(tree(years=1.0, due=False)).kind, "leave")
 
     def test_layered_tree(self):
         result = planned(
@@ -189,6 +192,8 @@ class WrittenCasesTest(unittest.TestCase):
             self.assertEqual(layers[:2], ["make", "separate"])
             # The old flare goes as a whole, so nothing of it is cut first.
             self.assertEqual(path.steps[0].faults, ())
+        # A layer that was just separated is left alone, whatever the pot looks like.
+        self.assertEqual(judged(tree(recovery=RECOVERING), "roots_at_holes").kind, "rest")
 
     def test_tree_at_its_target(self):
         result = planned(
@@ -204,6 +209,8 @@ class WrittenCasesTest(unittest.TestCase):
             self.assertEqual(path.sessions, 0)
             self.assertIsNotNone(path.next_step)
             self.assertGreaterEqual(path.next_step.year, 2027)
+        shown = judged(tree(years=1.0, due=False, stage="showing"))
+        self.assertEqual(shown.kind, "leave")
 
     def test_target_deeper_than_today(self):
         result = planned(
