@@ -118,7 +118,7 @@ class TwoSeasonsTest(BrowserCase):
         self.at(step.year + 2, 3, 28)
         verdict, *_ = self.agree()
         self.assertEqual(verdict, "repot_now")
-        self.work("A", "10")
+        self.work(self.sheet_of(1).base.roots[0].label, "10")
         verdict, *_ = self.agree()
         self.assertEqual(verdict, "rest")
         self.assertEqual(len(self.sessions_of(1)), 2)

@@ -17,6 +17,7 @@ from mirvo.studio.bench_session import session as use
 from mirvo.studio.bench_session.closing import close_session, unfinished
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import keep_photo, save_entries
+from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.plans import newest_step
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.weather import warnings_before_work
@@ -137,7 +138,10 @@ def keep_step(reader: Reader, bench_id: int, form: Annotated[StepForm, Form()]) 
 @router.post("/bench-sessions/{bench_id}/close")
 @shown_again_on(session_page)
 def close(studio: StudioDep, bench_id: int) -> Response:
-    return RedirectResponse(f"/sessions/{close_session(studio, bench_id).id}", 303)
+    closed = close_session(studio, bench_id)
+    # Planned at once, so that no page changes what another said by being opened.
+    plan_path(studio, closed.tree_id)
+    return RedirectResponse(f"/sessions/{closed.id}", 303)
 
 
 @router.post("/bench-sessions/{bench_id}/leave")
