@@ -2,17 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from pathlib import Path
+from typing import Protocol
 
 from sqlalchemy import Engine
 
+from mirvo.records.changes import Changes, watch
 from mirvo.records.database import DbSession, as_utc, open_database, reading, writing
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.measuring.vision_worker import VisionWorker
+
+
+class Follower(Protocol):
+    """What follows the changes of a studio, and ends with it."""
+
+    def follow(self, changes: Changes) -> None: ...
+
+    def on_day(self, day: date) -> None: ...
+
+    def rest(self, wholly: bool = False) -> bool: ...
+
+    def close(self) -> None: ...
 
 
 @dataclass
@@ -28,6 +42,7 @@ class Studio:
     engine: Engine = field(init=False)
     photos: PhotoStore = field(init=False)
     vision: VisionWorker = field(init=False)
+    replanner: Follower | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
         self.engine = open_database(self.folder)
@@ -36,6 +51,8 @@ class Studio:
 
     def close(self) -> None:
         """Let go of the database file and the process that looks at photos."""
+        if self.replanner is not None:
+            self.replanner.close()
         self.vision.close()
         self.engine.dispose()
 
@@ -43,9 +60,23 @@ class Studio:
         """A session that reads one state of the database."""
         return reading(self.engine)
 
-    def writing(self) -> AbstractContextManager[DbSession]:
-        """A session in one transaction."""
-        return writing(self.engine)
+    @contextmanager
+    def writing(self) -> Iterator[DbSession]:
+        """A session in one transaction; what it changed is planned anew once it is kept."""
+        with writing(self.engine) as db:
+            changes = watch(db)
+            yield db
+        if self.replanner is not None:
+            self.replanner.follow(changes)
+
+    def settle(self, wholly: bool = False) -> None:
+        """Wait, for a moment at most, until plans follow the records as they are today.
+
+        wholly : however long it takes, and for what all trees rest on too.
+        """
+        if self.replanner is not None:
+            self.replanner.on_day(self.today)
+            self.replanner.rest(wholly)
 
     @property
     def now(self) -> datetime:

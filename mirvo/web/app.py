@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from fastapi import FastAPI, Request
+from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
@@ -14,8 +14,9 @@ from starlette.staticfiles import StaticFiles
 from mirvo.core.complaints import sentence
 from mirvo.core.errors import BadInput, Conflict, Damaged, MirvoError, NotFound
 from mirvo.studio.context import Studio
+from mirvo.studio.path.replanner import Replanner
 from mirvo.web.forms import complaints_of, show_again
-from mirvo.web.reader import open_reader
+from mirvo.web.reader import open_reader, plans_settled
 from mirvo.web.routes.almanac import almanac, practice, species
 from mirvo.web.routes.bench_session import session
 from mirvo.web.routes.measuring import assist, desk, eye_check, years
@@ -25,12 +26,16 @@ from mirvo.web.routes.records import aftercare, root_sessions
 from mirvo.web.routes.shelf import materials
 from mirvo.web.routes.yard import bench, compost, find, former, kit, trees, triage
 
+# Pages that say how trees stand, and those that do not.
 PARTS = (
-    *(bench, trees, triage, kit, compost, find, former),
-    *(photos, desk, assist, years, eye_check),
+    *(bench, trees, triage, kit, compost),
     *(session, root_sessions, aftercare),
     *(path, plans, materials),
+)
+OTHER_PARTS = (
+    *(photos, desk, assist, years, eye_check),
     *(almanac, species, practice),
+    *(find, former),
 )
 STATIC = Path(__file__).parent / "static"
 STATUS: tuple[tuple[type[MirvoError], int], ...] = (
@@ -54,6 +59,7 @@ def create_app(studio: Studio) -> FastAPI:
     """The web application on one opened data folder."""
     app = FastAPI(title="Mirvo", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.studio = studio
+    studio.replanner = Replanner(studio)
     configure_guards(app)
     configure_errors(app)
     configure_static(app)
@@ -63,6 +69,8 @@ def create_app(studio: Studio) -> FastAPI:
 
 def configure_routes(app: FastAPI) -> None:
     for part in PARTS:
+        app.include_router(part.router, dependencies=[Depends(plans_settled)])
+    for part in OTHER_PARTS:
         app.include_router(part.router)
 
 

@@ -83,6 +83,12 @@ def came_from(request: Request, otherwise: str) -> str:
     return path if path.startswith("/") and not path.startswith("//") else otherwise
 
 
+def plans_settled(request: Request) -> None:
+    """Before a page is read that says how trees stand: their plans follow their records."""
+    if request.method == "GET":
+        studio_of(request).settle()
+
+
 @contextmanager
 def open_reader(request: Request) -> Iterator[PageReader]:
     """A reader, outside of an endpoint."""

@@ -42,6 +42,9 @@ def environment() -> Environment:
     made.globals["places"] = PLACES
     made.globals["tree_parts"] = TREE_PARTS
     made.globals["usual_pots"] = tuple(rules().plan.offered)
+    made.globals["usual_depths"] = {
+        name: container.depth_mm for name, container in rules().containers.items()
+    }
     made.globals["usual_plan"] = rules().plan
     made.globals["bud_groups"] = tuple(rules().phenology)
     return made

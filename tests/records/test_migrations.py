@@ -295,11 +295,12 @@ class RebuildingTest(unittest.TestCase):
 class SinceTypedRecordsTest(unittest.TestCase):
     """From 0009 on tables and documents keep their shape: every old value must stay as it is."""
 
-    def test_every_row_of_0009_comes_across_and_what_is_new_is_empty(self):
+    def brought_up_to_date(self, version):
+        """All rows after the migration of a former version, each old value held against it."""
         folder = Path(tempfile.mkdtemp())
         self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
-        shutil.copy(FORMER / "0009.sqlite3", folder / FILE_NAME)
-        before = self.every_row(FORMER / "0009.sqlite3")
+        shutil.copy(FORMER / f"{version}.sqlite3", folder / FILE_NAME)
+        before = self.every_row(FORMER / f"{version}.sqlite3")
         open_database(folder).dispose()
         after = self.every_row(folder / FILE_NAME)
         self.assertGreater(len(before["roots"]), 10)
@@ -310,9 +311,19 @@ class SinceTypedRecordsTest(unittest.TestCase):
                 self.assertEqual(len(after[table]), len(rows))
                 both = zip(after[table], rows, strict=True)
                 self.assertEqual([{name: row[name] for name in old} for row, old in both], rows)
+        return after
+
+    def test_every_row_of_0009_comes_across_and_what_is_new_is_empty(self):
+        after = self.brought_up_to_date("0009")
         [yard] = after["yard"]
         self.assertEqual((yard["frost_free"], yard["simulated_weather"]), (0, 0))
         self.assertEqual(after["tree_answers"], [])
+
+    def test_every_row_of_0010_comes_across_and_no_container_is_measured(self):
+        after = self.brought_up_to_date("0010")
+        self.assertEqual([row["leaf_lost_percent"] for row in after["tree_answers"]], [5.0])
+        [target] = after["targets"]
+        self.assertEqual(json.loads(target["container_depths"])["body"], {})
 
     def every_row(self, path):
         with closing(sqlite3.connect(path)) as db:

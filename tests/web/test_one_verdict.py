@@ -62,6 +62,7 @@ class Walk:
 
     def at(self, day):
         self.studio.clock = lambda: datetime(day.year, day.month, day.day, 9, tzinfo=UTC)
+        self.studio.settle(wholly=True)
 
     def lists(self, place):
         """What a page with all trees says of each, by tree."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 from math import hypot
 
 # The almanac's rates are guidance: a good third either way is usual.
@@ -13,6 +14,7 @@ MIN_YEARS = 0.5
 MAX_PRIOR_SD = 4.0
 # Years differ by this much even for one tree in one pot.
 YEARLY_RELATIVE_SD = 0.25
+GROWN_FROM_MONTH = 7
 
 
 @dataclass(frozen=True)
@@ -37,6 +39,12 @@ class Rate:
     evidence: int
     prior: tuple[float, float] = (0.0, 0.0)
     seen: tuple[float, float] | None = None
+
+
+def grown_year(day: date) -> int:
+    """The last year whose growth a base measured on a day shows."""
+    # Before midsummer a base is the one its last year left.
+    return day.year if day.month >= GROWN_FROM_MONTH else day.year - 1
 
 
 def plausible_change(observed: float, error: float, prior: float, prior_sd: float) -> bool:

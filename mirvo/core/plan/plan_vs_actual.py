@@ -34,11 +34,14 @@ class Difference:
 def against_plan(step: PlannedStep | None, done: ActualSession) -> list[Difference]:
     """Differences between a planned step and the session; empty when it went as planned.
 
-    step : a step of a plan's path, or None when that year had none.
+    step : a step of a plan's path, of that year or the next one; None when there was none.
     """
     if step is None:
         return [Difference("unplanned", f"No session was planned in {done.year}.")]
-    found = _roots(step.fault_parts, done.roots)
+    found = []
+    if step.year != done.year:
+        found.append(Difference("year", f"Planned for {step.year}, done in {done.year}."))
+    found += _roots(step.fault_parts, done.roots)
     if abs(done.slice_mm - step.slice_mm) >= SLICE_NOTED_MM:
         text = f"{done.slice_mm:.0f} mm came off the underside instead of {step.slice_mm:.0f} mm."
         found.append(Difference("slice", text))

@@ -19,7 +19,7 @@ from mirvo.core.rootwork.budget import (
     weighed_share,
     weighing_correction,
 )
-from mirvo.core.rootwork.kinds import KINDS, Kind, kind_by_key, kind_name
+from mirvo.core.rootwork.kinds import KINDS, Kind, kind_by_key, kind_name, only_delays
 
 __all__ = [
     "KINDS",
@@ -32,6 +32,7 @@ __all__ = [
     "kind_by_key",
     "kind_name",
     "matched_top_factor",
+    "only_delays",
     "origin_factor",
     "removal_budget",
     "root_shares",

@@ -306,10 +306,11 @@ def over_budget(share: float, budget: float) -> float:
 def treated_as_cutting(kind: str, share: float | None, bearing: float | None) -> bool:
     """Whether a session took more than the tree could bear, so that it is cared for as a cutting.
 
-    Kinds with a budget of their own, such as collection, have an aftercare of their own too.
+    Combing the edge alone never makes one, though in a shut season a tree bears nothing: no root
+    that carries others was cut. Kinds with a budget of their own, such as collection, have an aftercare of their own too.
     """
     # A record may name a kind that is no longer offered.
     own = any(one.key == kind and one.own_budget is not None for one in KINDS)
     if own or share is None or bearing is None:
         return False
-    return over_budget(share, bearing) > 0
+    return over_budget(share, max(bearing, rules().feeding.edge_share)) > 0

@@ -62,6 +62,12 @@ def kind_by_key(key: str) -> Kind:
     raise BadInput("kind", f"there is no kind of session called '{key}'")
 
 
+def only_delays(key: str) -> bool:
+    """Whether a kind of session only delays a full one; a kind nobody knows counts as full."""
+    # A record may name a kind that is no longer offered.
+    return any(kind.key == key and kind.only_delays for kind in KINDS)
+
+
 def kind_name(key: str) -> str:
     """How a kind is called; its key where nobody knows it any more."""
     # A record may name a kind that is no longer offered; it is shown as it was written.

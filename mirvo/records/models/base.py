@@ -35,6 +35,7 @@ class Table(DeclarativeBase):
         Answers: PydanticColumn(Answers),
         BenchNotes: PydanticColumn(BenchNotes),
         dict[str, OwnSpecies]: PydanticColumn(dict[str, OwnSpecies]),
+        dict[str, float]: PydanticColumn(dict[str, float]),
         tuple[str, ...]: PydanticColumn(tuple[str, ...]),
         tuple[UnfinishedWork, ...]: PydanticColumn(tuple[UnfinishedWork, ...]),
         Clicks: PydanticColumn(Clicks),

@@ -17,7 +17,11 @@ from mirvo.records.models.base import CASCADE, SET_NULL, Table, one_of, within
 
 
 class Target(Table):
-    """What a tree is worked toward. `containers` are those at hand, empty for the usual ones."""
+    """What a tree is worked toward.
+
+    containers : those at hand, empty for the usual ones. container_depths : their inner depth,
+    mm, by name, where it was measured.
+    """
 
     __tablename__ = "targets"
     __table_args__ = (one_of("basis", ("flare", "roots")),)
@@ -28,6 +32,7 @@ class Target(Table):
     pot_depth_mm: Mapped[float]
     year: Mapped[int | None]
     containers: Mapped[tuple[str, ...]] = mapped_column(default=tuple)
+    container_depths: Mapped[dict[str, float]] = mapped_column(default=dict)
     updated_at: Mapped[datetime]
 
 

@@ -14,7 +14,6 @@ from mirvo.records.models import BenchPhoto, Photo, RootSession
 from mirvo.studio.bench_session.cut_review import BenchReview, cut_review
 from mirvo.studio.bench_session.session import BenchState, Entered, bench_state
 from mirvo.studio.context import Studio
-from mirvo.studio.path.plans import newest_step
 from mirvo.studio.records.root_sessions import put_session
 from mirvo.studio.records.session_form import ENTERED, BenchDetails, RootDone, SessionForm
 from mirvo.studio.yard.trees import put_offspring
@@ -100,7 +99,6 @@ def details_of(db: DbSession, state: BenchState, review: BenchReview) -> BenchDe
         practice=state.practice,
         exposed_minutes=state.exposed_minutes,
         notes=notes,
-        planned=newest_step(db, state.tree.id, state.day.year),
         unfinished=tuple(unfinished(state, review)),
     )
 

@@ -7,6 +7,8 @@ import json
 from dataclasses import dataclass
 from datetime import date
 
+from sqlalchemy import select
+
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.paths import plan
@@ -14,9 +16,10 @@ from mirvo.core.plan.records import PlanResult
 from mirvo.core.rootwork.cut_order import RootToCut
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, Target, Tree
+from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
 from mirvo.studio.path.planning_case import MEASURE_FIRST, GrowthRates, planning_case
-from mirvo.studio.path.plans import keep_plan, newest_plan
+from mirvo.studio.path.plans import keep_plan, newest_plan, newest_plans
 from mirvo.studio.tree_queries import load_tree, measured_base, target_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import missed, standing_of
@@ -87,6 +90,25 @@ def plan_path(studio: Studio, tree_id: int) -> None:
     if view.case is None or not view.stale:
         return
     keep_plan(studio, tree_id, view.case, plan(view.case), digest_of(view.case))
+
+
+def trees_that_missed(studio: Studio) -> list[int]:
+    """Trees whose next planned session did not come about in its window."""
+    with studio.reading() as db:
+        yard, plans = yard_of(db), newest_plans(db)
+        trees = db.scalars(select(Tree).where(Tree.id.in_(plans), Tree.kept()))
+        return [
+            tree.id
+            for tree in trees
+            if missed(plans[tree.id], species_of(yard, tree.species_key), yard, studio.today)
+        ]
+
+
+def trees_with_target(studio: Studio) -> list[int]:
+    """All trees that a path can be planned for."""
+    with studio.reading() as db:
+        query = select(Tree.id).join(Target, Target.tree_id == Tree.id)
+        return list(db.scalars(query.where(Tree.kept(), Tree.died_on.is_(None)).order_by(Tree.id)))
 
 
 def digest_of(case: Case) -> str:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from mirvo.core.measure.figure import Figure
+from mirvo.core.plan.growth import grown_year
 from mirvo.core.plan.records import YearForecast
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession
@@ -14,8 +15,6 @@ from mirvo.studio.records.share import correction_of
 from mirvo.studio.tree_queries import measurements_of, sessions_of, target_of
 from mirvo.studio.yard.settings import yard_of
 
-# Measured before midsummer a base is the one its last year left.
-GROWN_FROM_MONTH = 7
 
 
 @dataclass(frozen=True)
@@ -73,6 +72,5 @@ def forecast_on(db: DbSession, tree_id: int, day: date) -> YearForecast | None:
     plan = newest_plan(db, tree_id)
     if plan is None or plan.result is None or plan.made_at.date() > day:
         return None
-    year = day.year if day.month >= GROWN_FROM_MONTH else day.year - 1
     path = plan.result.path_of(yard_of(db).school)
-    return next((forecast for forecast in path.forecast if forecast.year == year), None)
+    return next((forecast for forecast in path.forecast if forecast.year == grown_year(day)), None)

@@ -14,7 +14,7 @@ from mirvo.core.angles import clockwise_from
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.records import RootRecord, Spread
 from mirvo.core.plan.case import FINAL, Case, read_case
-from mirvo.core.plan.growth import Rate, Seen, growth_rate
+from mirvo.core.plan.growth import Rate, Seen, grown_year, growth_rate
 from mirvo.core.rootwork import origin_factor
 from mirvo.core.rootwork.cut_adviser import wanted_cuts
 from mirvo.core.rootwork.cut_order import RootToCut, roots_to_cut
@@ -60,6 +60,26 @@ class PlanningCase:
     guessed: str = ""
 
 
+@dataclass(frozen=True)
+class _GrownSince:
+    """What spread and trunk are expected to have grown since they were measured."""
+
+    seasons: int
+    spread_mm: float
+    trunk_mm: float
+    measured_on: date
+
+    @property
+    def said(self) -> str:
+        if self.seasons <= 1:
+            return ""
+        return (
+            f"The base was measured {self.measured_on.day} {self.measured_on:%B %Y}; the growth of "
+            f"{self.seasons} seasons since is reckoned in: {self.spread_mm:.0f} mm of spread, "
+            f"{self.trunk_mm:.0f} mm of trunk. Measure again to know."
+        )
+
+
 def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> PlanningCase:
     """The planning case of a tree from its records.
 
@@ -75,9 +95,11 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
     if ball is None:
         raise BadInput("session", SIZE_FIRST)
     wanted = _wanted(db, base, target, stands)
-    spread, trunk = _spread(base, target), base.record.trunk_diameter_mm.value
-    growth = _growth(db, tree, stands.species, target, trunk)
+    measured, spread = base.record.trunk_diameter_mm.value, _spread(base, target).mean_mm.value
+    growth = _growth(db, tree, stands.species, target, measured)
     first = _first_year(stands, yard, today)
+    since = _grown_since(db, tree, growth, base.measurement.measured_on, first)
+    trunk = measured + since.trunk_mm
     given: dict[str, Any] = {
         "today": date(first - 1, 12, 31).isoformat(),
         "species": {
@@ -93,7 +115,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
         "worth": rules().budget.worth[tree.worth],
         "state": {
             "trunk_diameter_mm": trunk,
-            "spread_mm": spread.mean_mm.value,
+            "spread_mm": spread + since.spread_mm,
             "spread_basis": target.basis,
             "woody_depth_mm": min(_woody(stands, ball.value), ball.value),
             "ball_depth_mm": round(ball.value, 1),
@@ -124,13 +146,14 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
         ]
         + _resting_years(stands, yard, first),
         **({"containers": list(target.containers)} if target.containers else {}),
+        **({"container_depths_mm": depths} if (depths := _depths(target)) else {}),
     }
-    guessed = ""
+    guessed = since.said
     if ball.source in ("guessed", "typed"):
         guessed = (
-            f"The ball's depth is {ball.said}: {ball.value:.0f} ± {ball.plus_minus:.0f} mm. The "
+            f"{guessed} The ball's depth is {ball.said}: {ball.value:.0f} ± {ball.plus_minus:.0f} mm. The "
             f"plan is as sure as that; to narrow it, {ball.narrow}."
-        )
+        ).strip()
     return PlanningCase(read_case(given), growth, roots_to_cut(base.roots), guessed)
 
 
@@ -218,6 +241,14 @@ def _pot_now(stands: TreeStanding, tree: Tree) -> dict[str, float]:
     return {} if depth is None else {"inner_depth_mm": depth}
 
 
+def _depths(target: Target) -> dict[str, float]:
+    """Measured inner depths of the containers at hand."""
+    # A document nobody can read any more reads as nothing.
+    known = target.container_depths or {}
+    at_hand = target.containers or tuple(known)
+    return {name: depth for name, depth in known.items() if name in at_hand and name != FINAL}
+
+
 def _azimuth(root: RootRecord) -> float:
     return round(root.azimuth_deg.value, 1)
 
@@ -290,6 +321,20 @@ def _growth(
     return GrowthRates(
         growth_rate(species.growth.spread, trunk_mm, spread, factor),
         growth_rate(species.growth.trunk, trunk_mm, trunk, factor),
+    )
+
+
+def _grown_since(
+    db: DbSession, tree: Tree, growth: GrowthRates, measured_on: date, first: int
+) -> _GrownSince:
+    """Growth from a measurement to the end of the year before the plan's first."""
+    seasons = max(0, first - 1 - grown_year(measured_on))
+    factor = _mean_container_factor(db, tree) * USUAL_VIGOUR
+    return _GrownSince(
+        seasons,
+        seasons * factor * growth.spread.mm_per_year,
+        seasons * factor * growth.trunk.mm_per_year,
+        measured_on,
     )
 
 

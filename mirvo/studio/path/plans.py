@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime, time
+from datetime import date, datetime, time
 
 from sqlalchemy import delete, func, select
 
@@ -60,15 +60,21 @@ def newest_plans(db: DbSession, tree_ids: Sequence[int] | None = None) -> dict[i
     return {plan.tree_id: plan for plan in db.scalars(select(Plan).where(Plan.id.in_(newest)))}
 
 
-def newest_step(db: DbSession, tree_id: int, year: int) -> PlannedStep | None:
-    """What the newest plan has for a year on the studio's own path; None when nothing."""
+def planned_step(db: DbSession, tree_id: int, day: date) -> PlannedStep | None:
+    """The step of the studio's own path that a session of a day is held against; None: no plan."""
     plan = newest_plan(db, tree_id)
-    return None if plan is None else step_of(plan, yard_of(db).school, year)
+    # A record entered later is not held against what was planned after it.
+    if plan is None or plan.made_at.date() > day:
+        return None
+    return step_of(plan, yard_of(db).school, day.year)
 
 
 def step_of(plan: Plan, school: str, year: int) -> PlannedStep | None:
-    """What a plan has for a year on the path of a school; None when nothing."""
-    return None if plan.result is None else plan.result.path_of(school).step_in(year)
+    """A plan's step of a year, else its next one: a session may come early or late."""
+    if plan.result is None:
+        return None
+    path = plan.result.path_of(school)
+    return path.step_in(year) or next(iter(path.steps), None)
 
 
 def plans_of(db: DbSession, tree_id: int) -> list[Plan]:

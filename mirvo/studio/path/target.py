@@ -143,12 +143,17 @@ def replace_holds(db: DbSession, tree_id: int, holds: Iterable[Hold]) -> None:
         db.add(TargetHold(tree_id=tree_id, year=hold.year, allow=hold.allow, why=reason))
 
 
-def choose_containers(studio: Studio, tree_id: int, names: Sequence[str]) -> None:
+def choose_containers(
+    studio: Studio, tree_id: int, names: Sequence[str], depths: Mapping[str, str] | None = None
+) -> None:
     """Say which containers are at hand for a tree; the final pot always is.
+
+    depths : inner depth in mm by container, as entered, empty where it was not measured; None
+    leaves them as they are.
 
     Raises
     ------
-    BadInput : a container Mirvo does not know, or none to grow in.
+    BadInput : a container Mirvo does not know, none to grow in, or a depth that cannot be.
     """
     known = rules().containers
     unknown = [name for name in names if name not in known]
@@ -156,11 +161,33 @@ def choose_containers(studio: Studio, tree_id: int, names: Sequence[str]) -> Non
         raise BadInput("containers", f"'{unknown[0]}' is not a container Mirvo knows")
     if not set(names) - {FINAL}:
         raise BadInput("containers", "tick at least one container for the tree to grow in")
+    measured = None if depths is None else _measured_depths(depths)
     with studio.writing() as db:
         target = _target(db, tree_id)
         # In the order of the rules, so that equal choices make equal cases.
         target.containers = tuple(name for name in known if name in names or name == FINAL)
+        if measured is not None:
+            target.container_depths = measured
         target.updated_at = studio.now
+
+
+def _measured_depths(entered: Mapping[str, str]) -> dict[str, float]:
+    low, high = LIMITS.pot_depth_mm
+    measured = {}
+    for name in rules().containers:
+        text = entered.get(name, "")
+        if not text:
+            continue
+        try:
+            depth = float(text)
+        except ValueError:
+            raise BadInput("containers", f"'{text}' is not a depth in mm") from None
+        # Written so that what is no number is refused too.
+        if not low <= depth <= high:
+            message = f"the {name} is {low:g} to {high:g} mm deep inside, not {text}"
+            raise BadInput("containers", message)
+        measured[name] = depth
+    return measured
 
 
 def choose_gap_methods(studio: Studio, tree_id: int, methods: Mapping[Gap, str]) -> None:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from mirvo.core.almanac.practice import Practice, clears_by, practice_of
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.records import RootRecord
-from mirvo.core.rootwork import treated_as_cutting, weighed_share
+from mirvo.core.rootwork import only_delays, treated_as_cutting, weighed_share
 from mirvo.core.rootwork.bench import bares_roots
 from mirvo.core.rootwork.share_estimate import ShareEstimate
 from mirvo.records.database import DbSession, find_kept, read_once
@@ -17,6 +17,7 @@ from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.roots_of_tree import root_of
+from mirvo.studio.path.plans import planned_step
 from mirvo.studio.records.aftercare import plan_care
 from mirvo.studio.records.session_form import ENTERED, BenchDetails, SessionForm, check_session
 from mirvo.studio.records.share import share_of_form
@@ -75,6 +76,8 @@ def put_session(
     """Put a session, its cuts and its aftercare into a transaction. Raises BadInput."""
     check_session(form, studio.today)
     tree = load_tree(db, tree_id)
+    if not only_delays(form.kind):
+        details = replace(details, planned=planned_step(db, tree_id, form.done_on))
     worked_out = work_out(db, studio, tree, form, details)
     session = RootSession(tree_id=tree_id)
     db.add(session)

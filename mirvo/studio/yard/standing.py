@@ -14,7 +14,7 @@ from sqlalchemy.orm import joinedload
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.practice import Practice
-from mirvo.core.rootwork import KINDS, BudgetedTree, SessionLimits, session_limits
+from mirvo.core.rootwork import BudgetedTree, SessionLimits, only_delays, session_limits
 from mirvo.core.season import due_from, next_window, season_state, spans_of, year_window
 from mirvo.core.standing.answer import Answer, Seen, answer_of, bearing_factor
 from mirvo.core.standing.ball import LeftBall, ball_depth
@@ -269,12 +269,6 @@ def _standing(
         dead_on=tree.died_on,
     )
     return TreeStanding(tree, species, practice, standing, budgeted, sessions, answers, plan)
-
-
-def only_delays(key: str) -> bool:
-    """Whether a kind of session only delays a full one; a kind nobody knows counts as full."""
-    # A record may name a kind that is no longer offered.
-    return any(kind.key == key and kind.only_delays for kind in KINDS)
 
 
 def _fresh(plan: Plan | None, changed: datetime | None, tree: Tree) -> Plan | None:

@@ -12,6 +12,7 @@ from mirvo.core.rootwork import (
     side_trim_part,
     slice_part,
     strain,
+    treated_as_cutting,
     weighed_share,
     weighing_correction,
 )
@@ -40,6 +41,15 @@ class BudgetTest(unittest.TestCase):
         self.assertAlmostEqual(found["A"], 0.4 * 30 / 50)
         self.assertAlmostEqual(found["B"], 0.4 * 20 / 50)
         self.assertEqual(found["C"], 0.0)
+
+    def test_beyond_what_it_bears_it_is_a_cutting_but_not_for_combing_alone(self):
+        self.assertTrue(treated_as_cutting("routine", 0.45, 0.4))
+        self.assertFalse(treated_as_cutting("routine", 0.4, 0.4))
+        # Out of season nothing may be cut; the combed edge is a tenth at most.
+        self.assertTrue(treated_as_cutting("routine", 0.15, 0.0))
+        self.assertFalse(treated_as_cutting("routine", 0.1, 0.0))
+        self.assertFalse(treated_as_cutting("collection", 0.7, 0.4))
+        self.assertFalse(treated_as_cutting("routine", None, 0.4))
 
     def test_where_the_fine_roots_are(self):
         roots = [("A", 10, 1, "sound")]

@@ -153,6 +153,49 @@ class FixedByHandTest(PathCase):
         self.assertEqual(self.planned(1).case.containers, ("usual pot", "final pot"))
         self.assertLessEqual({step.container for step in self.steady().steps}, at_hand)
 
+    def test_a_container_is_as_deep_as_it_was_measured(self):
+        usual = self.planned(1).case
+        self.assertEqual(usual.container_depths_mm, {})
+        choose_containers(self.studio, 1, ["basket", "usual pot"], {"basket": "48", "usual pot": ""})
+        self.assertEqual(self.planned(1).case.container_depths_mm, {"basket": 48})
+        for step in self.steady().steps:
+            if step.container == "basket":
+                # The rim stays free.
+                self.assertLessEqual(step.ball_depth_mm[1], 48)
+        # Taken up from a proposal nothing is said of depths.
+        choose_containers(self.studio, 1, ["basket", "ground"])
+        self.assertEqual(self.planned(1).case.container_depths_mm, {"basket": 48})
+        for wrong in ("deep", "nan", "-3", "99999"):
+            with self.assertRaises(BadInput):
+                choose_containers(self.studio, 1, ["basket"], {"basket": wrong})
+
+    def test_growth_since_the_measurement_is_reckoned_in_and_said(self):
+        trunk = self.figures.trunk_diameter_mm.value
+        view = self.planned(1)
+        rate = view.growth.trunk.mm_per_year
+        # Measured in spring 2025 it shows the growth of 2024; the plan begins after 2026.
+        grown = view.case.state.trunk_diameter_mm - trunk
+        self.assertAlmostEqual(grown, 2 * 0.85 * rate, places=6)
+        self.assertIn("2 seasons", view.guessed)
+
+    def test_a_session_is_held_against_the_year_it_was_planned_for(self):
+        self.planned(1)
+        step = self.steady().steps[0]
+        self.at(days=5)
+        session = record_session(
+            self.studio, 1, SessionForm(done_on=date(2026, 11, 27), slice_mm=5, ball_depth_before=70)
+        )
+        self.assertGreater(step.year, 2026)
+        self.assertEqual(session.planned.year, step.year)
+        [first, *_] = self.read(planned_and_done, 1)
+        self.assertIn(
+            f"Planned for {step.year}, done in 2026.", [one.text for one in first.differences]
+        )
+        # Potting on only delays a full session, so it stands for none.
+        delay = SessionForm(kind="slip-pot", done_on=date(2026, 11, 28))
+        self.at(days=6)
+        self.assertIsNone(record_session(self.studio, 1, delay).planned)
+
     def test_a_gap_is_closed_the_way_that_was_chosen(self):
         self.target(largest_gap_deg=40)
         gaps = self.planned(1).case.gaps

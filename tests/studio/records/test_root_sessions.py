@@ -118,7 +118,7 @@ class SessionsTest(StudioCase):
         )
         titles = [str(event["SUMMARY"]) for event in found]
         self.assertIn(f"{self.tree_row.name}: window for root work", titles)
-        self.assertIn(f"{self.tree_row.name}: Out of the shade after 28 days", titles)
+        self.assertIn(f"{self.tree_row.name}: Out of the shade after 14 days", titles)
         for wrong in ("", "guess", new_secret(self.studio) + "x", secret):
             with self.assertRaises(NotFound):
                 self.read(calendar_of, self.studio, wrong)
@@ -169,20 +169,13 @@ class SessionsTest(StudioCase):
         self.assertEqual({one.tree.id for one in due}, {self.tree_row.id})
         self.assertEqual(
             [(one.task.code, one.task.due.isoformat()) for one in due],
-            # Worked out of season it is looked after like a cutting.
-            [
-                ("watch", "2026-11-17"),
-                ("photo", "2026-11-24"),
-                ("watch", "2026-11-24"),
-                ("cold", "2026-11-25"),
-                ("watch", "2026-12-01"),
-                ("cover", "2026-12-22"),
-            ],
+            # The edge was combed out of season, but nothing cut: it is no cutting.
+            [("photo", "2026-11-24"), ("shade", "2026-11-24"), ("cold", "2026-11-25")],
         )
         tick(self.studio, due[0].task.id)
         self.assertEqual(
             [one.task.code for one in self.read(bench, self.studio.today).aftercare],
-            ["photo", "watch", "cold", "watch", "cover"],
+            ["shade", "cold"],
         )
         tick(self.studio, due[0].task.id, done=False)
-        self.assertEqual(len(self.read(bench, self.studio.today).aftercare), 6)
+        self.assertEqual(len(self.read(bench, self.studio.today).aftercare), 3)

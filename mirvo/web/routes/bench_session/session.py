@@ -17,8 +17,7 @@ from mirvo.studio.bench_session import session as use
 from mirvo.studio.bench_session.closing import close_session, unfinished
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import keep_photo, save_entries
-from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.plans import newest_step
+from mirvo.studio.path.plans import planned_step
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.weather import warnings_before_work
 from mirvo.web.drawings.ball import draw_ball
@@ -67,7 +66,7 @@ def choose_kind(reader: Reader, tree_id: int, kind: str = "") -> Response:
         "tree": load_tree(reader.db, tree_id),
         "kinds": KINDS,
         "asked": kind,
-        "step": newest_step(reader.db, tree_id, reader.today.year),
+        "step": planned_step(reader.db, tree_id, reader.today),
     }
     return reader.page("bench_session/begin.html", context)
 
@@ -139,8 +138,6 @@ def keep_step(reader: Reader, bench_id: int, form: Annotated[StepForm, Form()]) 
 @shown_again_on(session_page)
 def close(studio: StudioDep, bench_id: int) -> Response:
     closed = close_session(studio, bench_id)
-    # Planned at once, so that no page changes what another said by being opened.
-    plan_path(studio, closed.tree_id)
     return RedirectResponse(f"/sessions/{closed.id}", 303)
 
 
@@ -205,6 +202,6 @@ def _context(reader: PageReader, bench_id: int) -> Context:
         "bares": bares_roots(state.bench.kind),
         "left": unfinished(state, review),
         "before_left": state.last.unfinished if state.last else (),
-        "step_planned": newest_step(reader.db, state.tree.id, state.day.year),
+        "step_planned": planned_step(reader.db, state.tree.id, state.day),
         "parts": ("standing", *(("decide",) if decides else ()), "share", "closing"),
     }

@@ -40,6 +40,12 @@ class WishedTarget(target.TargetForm):
     school: str = ""
 
 
+class ContainersForm(OpenForm):
+    """Containers that are ticked; fields named `depth:` and a container give its inner depth."""
+
+    container: list[str] = []
+
+
 class HoldForm(FormModel):
     """A year fixed by hand; release : it is left to the plan again."""
 
@@ -121,9 +127,15 @@ def hold(studio: StudioDep, tree_id: int, form: Annotated[HoldForm, Form()]) -> 
 @router.post("/trees/{tree_id}/containers")
 @shown_again_on(path_page)
 def containers(
-    studio: StudioDep, tree_id: int, container: Annotated[list[str] | None, Form()] = None
+    studio: StudioDep, tree_id: int, form: Annotated[ContainersForm, Form()]
 ) -> Response:
-    target.choose_containers(studio, tree_id, container or [])
+    depths = {
+        name.removeprefix("depth:"): depth
+        for name, depth in form.by_name.items()
+        if name.startswith("depth:")
+    }
+    # Where containers are only taken up from a proposal, nothing is said of depths.
+    target.choose_containers(studio, tree_id, form.container, depths or None)
     return _planned(studio, tree_id)
 
 

@@ -16,7 +16,6 @@ from mirvo.core.rootwork.cuts import HALF
 from mirvo.records.models import RootSession
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
-from mirvo.studio.path.path import plan_path
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.photos.photo_queries import KINDS as PHOTO_KINDS
 from mirvo.studio.photos.photo_queries import compared_photos, photos_of_session
@@ -130,8 +129,6 @@ def preview(reader: Reader, tree_id: int, form: Entered) -> HTMLResponse:
 @shown_again_on(new_page)
 def record(studio: StudioDep, tree_id: int, form: Entered) -> Response:
     kept = use.record_session(studio, tree_id, form)
-    # Planned at once, so that no page changes what another said by being opened.
-    plan_path(studio, tree_id)
     photos = (("before", form.photos_before), ("after", form.photos_after))
     refused = [
         sentence for kind, files in photos for sentence in _put_in(studio, kept, files, kind)
@@ -148,7 +145,7 @@ def correction(reader: Reader, session_id: int) -> HTMLResponse:
 @router.post("/sessions/{session_id}/edit")
 @shown_again_on(correction_page)
 def correct(studio: StudioDep, session_id: int, form: Entered) -> Response:
-    plan_path(studio, correct_session(studio, session_id, form).tree_id)
+    correct_session(studio, session_id, form)
     return _to_record(session_id, [])
 
 
@@ -188,7 +185,7 @@ def _record_page(reader: PageReader, filled: Filled, session_id: int, refused: s
 def answer(
     request: Request, studio: StudioDep, session_id: int, form: Annotated[AnswerForm, Form()]
 ) -> Response:
-    plan_path(studio, put_answer(studio, session_id, form))
+    put_answer(studio, session_id, form)
     return RedirectResponse(came_from(request, f"/sessions/{session_id}"), 303)
 
 

@@ -9,7 +9,6 @@ from mirvo.core.almanac import rules
 from mirvo.core.forms import FormModel
 from mirvo.records.models import Tree
 from mirvo.studio.almanac.species import all_species
-from mirvo.studio.path.path import plan_path
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.aftercare import rhythm_of
 from mirvo.studio.records.answers import DeathForm, say_died
@@ -107,8 +106,6 @@ def say_strength(
     request: Request, studio: StudioDep, tree_id: int, form: Annotated[StrengthForm, Form()]
 ) -> Response:
     use.say_strength(studio, tree_id, form.strength)
-    # Planned at once, so that no page changes what another said by being opened.
-    plan_path(studio, tree_id)
     return RedirectResponse(came_from(request, f"/trees/{tree_id}"), 303)
 
 
@@ -122,7 +119,6 @@ def edit_form(reader: Reader, tree_id: int) -> HTMLResponse:
 def edit_tree(studio: StudioDep, tree_id: int, form: Annotated[EditForm, Form()]) -> Response:
     details = use.TreeForm.model_validate(form.model_dump(exclude={"version"}))
     use.edit_tree(studio, tree_id, details, form.version)
-    plan_path(studio, tree_id)
     return RedirectResponse(f"/trees/{tree_id}", 303)
 
 

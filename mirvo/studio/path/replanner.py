@@ -1,0 +1,114 @@
+"""Planning trees anew after their records change, beside the requests.
+
+A plan is part of what every page says of a tree: it gives the year in which the tree is due. So it
+is not left to the page that draws it, which would change by being opened what the others say.
+Whatever changes the records of a tree has it planned anew, and the next page waits for that.
+"""
+
+from __future__ import annotations
+
+import logging
+import threading
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from datetime import date
+
+from mirvo.records.changes import Changes
+from mirvo.studio.context import Studio
+from mirvo.studio.path.path import plan_path, trees_that_missed, trees_with_target
+
+# A mark that is dragged about is saved many times; planned is what it comes to rest at.
+QUIET_S = 0.6
+# A page may be a moment late, but it must come.
+WAIT_S = 3.0
+log = logging.getLogger(__name__)
+
+
+class Replanner:
+    """Plans one tree after the other; pages wait for trees that were changed one by one.
+
+    Where something that all trees rest on was changed, or a new day began, the others follow
+    beside them, unwaited for.
+    """
+
+    def __init__(self, studio: Studio) -> None:
+        self._studio = studio
+        # Threads start with the first task, so a studio nothing is changed in has none.
+        self._soon, self._later = ThreadPoolExecutor(1), ThreadPoolExecutor(1)
+        self._tasks: dict[int | date, Future[None]] = {}
+        self._all: Future[None] | None = None
+        self._adding = threading.Lock()
+        self._wanted, self._closed = threading.Event(), threading.Event()
+        self._day: date | None = None
+
+    def follow(self, changes: Changes) -> None:
+        """Have the trees planned anew that a transaction changed."""
+        with self._adding:
+            if self._closed.is_set():
+                return
+            for tree_id in sorted(changes.trees):
+                before = self._tasks.get(tree_id)
+                # One that has not begun yet would plan the same records.
+                if before is not None:
+                    before.cancel()
+                self._tasks[tree_id] = self._soon.submit(self._when_quiet, tree_id)
+            if changes.everything:
+                self._look_at_all()
+
+    def on_day(self, day: date) -> None:
+        """Look at all plans when a day is the first, or a new one: windows pass, years begin."""
+        with self._adding:
+            if day == self._day or self._closed.is_set():
+                return
+            self._day = day
+            self._tasks[day] = self._soon.submit(self._plan_missed)
+            self._look_at_all()
+
+    def rest(self, wholly: bool = False) -> bool:
+        """Wait until what was changed is planned; False: it takes longer than a page may.
+
+        wholly : wait for all others too, however long that takes.
+        """
+        with self._adding:
+            tasks = [*self._tasks.values()]
+            if wholly and self._all is not None:
+                tasks.append(self._all)
+        self._wanted.set()
+        left = wait(tasks, None if wholly else WAIT_S).not_done
+        self._wanted.clear()
+        with self._adding:
+            self._tasks = {key: task for key, task in self._tasks.items() if not task.done()}
+        return not left
+
+    def close(self) -> None:
+        """Finish the tree at work on, and stop."""
+        with self._adding:
+            self._closed.set()
+            self._wanted.set()
+        for threads in (self._soon, self._later):
+            threads.shutdown(cancel_futures=True)
+
+    def _look_at_all(self) -> None:
+        if self._all is not None:
+            self._all.cancel()
+        self._all = self._later.submit(self._plan_all)
+
+    def _when_quiet(self, tree_id: int) -> None:
+        self._wanted.wait(QUIET_S)
+        self._plan(tree_id)
+
+    def _plan_missed(self) -> None:
+        for tree_id in trees_that_missed(self._studio):
+            self._plan(tree_id)
+
+    def _plan_all(self) -> None:
+        for tree_id in trees_with_target(self._studio):
+            self._plan(tree_id)
+
+    def _plan(self, tree_id: int) -> None:
+        if self._closed.is_set():
+            return
+        try:
+            plan_path(self._studio, tree_id)
+        except Exception:
+            # The pages go on without a plan; the next tree must not go without one for that.
+            log.exception("the path of tree %d could not be planned", tree_id)
