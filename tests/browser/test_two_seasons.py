@@ -10,7 +10,8 @@ from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.photos.simulated import truth_of
 from tests.browser.stage import BrowserCase
 
-PLACES = ("/", "/trees", "/trees/1", "/trees/1/time", "/trees/1/path")
+# The path first: it must not have to be opened for the others to know what is planned.
+PLACES = ("/trees/1/path", "/", "/trees", "/trees/1", "/trees/1/time", "/trees/1/path")
 SAID = """() => [...document.querySelectorAll("[data-verdict]")].map(
     (said) => ["verdict", "season", "budget", "window"].map((name) => said.dataset[name]))"""
 WIDE = """() => document.documentElement.scrollWidth <= window.innerWidth"""
@@ -26,12 +27,17 @@ class TwoSeasonsTest(BrowserCase):
         said = {}
         for place in (*PLACES, *more):
             self.page.goto(place)
-            said[place] = {tuple(found) for found in self.page.evaluate(SAID)}
+            found = {tuple(found) for found in self.page.evaluate(SAID)}
+            self.assertEqual(said.setdefault(place, found), found, f"{place} opened again")
             self.assertTrue(self.page.evaluate(WIDE), f"{place} is wider than the screen")
         first = said["/trees/1"]
         self.assertEqual(len(first), 1, first)
         for place, found in said.items():
             self.assertEqual(found, first, place)
+        self.page.goto("/trees/1")
+        self.page.emulate_media(media="print")
+        self.assertTrue(self.page.locator("[data-verdict]").first.is_visible(), "printed")
+        self.page.emulate_media(media="screen")
         verdict, season, budget, window = first.pop()
         return verdict, season, int(budget.split()[0]), window
 
@@ -68,6 +74,7 @@ class TwoSeasonsTest(BrowserCase):
         page.keyboard.press("Tab")
         page.locator("[data-save][data-state=kept]").wait_for()
         worked = self.agree(f"/bench-sessions/{bench.id}")
+        page.goto(f"/bench-sessions/{bench.id}")
         page.get_by_role("button", name="Close and write the record").click()
         page.wait_for_url("**/sessions/*")
         return worked
@@ -98,6 +105,7 @@ class TwoSeasonsTest(BrowserCase):
         self.work(first, "15")
         page.goto("/trees/1")
         self.assertEqual(page.locator(f"[data-root={first}]").count(), 0)
+        self.assertIn(f"{first} went", page.locator(".sheet-facts").inner_text())
         verdict, _, _, window = self.agree()
         self.assertEqual(verdict, "rest")
         self.assertGreater(window, str(step.year + 1))

@@ -23,7 +23,7 @@ from mirvo.studio.path.target import TargetForm, set_target
 from mirvo.studio.records.answers import DeathForm, say_died
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.tree_queries import load_tree, measured_base
 from mirvo.studio.yard.settings import YardForm, save_yard
 from mirvo.studio.yard.standing import standing_of
 from mirvo.studio.yard.trees import ORIGINS
@@ -112,6 +112,25 @@ class Walk:
             said = {tuple(found[:4]) for found in SAID.findall(self.page(place))}
             self.case.assertEqual(said, {expected}, place)
 
+    def sources(self, tree):
+        """Every figure of the sheet says where it is from, and every reason of the season too."""
+        with self.studio.reading() as db:
+            stands, base = standing_of(db, tree, self.studio.today), measured_base(db, tree)
+        page = " ".join(re.sub(r"<[^>]+>", " ", self.page(f"/trees/{tree}")).split())
+        if base is None:
+            self.case.assertIn("not measured yet", page)
+        else:
+            on = base.measurement.measured_on
+            self.case.assertIn(f"measured {on.day} {on:%B %Y}", page)
+            if base.worked_since:
+                self.case.assertIn("measure again", page.lower())
+        ball = stands.standing.ball
+        self.case.assertIn("Ball depth not known" if ball is None else f"mm {ball.said}", page)
+        season = stands.standing.season
+        self.case.assertIn(f"season {season.state} ({', '.join(season.sources)})", page)
+        for sign in stands.standing.strength.against:
+            self.case.assertIn(sign.text, page)
+
     def session(self, tree):
         """The bench session of a tree says what its sheet says."""
         self.client.post(f"/trees/{tree}/bench-sessions", data={"kind": "routine"})
@@ -119,6 +138,7 @@ class Walk:
         place = self.client.post(f"/trees/{tree}/bench-sessions", data={"kind": "routine"}).url
         said = {found[:4] for found in SAID.findall(self.page(str(place)))}
         self.case.assertEqual(said, sheet, place)
+        self.client.post(f"{place}/leave")
 
     def first_step(self, tree):
         """The path's first step and the advice on its day take the same roots and parts."""
@@ -191,9 +211,13 @@ class MadeUpTreesTest(StudioCase):
         made_up(self, south)
         walk = Walk(self, self.studio)
         walk.days(range(1, 33))
-        walk.at(DAYS[1])
-        for tree in (1, 3, 6, 10, 17, 26):
-            walk.session(tree)
+        for day in DAYS[1:3]:
+            walk.at(day)
+            for tree in range(1, 33):
+                with self.subTest(tree=tree, day=day):
+                    walk.sources(tree)
+                    if self.read(load_tree, tree).died_on is None:
+                        walk.session(tree)
 
     def test_every_place_says_the_same_in_the_north(self):
         self.walk(False)

@@ -54,6 +54,11 @@ class Season:
         return self.state in WORKABLE
 
     @property
+    def sources(self) -> tuple[str, ...]:
+        """Where the state is known from, each named once."""
+        return tuple(dict.fromkeys(reason.source for reason in self.reasons)) or ("calendar",)
+
+    @property
     def sentence(self) -> str:
         """The reasons as one line, each with where it is from."""
         return "; ".join(f"{reason.text} ({reason.source})" for reason in self.reasons)

@@ -6,7 +6,7 @@ import unittest
 from mirvo.core.plan.case import read_case
 from mirvo.core.plan.paths import plan
 from tests.core.plan.test_search import case
-from tests.core.standing.test_verdict import RECOVERING, judged, tree
+from tests.core.standing.test_verdict import EARLY, RECOVERING, judged, tree
 
 PINE = {
     "group": "conifer",
@@ -220,6 +220,8 @@ class WrittenCasesTest(unittest.TestCase):
             # Nothing needs to come off the underside of a ball that is shallow enough.
             self.assertEqual(sum(step.slice_mm for step in path.steps), 0)
             self.assertLessEqual(path.sessions, 2)
+        # It drinks fast and drains well: no depth to gain, so nothing calls for the bench.
+        self.assertEqual(judged(tree(years=1.0, due=False)).kind, "leave")
 
     def test_absurd_target(self):
         result = self.planned(target__spread_ratio=12, target__pot_depth_mm=40)
@@ -229,6 +231,8 @@ class WrittenCasesTest(unittest.TestCase):
             self.assertIsNotNone(path.unreachable.nearest)
             self.assertLess(path.unreachable.nearest.spread_ratio, 12)
             self.assertIsNotNone(path.next_step)
+        # A target out of reach puts off no session that the soil asks for.
+        self.assertEqual(judged(tree(years=3.0), "roots_at_holes").kind, "repot_now")
 
     def test_tree_in_its_final_pot_too_early(self):
         result = self.planned(
@@ -245,3 +249,6 @@ class WrittenCasesTest(unittest.TestCase):
             self.assertNotEqual(path.steps[0].container, "final pot")
             self.assertEqual(path.steps[-1].container, "final pot")
             self.assertGreaterEqual(path.sessions, 2)
+        # Out to grow at the next window, not in summer.
+        early = judged(tree(season=EARLY, years=3.0, due=True))
+        self.assertEqual(early.kind, "repot_next")
