@@ -7,6 +7,7 @@ from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from pathlib import Path
+from threading import Lock
 from typing import Protocol
 
 from sqlalchemy import Engine
@@ -42,6 +43,7 @@ class Studio:
     engine: Engine = field(init=False)
     photos: PhotoStore = field(init=False)
     vision: VisionWorker = field(init=False)
+    planning: Lock = field(init=False, default_factory=Lock)
     replanner: Follower | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:

@@ -113,6 +113,6 @@ class PathTest(PathCase, BrowserCase):
 
     def test_a_container_at_hand_is_sent_when_ticked(self):
         with self.page.expect_navigation():
-            self.page.get_by_label("basket").check()
+            self.page.get_by_role("checkbox", name="basket").check()
         self.assertIn("basket", self.planned(1).case.containers)
-        expect(self.page.get_by_label("basket")).to_be_checked()
+        expect(self.page.get_by_role("checkbox", name="basket")).to_be_checked()

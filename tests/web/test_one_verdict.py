@@ -118,7 +118,7 @@ class Walk:
             stands, base = standing_of(db, tree, self.studio.today), measured_base(db, tree)
         page = " ".join(re.sub(r"<[^>]+>", " ", self.page(f"/trees/{tree}")).split())
         if base is None:
-            self.case.assertIn("not measured yet", page)
+            self.case.assertIn("Not measured yet", page)
         else:
             on = base.measurement.measured_on
             self.case.assertIn(f"measured {on.day} {on:%B %Y}", page)

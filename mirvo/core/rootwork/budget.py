@@ -307,7 +307,8 @@ def treated_as_cutting(kind: str, share: float | None, bearing: float | None) ->
     """Whether a session took more than the tree could bear, so that it is cared for as a cutting.
 
     Combing the edge alone never makes one, though in a shut season a tree bears nothing: no root
-    that carries others was cut. Kinds with a budget of their own, such as collection, have an aftercare of their own too.
+    that carries others was cut. Kinds with a budget of their own, such as collection, have an
+    aftercare of their own too.
     """
     # A record may name a kind that is no longer offered.
     own = any(one.key == kind and one.own_budget is not None for one in KINDS)

@@ -84,12 +84,13 @@ def _still_holds(db: DbSession, tree: Tree, target: Target, kept: Plan, today: d
 
 def plan_path(studio: Studio, tree_id: int) -> None:
     """Plan a tree anew where its records have changed since the newest plan, and keep it."""
-    with studio.reading() as db:
-        view = path_view(db, tree_id, studio.today)
-    # Asked for twice, or by two pages: the plan that is there still holds.
-    if view.case is None or not view.stale:
-        return
-    keep_plan(studio, tree_id, view.case, plan(view.case), digest_of(view.case))
+    # One after the other: asked for twice at once, the second finds a plan that holds.
+    with studio.planning:
+        with studio.reading() as db:
+            view = path_view(db, tree_id, studio.today)
+        if view.case is None or not view.stale:
+            return
+        keep_plan(studio, tree_id, view.case, plan(view.case), digest_of(view.case))
 
 
 def trees_that_missed(studio: Studio) -> list[int]:

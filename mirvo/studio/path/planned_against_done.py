@@ -16,7 +16,6 @@ from mirvo.studio.tree_queries import measurements_of, sessions_of, target_of
 from mirvo.studio.yard.settings import yard_of
 
 
-
 @dataclass(frozen=True)
 class ForecastAndMeasured:
     """Spread ratio of one measurement beside the one that was forecast for it."""

@@ -151,8 +151,9 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
     guessed = since.said
     if ball.source in ("guessed", "typed"):
         guessed = (
-            f"{guessed} The ball's depth is {ball.said}: {ball.value:.0f} ± {ball.plus_minus:.0f} mm. The "
-            f"plan is as sure as that; to narrow it, {ball.narrow}."
+            f"{guessed} The ball's depth is {ball.said}: "
+            f"{ball.value:.0f} ± {ball.plus_minus:.0f} mm. "
+            f"The plan is as sure as that; to narrow it, {ball.narrow}."
         ).strip()
     return PlanningCase(read_case(given), growth, roots_to_cut(base.roots), guessed)
 

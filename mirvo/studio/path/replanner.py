@@ -12,6 +12,7 @@ import threading
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from datetime import date
 
+from mirvo.core.errors import NotFound
 from mirvo.records.changes import Changes
 from mirvo.studio.context import Studio
 from mirvo.studio.path.path import plan_path, trees_that_missed, trees_with_target
@@ -109,6 +110,9 @@ class Replanner:
             return
         try:
             plan_path(self._studio, tree_id)
+        except NotFound:
+            # It was laid on the compost heap meanwhile.
+            return
         except Exception:
             # The pages go on without a plan; the next tree must not go without one for that.
             log.exception("the path of tree %d could not be planned", tree_id)

@@ -156,7 +156,9 @@ class FixedByHandTest(PathCase):
     def test_a_container_is_as_deep_as_it_was_measured(self):
         usual = self.planned(1).case
         self.assertEqual(usual.container_depths_mm, {})
-        choose_containers(self.studio, 1, ["basket", "usual pot"], {"basket": "48", "usual pot": ""})
+        choose_containers(
+            self.studio, 1, ["basket", "usual pot"], {"basket": "48", "usual pot": ""}
+        )
         self.assertEqual(self.planned(1).case.container_depths_mm, {"basket": 48})
         for step in self.steady().steps:
             if step.container == "basket":
@@ -183,7 +185,9 @@ class FixedByHandTest(PathCase):
         step = self.steady().steps[0]
         self.at(days=5)
         session = record_session(
-            self.studio, 1, SessionForm(done_on=date(2026, 11, 27), slice_mm=5, ball_depth_before=70)
+            self.studio,
+            1,
+            SessionForm(done_on=date(2026, 11, 27), slice_mm=5, ball_depth_before=70),
         )
         self.assertGreater(step.year, 2026)
         self.assertEqual(session.planned.year, step.year)

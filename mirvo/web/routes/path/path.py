@@ -4,6 +4,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from pydantic import Field
 
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.loader import SCHOOLS
@@ -43,7 +44,7 @@ class WishedTarget(target.TargetForm):
 class ContainersForm(OpenForm):
     """Containers that are ticked; fields named `depth:` and a container give its inner depth."""
 
-    container: list[str] = []
+    container: list[str] = Field(default=[])
 
 
 class HoldForm(FormModel):
