@@ -1,6 +1,14 @@
 """Marks of a small made-up base, for tests."""
 
 from copy import deepcopy
+from math import cos, pi, sin
+
+
+def ring(x, y, half_across, half_down, clicks=16):
+    """An ellipse about a point, clicked all round."""
+    turns = [2 * pi * i / clicks for i in range(clicks)]
+    return [[x + half_across * sin(turn), y - half_down * cos(turn)] for turn in turns]
+
 
 MARKS = {
     "view": "top",
@@ -11,7 +19,7 @@ MARKS = {
         "length_mm": 100.0,
     },
     "front": [500.0, 900.0],
-    "trunk": {"outline": [[400.0, 400.0], [600.0, 400.0], [600.0, 600.0], [400.0, 600.0]]},
+    "trunk": {"outline": ring(500, 500, 100, 100)},
     "roots": [
         {
             "label": "A",

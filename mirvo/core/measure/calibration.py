@@ -21,6 +21,7 @@ from mirvo.core.measure.pose import (
     KNOWN_FOCAL_LOG_SD,
     RADIAL_SD,
     UNKNOWN_FOCAL_LOG_SD,
+    Pose,
     Prior,
     homography_from_points,
     solve_pose,
@@ -38,9 +39,14 @@ UNKNOWN_TILT_SD_DEG = 4.0
 USUAL_CAMERA_HEIGHT_MM = 735.0
 USUAL_CAMERA_HEIGHT_LOG_SD = 0.25
 # What the corner finder reaches on photos that were not rendered here.
-CARD_CORNER_SD_PX = 0.25
+CARD_CORNER_SD_PX = 0.12
 VAGUE_FOCAL_LOG_SD = 0.05
 MIN_POINT_SD_PX = 0.1
+# How level a card lies that is put down on soil or a rim.
+LEVEL_SD_DEG = 1.0
+MISFIT_TOLD, MISFIT_SAID_PX = 1.5, 0.6
+BENT_MM = 1.2
+SHEET_HALF_MM = np.array([85.0, 65.0])
 UNKNOWN_HEIGHT = (
     "The camera's height is unknown, so heights above the root plane cannot be allowed for; "
     "the ± is wider for it. Enter the camera's height or the focal length."
@@ -84,7 +90,8 @@ def calibrate(
 
     Parameters
     ----------
-    card_corners : (16, 2) px, marker corners in the order of `card_layout`, for kind card.
+    card_corners : (16, 2) px, marker corners in the order of `card_layout`, for kind card; NaN
+        for a marker that is hidden.
 
     Raises
     ------
@@ -155,10 +162,18 @@ def _from_known_points(
 ) -> PlaneMap:
     known, seen, sd = _known_points(cal, draws, card_corners)
     picture = draws.points(seen, sd)
+    of_paper = isinstance(cal, CardCalibration)
+    bends = _ways_to_bend(known) if of_paper else None
     # The misfit is judged against how large the reference is.
     size = float(np.ptp(known, axis=0).max())
     prior = _prior(cal.camera_height_mm, photo)
-    pose = solve_pose(known, picture, max(sd, MIN_POINT_SD_PX), photo.centre, prior, draws)
+    sd = max(sd, MIN_POINT_SD_PX)
+    pose = solve_pose(known, picture, sd, photo.centre, prior, draws, bends)
+    if of_paper and pose.misfit_px > MISFIT_TOLD * sd:
+        # What the corners are off, they are off for the camera too.
+        sd = pose.misfit_px
+        picture = draws.points(seen, sd)
+        pose = solve_pose(known, picture, sd, photo.centre, prior, draws, bends)
     # A bent lens must not be taken for a wrong pose.
     straight = unbend(picture[:1], photo.centre, pose.focal[:1], pose.radial[:1])
     misfit = _rms(apply_homography(pose.to_plane[:1], straight)[0] - known)
@@ -168,8 +183,14 @@ def _from_known_points(
         if photo.focal_px is None and len(known) == 4:
             matrix, lens = homography_from_points(picture, known), _lens(photo, draws)
         height = _reference_height(cal, draws)
-        plane = PlaneMap(cal.kind, matrix, pose.foot, pose.height, height, *lens)
+        foot, above = pose.foot, pose.height
+        if of_paper:
+            uneven, above = _uneven(foot, above, known.mean(axis=0), draws)
+            matrix = uneven @ matrix
+        plane = PlaneMap(cal.kind, matrix, foot, above, height, *lens)
         plane.residual_mm, plane.tilt_deg = misfit, pose.tilt_deg
+        if of_paper:
+            plane.warnings += _said_of_paper(pose)
         if prior.log_height is None and pose.focal_log_sd > VAGUE_FOCAL_LOG_SD:
             plane.warnings.append(ASSUMED_FOCAL)
         return plane
@@ -203,6 +224,49 @@ def _without_pose(
     return plane
 
 
+def _ways_to_bend(known: Array) -> Array:
+    """Ways a sheet of paper bends (5, n): folded along and across, curled along and across, and
+    twisted; each 1 mm at the sheet's ends."""
+    x, y = ((known - known.mean(axis=0)) / SHEET_HALF_MM).T
+    return np.stack([np.abs(x), np.abs(y), x**2, y**2, x * y])
+
+
+def _uneven(foot: Array, height: Array, middle: Array, draws: Draws) -> tuple[Array, Array]:
+    """A card that does not lie quite level with the roots: maps of mm to mm, camera heights.
+
+    Tilted about its middle (2,), mm, by some angle nobody sees; row 0 lies level. A ray from the
+    camera through p on the card meets the level plane at f + (p - f)(H - s·(f - m)) / (H + s·(p -
+    f)), with f the camera's foot, H its height and s the slopes.
+    """
+    sd = np.tan(np.radians(LEVEL_SD_DEG))
+    slope = np.stack([draws.scalars(0.0, sd), draws.scalars(0.0, sd)], axis=1)
+    slope[0] = 0.0
+    above = np.maximum(height - (slope * (foot - middle)).sum(axis=1), 1.0)
+    matrix = np.zeros((draws.rows, 3, 3))
+    matrix[:, 2, :2] = slope
+    matrix[:, 2, 2] = height - (slope * foot).sum(axis=1)
+    matrix[:, 0, 0] = matrix[:, 1, 1] = above
+    matrix[:, :2, 2] = -above[:, None] * foot
+    matrix[:, :2] += np.einsum("ki,kj->kij", foot, matrix[:, 2])
+    return matrix / height[:, None, None], above
+
+
+def _said_of_paper(pose: Pose) -> list[str]:
+    said = []
+    lifted = float(np.ptp(pose.lifted)) if len(pose.lifted) else 0.0
+    if lifted > BENT_MM:
+        said.append(
+            f"The card is bent or creased: parts of it stand {lifted:.1f} mm higher than others. "
+            "That is allowed for, but lay it on something flat."
+        )
+    if pose.misfit_px > MISFIT_SAID_PX:
+        said.append(
+            f"The card's corners are {pose.misfit_px:.1f} px off where a flat or bent card has "
+            "them; the ± is wider for it. Take the photo again: sharp, the card whole and clean."
+        )
+    return said
+
+
 def _prior(camera_height_mm: float | None, photo: PhotoInfo) -> Prior:
     known = photo.focal_px is not None
     return Prior(
@@ -227,7 +291,9 @@ def _known_points(
         return known, np.asarray(cal.corners, dtype=float), draws.click_sd_px
     if card_corners is None:
         raise BadInput("calibration", "no card was found in the photo")
-    return card_layout(), card_corners, CARD_CORNER_SD_PX
+    # Corners of a marker that is hidden are no numbers; three markers are enough.
+    seen = np.isfinite(card_corners).all(axis=1)
+    return card_layout()[seen], card_corners[seen], CARD_CORNER_SD_PX
 
 
 def card_layout() -> Array:

@@ -23,14 +23,16 @@ UNKNOWN_FOCAL_LOG_SD = 0.35
 # What a file says is rounded to a whole millimetre.
 KNOWN_FOCAL_LOG_SD = 0.015
 ENTERED_HEIGHT_LOG_SD = 0.02
-RADIAL_SD = 0.005
+RADIAL_SD = 0.012
 RADIAL_SD_OF_A_POOR_LENS = 0.1
 # Only when the reference shows the bend beyond doubt (about 3.5 sd) is it believed.
 RADIAL_SHOWN = 12.0
 # It settles in four or five; more is for poor starts.
 STEPS = 12
 SETTLED = 1e-8
-FOCAL, RADIAL = 6, 7
+FOCAL, RADIAL, FIRST_BEND = 6, 7, 8
+# A sheet that was folded once and laid down stands up by a millimetre or so at its ends.
+BEND_SD_MM = 1.0
 
 
 @dataclass(frozen=True)
@@ -49,7 +51,8 @@ class Pose:
     to_plane : (rows, 3, 3), px (the lens's bend taken out) to mm on the plane.
     foot : (rows, 2), mm. height : (rows,), mm. focal : (rows,), px. radial : (rows,).
     tilt_deg : angle between the line of sight and straight down.
-    focal_log_sd : how well the focal length is known after the fit.
+    focal_log_sd : how well the focal length is known after the fit. lifted : (n,), mm, how far
+    the reference's points were found to stand up. misfit_px : of the points, rms a coordinate.
     """
 
     to_plane: Array
@@ -59,6 +62,8 @@ class Pose:
     radial: Array
     tilt_deg: float
     focal_log_sd: float
+    lifted: Array
+    misfit_px: float
 
 
 def homography_from_points(picture: Array, plane: Array) -> Array:
@@ -104,7 +109,13 @@ def unbend(points: Array, centre: Array, focal: Array, radial: Array) -> Array:
 
 
 def solve_pose(
-    plane: Array, picture: Array, sd_px: float, centre: Array, prior: Prior, draws: Draws
+    plane: Array,
+    picture: Array,
+    sd_px: float,
+    centre: Array,
+    prior: Prior,
+    draws: Draws,
+    bends: Array | None = None,
 ) -> Pose:
     """The most probable camera and its draws.
 
@@ -112,6 +123,8 @@ def solve_pose(
     ----------
     plane : (n, 2), mm, x right, y down. picture : (rows, n, 2), px, row 0 as marked.
     sd_px : standard deviation of the picture points. centre : (2,), principal point, px.
+    bends : (k, n), ways a reference may be bent: how far each makes every point stand up, mm.
+        How much of each there is, is found with the camera; flat is taken to be likeliest.
 
     Raises
     ------
@@ -119,21 +132,25 @@ def solve_pose(
     """
     solid = np.column_stack([plane, np.zeros(len(plane))])
     start = _first_guess(solid, picture[0], float(np.exp(prior.log_focal)), centre)
+    bends = np.zeros((0, len(plane))) if bends is None else bends
+    start = np.concatenate([start, np.zeros(len(bends))])
     # First a lens as phones have it; then, if the picture insists, a poor one.
-    stiff = _Fit(solid, picture[0], sd_px, centre, prior, RADIAL_SD)
+    stiff = _Fit(solid, picture[0], sd_px, centre, prior, RADIAL_SD, bends)
     camera, cost = stiff.most_probable(start)
-    loose = _Fit(solid, picture[0], sd_px, centre, prior, RADIAL_SD_OF_A_POOR_LENS)
+    loose = _Fit(solid, picture[0], sd_px, centre, prior, RADIAL_SD_OF_A_POOR_LENS, bends)
     bent, bent_cost = loose.most_probable(camera)
     fit = stiff
     if cost - bent_cost > RADIAL_SHOWN:
         fit, camera = loose, bent
     parameters, focal_log_sd = fit.draws(camera, picture, draws)
-    return _pose_of(parameters, centre, focal_log_sd)
+    misfit = _project(solid, camera[None], centre, bends)[0] - picture[0]
+    return _pose_of(parameters, centre, focal_log_sd, bends, float(np.sqrt((misfit**2).mean())))
 
 
 @dataclass(frozen=True)
 class _Fit:
-    """Posterior of a camera: rotation vector, shift as (x/z, y/z, log z), log focal, radial."""
+    """Posterior of a camera: rotation vector, shift as (x/z, y/z, log z), log focal, radial, and
+    how much of each bend the reference has, mm."""
 
     solid: Array
     seen: Array
@@ -141,13 +158,15 @@ class _Fit:
     centre: Array
     prior: Prior
     radial_sd: float
+    bends: Array
 
     def errors(self, cameras: Array) -> Array:
-        """Weighted residuals (rows, m) of cameras (rows, 8); last come those of the priors."""
-        off = (_project(self.solid, cameras, self.centre) - self.seen) / self.sd_px
+        """Weighted residuals (rows, m) of cameras (rows, 8 + k); last come those of the priors."""
+        off = (_project(self.solid, cameras, self.centre, self.bends) - self.seen) / self.sd_px
         known = [
             (cameras[:, FOCAL] - self.prior.log_focal) / self.prior.log_focal_sd,
             cameras[:, RADIAL] / self.radial_sd,
+            *(cameras[:, FIRST_BEND:] / BEND_SD_MM).T,
         ]
         if self.prior.log_height is not None:
             # A step may lead below the plane; the logarithm must hold all the same.
@@ -219,9 +238,12 @@ def _turns_and_shifts(cameras: Array) -> tuple[Array, Array]:
     return turn, shift
 
 
-def _project(solid: Array, cameras: Array, centre: Array) -> Array:
+def _project(solid: Array, cameras: Array, centre: Array, bends: Array) -> Array:
     turn, shift = _turns_and_shifts(cameras)
     seen = np.einsum("kij,nj->kni", turn, solid) + shift[:, None]
+    # What stands up lies off the plane along its normal.
+    lifted = cameras[:, FIRST_BEND:] @ bends
+    seen = seen - lifted[..., None] * turn[:, None, :, 2]
     flat = seen[..., :2] / seen[..., 2:]
     bent = flat * (1 + cameras[:, RADIAL, None, None] * (flat**2).sum(-1, keepdims=True))
     return np.asarray(np.exp(cameras[:, FOCAL])[:, None, None] * bent + centre)
@@ -233,7 +255,9 @@ def _place(cameras: Array) -> Array:
     return np.asarray(-np.einsum("kji,kj->ki", turn, shift) * np.array([1.0, 1.0, -1.0]))
 
 
-def _pose_of(cameras: Array, centre: Array, focal_log_sd: float) -> Pose:
+def _pose_of(
+    cameras: Array, centre: Array, focal_log_sd: float, bends: Array, misfit_px: float
+) -> Pose:
     turn, shift = _turns_and_shifts(cameras)
     focal = np.exp(cameras[:, FOCAL])
     lens = np.zeros((len(cameras), 3, 3))
@@ -254,4 +278,6 @@ def _pose_of(cameras: Array, centre: Array, focal_log_sd: float) -> Pose:
         cameras[:, RADIAL],
         tilt,
         focal_log_sd,
+        cameras[0, FIRST_BEND:] @ bends,
+        misfit_px,
     )

@@ -11,11 +11,14 @@ import numpy.typing as npt
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.edges import edge_offsets
+from mirvo.core.vision.marker_edges import fit_marker
 
 Grey = npt.NDArray[np.uint8]
 # The usual size first; larger for a small card, smaller for noise.
 WORKING_SIDES = (2000, 3400, 1300)
 MARKERS = (0, 1, 2, 3)
+# Twelve corners still fix a camera.
+ENOUGH_MARKERS = 3
 SAMPLES_PER_SIDE = 24
 CELLS_PER_MARKER = 6
 MAX_EDGE_SEARCH_PX = 9.0
@@ -32,7 +35,8 @@ def find_card(grey: Grey) -> Array:
 
     Returns
     -------
-    (16, 2), px: ids 0 to 3, each clockwise from its top left.
+    (16, 2), px: ids 0 to 3, each clockwise from its top left; NaN for one that is hidden, of
+    which there may be one.
 
     Raises
     ------
@@ -49,11 +53,18 @@ def find_card(grey: Grey) -> Array:
             seen.setdefault(number, corners)
         if all(number in seen for number in MARKERS):
             break
-    else:
+    there = [number for number in MARKERS if number in seen]
+    if len(there) < ENOUGH_MARKERS:
         raise _why_not(grey, seen)
-    corners = np.stack([seen[number] for number in MARKERS])
-    _lies_as_printed(corners)
-    return np.concatenate([_sharpened(grey, marker) for marker in corners])
+    _lies_as_printed(np.stack([seen[number] for number in there]))
+    _no_other_in_its_place(seen, there)
+    hidden = np.full((4, 2), np.nan)
+    return np.concatenate(
+        [
+            _sharpened(grey, seen[number], number) if number in seen else hidden
+            for number in MARKERS
+        ]
+    )
 
 
 def _versions(grey: Grey) -> Iterator[tuple[Grey, float]]:
@@ -140,12 +151,32 @@ def _lies_as_printed(corners: Array) -> None:
         )
 
 
-def _sharpened(grey: Grey, marker: Array) -> Array:
-    """Corners (4, 2) where lines fitted to the marker's four edges meet.
+def _no_other_in_its_place(seen: dict[int, Array], there: list[int]) -> None:
+    """A marker that is hidden may be; another one where it should lie is a card of another kind."""
+    missing = [number for number in MARKERS if number not in there]
+    if not missing:
+        return
+    before, opposite, after = (seen[(missing[0] + step) % 4].mean(axis=0) for step in (-1, 2, 1))
+    place = before + after - opposite
+    side = float(np.hypot(*(seen[there[0]][1] - seen[there[0]][0])))
+    for number, corners in seen.items():
+        if number not in MARKERS and np.hypot(*(corners.mean(axis=0) - place)) < side:
+            raise BadInput(
+                "calibration",
+                f"marker {number} lies where marker {missing[0]} of the card should; print the "
+                "card again",
+            )
+
+
+def _sharpened(grey: Grey, marker: Array, number: int) -> Array:
+    """Corners (4, 2) from all edges of a marker's print; of a small one from its outer edge.
 
     A marker's corner stands out in one quarter only, which draws a corner detector
     aside; its edges have no such bias.
     """
+    fit = fit_marker(grey, marker, number)
+    if fit is not None:
+        return fit.corners
     sides = [_edge_line(grey, marker[i], marker[(i + 1) % 4]) for i in range(4)]
     return np.stack([_meet(sides[i - 1], sides[i]) for i in range(4)])
 

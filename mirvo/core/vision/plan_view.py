@@ -86,6 +86,7 @@ def plan_view(
 
     rows = len(plane.foot)
     outline = plane.to_plane(np.broadcast_to(trunk_px, (rows, *trunk_px.shape)), trunk_height_mm)
+    outline = geometry.smooth_outline(outline)
     area, centre = geometry.area_and_centroid(outline[:1])
     trunk_mm = float(2 * np.sqrt(area[0] / np.pi))
     # Cells go with the trunk, so that all that follows may be said in cells.

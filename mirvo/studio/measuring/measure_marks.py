@@ -18,7 +18,8 @@ from mirvo.core.measure.uncertainty import Array
 from mirvo.records.models import Photo
 from mirvo.records.photos import PhotoStore, grey_of
 
-CARD_FINDING = "card"
+# Named anew when the corners are found otherwise, so that no photo keeps those of before.
+CARD_FINDING = "card-2"
 
 
 def view_of(photo: Photo) -> View:

@@ -96,9 +96,9 @@ class FoundInThePhotoTest(unittest.TestCase):
         marks["trunk"]["outline_sd_px"] = 4.0
         found = measure_top(read_marks(marks), PhotoInfo(1000, 1000))
         self.assertEqual(found.trunk_diameter_mm.value, exact.trunk_diameter_mm.value)
-        swollen = 1.96 * found.trunk_diameter_mm.value / np.hypot(25.0, 25.0)
+        swollen = 1.96 * found.trunk_diameter_mm.value / 25.0
         wider = np.hypot(swollen, exact.trunk_diameter_mm.plus_minus)
-        self.assertAlmostEqual(found.trunk_diameter_mm.plus_minus, wider, delta=0.35)
+        self.assertAlmostEqual(found.trunk_diameter_mm.plus_minus, wider, delta=0.5)
         self.assertGreater(found.roots[0].azimuth_deg.plus_minus, 1.0)
 
     def test_a_stray_below_nothing_is_refused(self):

@@ -12,7 +12,7 @@ from mirvo.core.measure.top import measure_top
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import FOCAL_35MM, random_camera
 from mirvo.standins.photo import truth
-from tests.marks import top_marks
+from tests.marks import ring, top_marks
 
 BLIND = PhotoInfo(1000, 1000)
 
@@ -26,10 +26,13 @@ def angle_between(a, b):
 
 
 class HandWorkedTest(unittest.TestCase):
-    """Four px are one mm: the trunk is a square of 50 mm, roots 50 mm long, 10 mm wide."""
+    """Four px are one mm: the trunk is a circle of 50 mm, roots 50 mm long, 10 mm wide."""
 
-    def test_trunk_diameter_is_that_of_the_equal_circle(self):
-        self.assertAlmostEqual(measured().trunk_diameter_mm.value, 2 * np.sqrt(2500 / np.pi), 6)
+    def test_trunk_diameter_of_a_circle_and_of_an_ellipse(self):
+        self.assertAlmostEqual(measured().trunk_diameter_mm.value, 50, 1)
+        wide = {"outline": ring(500, 500, 160, 90)}
+        equal = 2 * np.sqrt(40 * 22.5)
+        self.assertAlmostEqual(measured(trunk=wide, roots=[]).trunk_diameter_mm.value, equal, 1)
 
     def test_azimuth_runs_clockwise_from_the_back(self):
         back, right = measured().roots
@@ -54,13 +57,13 @@ class HandWorkedTest(unittest.TestCase):
         self.assertAlmostEqual(root.heading_error_deg.value, 0, 6)
         self.assertEqual(root.faults, ())
 
-    def test_spread_on_the_flare_of_a_square(self):
-        flare = {"outline": [[300.0, 300.0], [700.0, 300.0], [700.0, 700.0], [300.0, 700.0]]}
-        found = measured(flare=flare).spread.flare
-        self.assertAlmostEqual(found.across_mm.value, 100 * np.sqrt(2), 6)
-        self.assertAlmostEqual(found.least_mm.value, 100, 6)
-        # mean radius of a square of half-side a over all directions: a·(4/π)·ln(1+√2)
-        self.assertAlmostEqual(found.mean_mm.value, 100 * 4 / np.pi * np.log(1 + np.sqrt(2)), 1)
+    def test_spread_on_the_flare_of_an_ellipse(self):
+        found = measured(flare={"outline": ring(500, 500, 240, 160)}).spread.flare
+        self.assertAlmostEqual(found.across_mm.value, 120, 1)
+        self.assertAlmostEqual(found.least_mm.value, 80, 1)
+        turn = np.radians(np.arange(360))
+        radius = 1 / np.hypot(np.cos(turn) / 60, np.sin(turn) / 40)
+        self.assertAlmostEqual(found.mean_mm.value, 2 * radius.mean(), 1)
 
     def test_roots_count_to_two_trunk_diameters(self):
         long = top_marks()["roots"]

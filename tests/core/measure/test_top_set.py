@@ -16,7 +16,7 @@ from mirvo.standins.card import CardPlace
 from mirvo.standins.photo import card_seen, true_marks
 from mirvo.standins.scene import Layout
 from mirvo.standins.truth import true_figures
-from tests.marks import top_marks
+from tests.marks import ring, top_marks
 
 BASE = random_base(31)
 FIGURES = true_figures(BASE)
@@ -124,15 +124,14 @@ class SetTest(unittest.TestCase):
 
 class SeveralTrunksTest(unittest.TestCase):
     def test_areas_add_and_each_is_told(self):
-        left = {"outline": [[300.0, 400.0], [400.0, 400.0], [400.0, 600.0], [300.0, 600.0]]}
-        right = {"outline": [[600.0, 400.0], [700.0, 400.0], [700.0, 600.0], [600.0, 600.0]]}
+        left, right = ({"outline": ring(x, 500, 50, 100)} for x in (350, 650))
         marks = top_marks(trunks=[left, right])
         del marks["trunk"]
         out = top_contract(measure_top(read_marks(marks), PhotoInfo(1000, 1000, 48)))
-        one = 2 * np.sqrt(25 * 50 / np.pi)
-        self.assertAlmostEqual(out["trunk_diameter_mm"]["value"], one * np.sqrt(2), 2)
+        one = 2 * np.sqrt(12.5 * 25)
+        self.assertAlmostEqual(out["trunk_diameter_mm"]["value"], one * np.sqrt(2), 1)
         self.assertEqual(len(out["trunks"]), 2)
-        self.assertAlmostEqual(out["trunks"][0]["diameter_mm"]["value"], one, 2)
+        self.assertAlmostEqual(out["trunks"][0]["diameter_mm"]["value"], one, 1)
 
     def test_trunk_and_trunks_together_are_refused(self):
         marks = top_marks()

@@ -4,10 +4,11 @@ import unittest
 
 import cv2
 import numpy as np
+from scipy.spatial.distance import cdist
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.calibration import calibrate
-from mirvo.core.measure.geometry import bulged, dense
+from mirvo.core.measure.geometry import area_and_centroid, bulged, dense, smooth_outline
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.uncertainty import Draws
@@ -153,12 +154,28 @@ class EdgeTest(unittest.TestCase):
 
 
 class OutlineShapesTest(unittest.TestCase):
-    def test_a_clicked_circle_bulges_to_its_true_size_and_no_more_than_a_hundredth(self):
-        turn = np.arange(24) * 2 * np.pi / 24
-        circle = 50 * np.stack([np.sin(turn), np.cos(turn)], axis=1)[None].repeat(3, axis=0)
-        swollen = bulged(circle, np.array([0.0, 1.0, 1.0]))
+    def circle(self, clicks, jitter=0.0):
+        turn = np.arange(clicks) + np.random.default_rng(clicks).uniform(-jitter, jitter, clicks)
+        turn = turn * 2 * np.pi / clicks
+        return 50 * np.stack([np.sin(turn), np.cos(turn)], axis=1)
+
+    def test_a_few_clicks_on_a_circle_give_its_diameter(self):
+        for clicks, jitter, within in ((6, 0, 0.6), (8, 0, 0.25), (8, 0.3, 1), (12, 0.3, 0.3)):
+            curve = smooth_outline(self.circle(clicks, jitter)[None])
+            diameter = 2 * np.sqrt(area_and_centroid(curve)[0][0] / np.pi)
+            self.assertAlmostEqual(diameter, 100, delta=within, msg=clicks)
+            self.assertGreaterEqual(curve.shape[1], 96)
+
+    def test_the_curve_runs_through_every_click_and_all_draws_are_bent_alike(self):
+        clicks = self.circle(10, 0.3)
+        curve = smooth_outline(np.stack([clicks, 2 * clicks]))
+        self.assertLess(cdist(clicks, curve[0]).min(axis=1).max(), 1e-9)
+        np.testing.assert_allclose(curve[1], 2 * curve[0])
+
+    def test_what_the_clicks_hide_may_swell_or_shrink_an_outline(self):
+        circle = self.circle(24)[None].repeat(3, axis=0)
+        swollen = bulged(circle, np.array([0.0, 1.0, -1.0]))
         np.testing.assert_allclose(swollen[0], circle[0], atol=1e-9)
-        grown = np.hypot(*swollen[1].T).mean() / 50 - 1
-        self.assertAlmostEqual(grown, (2 * np.sin(np.pi / 24)) ** 2 / 12, delta=1e-4)
-        square = np.array([[[0.0, 0], [9, 0], [9, 9], [0, 9]]]).repeat(2, axis=0)
-        self.assertLessEqual(np.ptp(bulged(square, np.ones(2))[1][:, 0]), 9 * 1.0101)
+        for row, sign in ((1, 1), (2, -1)):
+            grown = np.hypot(*swollen[row].T).mean() / 50 - 1
+            self.assertAlmostEqual(grown, sign * (2 * np.sin(np.pi / 24)) ** 2 / 12, delta=1e-4)
