@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import { freeLetter, holds, ontoOutline, outward, ownerOf, put, putTrunk } from "../../mirvo/web/static/js/measuring/geometry.js";
+import { freeLetter, holds, ontoOutline, outward, ownerOf, put, putTrunk, smooth } from "../../mirvo/web/static/js/measuring/geometry.js";
 
 const SQUARE = [[0, 0], [10, 0], [10, 10], [0, 10]];
 
@@ -43,4 +43,12 @@ test("a point's address says which mark it belongs to", () => {
   assert.equal(ownerOf("roots/2/path/3"), "roots/2");
   assert.equal(ownerOf("ball/wood/1/0"), "ball/wood/1");
   assert.equal(ownerOf("trunk/outline/4"), "trunk");
+});
+
+test("a smooth outline runs through its points and is as round as what was clicked", () => {
+  const clicks = Array.from({ length: 8 }, (_, i) => [50 * Math.sin((i * Math.PI) / 4), 50 * Math.cos((i * Math.PI) / 4)]);
+  const curve = smooth(clicks);
+  assert.equal(curve.length, 96);
+  for (const [x, y] of curve) assert.ok(Math.abs(Math.hypot(x, y) - 50) < 0.2);
+  for (const [x, y] of clicks) assert.ok(curve.some(([a, b]) => Math.hypot(a - x, b - y) < 1e-9));
 });

@@ -1,7 +1,11 @@
 """How evenly the roots stand round the trunk: four parts, one index, the gaps.
 
-Circular statistics after Mardia & Jupp, Directional Statistics (2000): the mean
-resultant length (section 2.3) and Rao's spacing test (section 6.3.4).
+Every part is continuous in every mark: roots are weighed by their width, neighbours merge
+gradually, and a root that leads round the trunk instead of outward fades out.
+
+Circular statistics after Mardia & Jupp, Directional Statistics (2000): the mean resultant
+length (section 2.3) and Watson's U² (section 6.3.3), whose pairwise form with the Bernoulli
+polynomial B₂ measures how far weighted directions are from even.
 """
 
 from __future__ import annotations
@@ -13,7 +17,15 @@ import numpy as np
 from mirvo.core.measure.uncertainty import Array
 
 HOUR_DEG = 30.0
-SAME_ROOT_DEG = 5.0
+# Cells of the circle in which coverage is counted; a cell that is half covered counts half.
+CELL_DEG = 2.0
+# Branches of a fork count as one root; farther apart they do so less and less.
+MERGE_DEG = 8.0
+# A root this share of the usual width or more counts in full, a hair by next to nothing.
+FULL_SHARE, HAIR_POWER = 0.6, 3
+USUAL_ROUNDS, USUAL_SLOPE, USUAL_POWER = 30, 2.0, 0.75
+# Outward within 60 degrees a root counts in full; at 90 it leads nowhere.
+OUTWARD_COSINE = 0.5
 
 
 @dataclass(frozen=True)
@@ -53,22 +65,43 @@ def radiality(azimuths: Array, weights: Array, heading_errors: Array) -> Radiali
     if count == 0:
         nil = np.zeros(rows)
         return RadialityDraws(nil, nil, nil, nil, nil, np.full(rows, 360.0), None, [(0.0, 360.0)])
-    order = np.sort(azimuths % 360.0, axis=1)
-    gaps = neighbour_gaps(order)
-    coverage = 1.0 - np.maximum(gaps - 2 * HOUR_DEG, 0.0).sum(1) / 360.0
-    evenness = _evenness(azimuths, weights)
-    resultant = np.abs((weights * np.exp(1j * np.radians(azimuths))).sum(1)) / weights.sum(1)
-    balance = 1.0 - resultant
     straight = np.maximum(0.0, np.cos(np.radians(heading_errors)))
+    outward = np.minimum(1.0, straight / OUTWARD_COSINE)
+    present = outward * np.minimum(
+        1.0, weights / (FULL_SHARE * usual_width(weights)[:, None])
+    ) ** HAIR_POWER
+    coverage = _coverage(azimuths, present)
+    evenness = _evenness(azimuths, weights * present, present)
+    pull = weights * present
+    total = np.maximum(pull.sum(1), 1e-12)
+    balance = 1.0 - np.abs((pull * np.exp(1j * np.radians(azimuths))).sum(1)) / total
     heading = (weights * straight).sum(1) / weights.sum(1)
     # Coverage weighs as much as the other three together: an even quarter circle is no flare.
     index = 100.0 * coverage * np.cbrt(np.clip(evenness * balance * heading, 0.0, 1.0))
+    order = np.sort(azimuths % 360.0, axis=1)
+    gaps = neighbour_gaps(order)
     # Where the gap lies is that of the marks as set; the draws only say how wide.
     widest = int(gaps[0].argmax())
     middle = float((order[0, widest] + gaps[0, widest] / 2) % 360.0)
     return RadialityDraws(
         index, coverage, evenness, balance, heading, gaps.max(1), middle, open_arcs(order[0])
     )
+
+
+def usual_width(weights: Array) -> Array:
+    """Width (rows,) of a usual root: a weighted median made smooth.
+
+    It is m with Σ w^0.75·tanh(2 ln(w/m)) = 0, by bisection. Hairs weigh little in it, and one
+    monster does not draw it up to itself.
+    """
+    logs = np.log(np.maximum(weights, 1e-9))
+    low, high = logs.min(axis=1), logs.max(axis=1)
+    for _ in range(USUAL_ROUNDS):
+        middle = (low + high) / 2
+        pulls = weights**USUAL_POWER * np.tanh(USUAL_SLOPE * (logs - middle[:, None]))
+        above = pulls.sum(axis=1) > 0
+        low, high = np.where(above, middle, low), np.where(above, high, middle)
+    return np.asarray(np.exp((low + high) / 2))
 
 
 def neighbour_gaps(order: Array) -> Array:
@@ -87,30 +120,43 @@ def open_arcs(order: Array) -> list[tuple[float, float]]:
     ]
 
 
-def _evenness(azimuths: Array, weights: Array) -> Array:
-    groups = _groups(azimuths[0] % 360.0)
-    count = len(groups)
-    if count < 2:
-        return np.zeros(len(azimuths))
-    # A fork's branches count as one root in their common direction.
-    vectors = weights * np.exp(1j * np.radians(azimuths))
-    joined = np.stack([vectors[:, group].sum(1) for group in groups], axis=1)
-    order = np.sort(np.degrees(np.angle(joined)) % 360.0, axis=1)
-    spacing = 0.5 * np.abs(neighbour_gaps(order) - 360.0 / count).sum(1)
-    return np.asarray(1.0 - spacing / (360.0 * (1.0 - 1.0 / count)))
+def _apart(a: Array, b: Array) -> Array:
+    """Angle between directions, degrees, 0 to 180."""
+    return np.asarray(np.abs((a - b + 180.0) % 360.0 - 180.0))
 
 
-def _groups(azimuths: Array) -> list[list[int]]:
-    """Roots chained by steps of at most 5 degrees count as one."""
-    order = [int(i) for i in np.argsort(azimuths, kind="stable")]
-    groups: list[list[int]] = [[order[0]]]
-    for before, here in zip(order, order[1:], strict=False):
-        if azimuths[here] - azimuths[before] <= SAME_ROOT_DEG:
-            groups[-1].append(here)
-        else:
-            groups.append([here])
-    # The first and the last may be neighbours over north.
-    wraps = azimuths[order[0]] + 360.0 - azimuths[order[-1]] <= SAME_ROOT_DEG
-    if len(groups) > 1 and wraps:
-        groups[0] = groups.pop() + groups[0]
-    return groups
+def _coverage(azimuths: Array, present: Array) -> Array:
+    """Share of the circle within an hour of a root, each root as far as it is present.
+
+    1 - Π (1 - vᵢ) where several reach, so that what covers twice counts once.
+    """
+    cells = np.arange(0.0, 360.0, CELL_DEG)
+    open_share = np.ones((len(azimuths), len(cells)))
+    for azimuth, share in zip(azimuths.T, present.T, strict=True):
+        away = _apart(cells[None], azimuth[:, None])
+        within = np.clip((HOUR_DEG - away) / CELL_DEG + 0.5, 0.0, 1.0)
+        open_share *= 1.0 - share[:, None] * within
+    return np.asarray(1.0 - open_share.mean(axis=1))
+
+
+def _evenness(azimuths: Array, masses: Array, present: Array) -> Array:
+    """1 - √((W - Wₙ) / (W₁ - Wₙ)): W is Watson's U² of the masses, Wₙ that of n even ones.
+
+    W = Σ pᵢpⱼB₂(dᵢⱼ/360) is 1/6 for one direction and 1/(6n²) for n even ones. n is the
+    effective number: neighbours that merge count as one, a hair as a little of one.
+    """
+    apart = _apart(azimuths[:, :, None], azimuths[:, None, :])
+    near = np.exp(-apart / MERGE_DEG)
+    # What lies together shares one place among the roots.
+    crowd = (present[:, None, :] * near).sum(axis=2) + 1.0 - present
+    masses = masses / np.maximum(crowd, 1e-9)
+    share = masses / np.maximum(masses.sum(axis=1, keepdims=True), 1e-12)
+    both = share[:, :, None] * share[:, None, :]
+    turn = apart / 360.0
+    uneven = (both * (turn**2 - turn + 1.0 / 6.0)).sum(axis=(1, 2))
+    number = 1.0 / np.maximum((both * near).sum(axis=(1, 2)), 1e-12)
+    least = 1.0 / (6.0 * number**2)
+    room = 1.0 / 6.0 - least
+    # One direction has no evenness.
+    ratio = np.where(room > 1e-9, (uneven - least) / np.maximum(room, 1e-12), 1.0)
+    return np.asarray(1.0 - np.sqrt(np.clip(ratio, 0.0, 1.0)))

@@ -34,7 +34,7 @@ FEW_DRAWS = 1
 # A finger misses a thin tip by a few cells.
 NEAR_CELLS = 4
 CLOSE_CELLS, SHARED_TOO_MUCH = 5.0, 0.4
-OUT_OF_REACH = "the tip lies more than 2.3 trunk diameters from the trunk; trace it by hand"
+OUT_OF_REACH = "the tip lies more than 3.4 trunk diameters from the trunk; trace it by hand"
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,7 @@ class Assistant:
         # The click as it lies on the root plane; a tip in the air would be off by its height.
         x, y = (round(float(value)) for value in view.cells(on_plane[0])[0])
         # The map reaches only so far round the trunk.
-        side = self.tracer.bark.shape[0]
+        side = self.tracer.root.shape[0]
         if not (0 <= x < side and 0 <= y < side):
             raise BadInput("tip", OUT_OF_REACH)
         if self.tracer.trunk[y, x]:
@@ -79,7 +79,7 @@ class Assistant:
         # A way that mostly runs along a marked root was drawn into it; it is sought beside it.
         if others and _along(path, others) > SHARED_TOO_MUCH:
             path = avoiding(self.tracer, others).path(tip_cell)
-        widths = width_along(self.tracer.bark, path)
+        widths = width_along(self.tracer.root, path)
         crest = crest_seen(view, path, widths)
         base_width, sd_px = self._base_of(path, widths)
         return TracedRoot(path=spots(crest), base_width=base_width, points_sd_px=round(sd_px, 1))
@@ -89,9 +89,9 @@ class Assistant:
 
         Where the root lies is as true as the path, so only the distance of the two points strays.
         """
-        crest = width_along(self.tracer.bark, self._cells(path_px))
+        crest = width_along(self.tracer.root, self._cells(path_px))
         path = self._cells(path_px, CREST_SHARE_OF_WIDTH * crest * self.tracer.view.cell_mm)
-        base_width, sd_px = self._base_of(path, width_along(self.tracer.bark, path))
+        base_width, sd_px = self._base_of(path, width_along(self.tracer.root, path))
         # Two points stray on their own, so their distance strays by √2 more.
         of_both = float(np.sqrt(2)) * sd_px
         return FoundWidth(base_width=base_width, base_width_sd_px=round(of_both, 1))
@@ -99,7 +99,7 @@ class Assistant:
     def _base_of(self, path: Array, widths: Array) -> tuple[tuple[Spot, Spot], float]:
         """Two points across the base of a path (n, 2), cells, px, and how far each may lie off."""
         base_width = self.tracer.view.photo(across_base(path, widths))
-        sd_px = point_sd_px(base_width, how_sure(self.tracer.bark, path, widths))
+        sd_px = point_sd_px(base_width, how_sure(self.tracer.root, path, widths))
         return pair(base_width), sd_px
 
     def _cells(self, pixels: Array, heights_mm: Array | float = 0.0) -> Array:
@@ -111,7 +111,7 @@ class Assistant:
         return view.cells(view.plane.to_plane(seen, height)[0])
 
     def _on_the_ridge(self, x: int, y: int) -> tuple[int, int]:
-        """The barkiest cell right by a clicked one: a click misses the middle a little."""
+        """The likeliest cell right by a clicked one: a click misses the middle a little."""
         low_x, low_y = max(0, x - NEAR_CELLS), max(0, y - NEAR_CELLS)
         # The click moves onto the middle of the root nearby, else the path ends at its edge.
         part = np.where(

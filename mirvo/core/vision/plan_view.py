@@ -12,10 +12,12 @@ from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array
 
 Picture = npt.NDArray[np.uint8]
+Map = npt.NDArray[np.float32]
+Mask = npt.NDArray[np.bool_]
 # Fine enough for a root a twentieth of the trunk thick, coarse enough to be walked in a second.
 CELLS_PER_TRUNK = 110
-# A little beyond where roots count for the spread.
-REACH_TRUNKS = 2.3
+# Farther than roots count for the spread: what runs on is seen, and where it ends.
+REACH_TRUNKS = 3.4
 # Below this the picture is finer than the map and would flicker when sampled.
 FINEST_PX_PER_CELL = 0.7
 
@@ -76,7 +78,7 @@ class PlanView:
 def plan_view(
     picture: Picture, plane: PlaneMap, trunk_px: Array, trunk_height_mm: float
 ) -> PlanView:
-    """Rectify a square of 2.3 trunk diameters to each side of the trunk.
+    """Rectify a square of 3.4 trunk diameters to each side of the trunk.
 
     Parameters
     ----------
@@ -103,6 +105,7 @@ def plan_view(
     known = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
     part, u, v = _close_up(picture, u, v, cell * plane.px_per_mm(trunk_px.mean(axis=0)))
     colour = cv2.remap(part, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    colour[~known] = part.reshape(-1, 3).mean(axis=0)
     trunk = (outline[0] - corner) / cell
     return PlanView(
         np.asarray(colour, np.uint8), known, trunk, cell, corner, centre[0], trunk_mm, plane

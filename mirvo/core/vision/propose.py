@@ -11,9 +11,8 @@ from shapely.geometry import LineString
 from mirvo.core.measure import geometry
 from mirvo.core.measure.roots import CREST_SHARE_OF_WIDTH
 from mirvo.core.measure.uncertainty import Array
-from mirvo.core.vision.bark import Map
 from mirvo.core.vision.offers import ProposedRoot, pair, spots
-from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, PlanView
+from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, PlanView
 from mirvo.core.vision.trace import Tracer
 from mirvo.core.vision.width import width_along
 
@@ -71,23 +70,23 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
     ----------
     front_mm : (2,), a point on the front side, on the plane of the photo.
     """
-    gain_of = (tracer.bark - NEUTRAL).astype(float)
+    gain_of = (tracer.root - NEUTRAL).astype(float)
     gain_of[tracer.view.shadowed(HIDDEN_TRUNKS * tracer.view.trunk_mm)] *= HIDDEN_WEIGHT
     # The trunk is bark too, but no root.
     gain_of[tracer.trunk] = 0.0
     order, back = _walk_order(tracer)
     found = []
-    soil = tracer.bark < SOIL
+    soil = tracer.root < SOIL
     for _ in range(MAX_ROOTS):
         # The best way is taken, its ground covered, and the rest looked at anew.
         gains = _gains(order, back, gain_of, soil)
         tip = int(gains.argmax())
         if gains[tip] < MIN_GAIN:
             break
-        y, x = divmod(tip, tracer.bark.shape[1])
+        y, x = divmod(tip, tracer.root.shape[1])
         way = tracer.way((x, y))
         path = tracer.path((x, y))
-        widths = width_along(tracer.bark, path)
+        widths = width_along(tracer.root, path)
         own = _own_share(gain_of, way)
         _cover(gain_of, way, widths)
         # What a root covers is not soil that another must leap.
@@ -101,7 +100,7 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
 def _walk_order(tracer: Tracer) -> tuple[Cells, Cells]:
     """Cells within reach by rising cost, so that each comes after the one before it."""
     cost = tracer.cost.ravel()
-    reached = np.flatnonzero(np.isfinite(cost) & (tracer.bark.ravel() > 0.01))
+    reached = np.flatnonzero(np.isfinite(cost) & (tracer.root.ravel() > 0.01))
     # Cheapest first, so that the cell before is always summed already.
     order = reached[np.argsort(cost[reached], kind="stable")]
     return order, tracer.back.ravel()
@@ -156,7 +155,7 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     view = tracer.view
     away = geometry.direction_deg(view.mm(path[:1]) - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
-    confidence = how_sure(tracer.bark, path, widths)
+    confidence = how_sure(tracer.root, path, widths)
     base_width = view.photo(across_base(path, widths))
     return Proposal(
         path=crest_seen(view, path, widths),
@@ -194,15 +193,15 @@ def point_sd_px(base_width: Array, confidence: float) -> float:
     return wide * (CLEAR_SD_PX + DOUBTFUL_SD_PX * max(0.0, CLEAR - confidence))
 
 
-def how_sure(bark: Map, path: Array, widths: Array) -> float:
+def how_sure(root: Map, path: Array, widths: Array) -> float:
     """0 to 1, from how barky a path is, how clearly its flanks are not, and its length."""
     from mirvo.core.vision.edges import profiles
 
     across = geometry.normals(path)
-    inside = profiles(bark, path, across, np.array([0.0]))[:, 0]
+    inside = profiles(root, path, across, np.array([0.0]))[:, 0]
     flanks = [
         profiles(
-            bark, path + side * FLANK * (widths / 2 + 2)[:, None] * across, across, np.zeros(1)
+            root, path + side * FLANK * (widths / 2 + 2)[:, None] * across, across, np.zeros(1)
         )
         for side in (-1, 1)
     ]

@@ -1,7 +1,7 @@
-"""Following roots over the map of bark: least-cost paths back to the trunk.
+"""Following roots over the map of what is seen: least-cost paths back to the trunk.
 
-Costs are low along the middle of bark and high over soil, so a path keeps to its root
-even where that curls. (Least-cost paths: Dijkstra 1959, as in scikit-image's MCP.)
+Costs are low along a root's crest and high over soil, so a path keeps to its root even
+where that curls. (Least-cost paths: Dijkstra 1959, as in scikit-image's MCP.)
 """
 
 from __future__ import annotations
@@ -12,12 +12,12 @@ import numpy as np
 import numpy.typing as npt
 
 from mirvo.core.measure.uncertainty import Array
-from mirvo.core.vision.bark import Map, Mask, bark_probability
-from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, PlanView
+from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, Mask, PlanView
+from mirvo.core.vision.root_model import SeenRoots, as_mask, see_roots
 from mirvo.core.vision.width import width_along
 
 FLOOR = 0.03
-CENTRE_SIGMA = 2.5
+CREST_FROM, UNDER_TRUNK = 0.3, 0.25
 SMOOTH_CELLS = 5.0
 SPACING_CELLS = 6.0
 BLEND_CELLS = 10.0
@@ -30,13 +30,13 @@ MIN_TURNED = 0.5
 class Tracer:
     """What is worked out once for a photo, so that each trace after it is quick.
 
-    bark : (n, n), probability of bark. ridge : (n, n), high along the middle of roots.
+    root : (n, n), probability of a root, 1 in the trunk. ridge : (n, n), high along crests.
     back : (n, n), the cell before each on its cheapest way from the trunk, -1 in the trunk.
     cost : (n, n), of that way. trunk : (n, n), cells of the trunk.
     """
 
     view: PlanView
-    bark: Map
+    root: Map
     ridge: Map
     back: npt.NDArray[np.int64]
     cost: Array
@@ -66,11 +66,13 @@ class Tracer:
 
 def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
     """Set up tracing on one photo; the trunk's visible foot is where all ways begin."""
-    bark = bark_probability(view)
     trunk = view.shadowed(trunk_height_mm)
-    ridge = _ridge(bark)
+    seen = see_roots(view.colour, as_mask(view.trunk, view.known.shape), CELLS_PER_TRUNK)
+    drawn = as_mask(view.trunk, view.known.shape) > 0
+    root = np.where(drawn, 1.0, np.where(view.known, seen.root, 0.0)).astype(np.float32)
+    ridge = _ridge(root, seen)
     cost, back = _walk(view, trunk, np.asarray(1.0 / (FLOOR + ridge), float))
-    return Tracer(view, bark, ridge, back, cost, trunk)
+    return Tracer(view, root, ridge, back, cost, trunk)
 
 
 def avoiding(traced: Tracer, taken: list[Array]) -> Tracer:
@@ -80,9 +82,9 @@ def avoiding(traced: Tracer, taken: list[Array]) -> Tracer:
     """
     import cv2
 
-    mask = np.zeros(traced.bark.shape, np.uint8)
+    mask = np.zeros(traced.root.shape, np.uint8)
     for path in taken:
-        width = max(3, round(float(np.median(width_along(traced.bark, path)))))
+        width = max(3, round(float(np.median(width_along(traced.root, path)))))
         cv2.polylines(mask, [np.round(path).astype(np.int32)], False, 1, width)
     costs = 1.0 / (FLOOR + traced.ridge)
     cost, back = _walk(traced.view, traced.trunk, np.where(mask > 0, costs + TAKEN_COST, costs))
@@ -109,16 +111,10 @@ def _walk(view: PlanView, trunk: Mask, costs: Array) -> tuple[Array, npt.NDArray
     return np.asarray(cost), back
 
 
-def _ridge(bark: Map) -> Map:
-    """Bark weighed by how far it lies from the edge of bark: wide roots keep one middle."""
-    import cv2
-
-    smooth = cv2.GaussianBlur(bark, (0, 0), CENTRE_SIGMA)
-    solid = (smooth > 0.5).astype(np.uint8)
-    depth = cv2.distanceTransform(solid, cv2.DIST_L2, 5)
-    wide = cv2.dilate(depth, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (13, 13)))
-    share = np.where(solid > 0, depth / np.maximum(wide, 1.0), 0.0)
-    return np.asarray(smooth * (0.55 + 0.45 * share), np.float32)
+def _ridge(root: Map, seen: SeenRoots) -> Map:
+    """Root weighed by how near its crest a cell lies; under a leaning trunk a way may lead on."""
+    ridge = root * (CREST_FROM + (1.0 - CREST_FROM) * seen.crest)
+    return np.asarray(np.maximum(ridge, UNDER_TRUNK * seen.trunk), np.float32)
 
 
 def _smoothed(way: Array) -> Array:

@@ -1,4 +1,4 @@
-"""How wide a root is: the edges of bark across its path, and its taper fitted to them."""
+"""How wide a root is: its edges across its path, and its taper fitted to them."""
 
 from __future__ import annotations
 
@@ -6,8 +6,8 @@ import numpy as np
 
 from mirvo.core.measure.geometry import normals
 from mirvo.core.measure.uncertainty import Array
-from mirvo.core.vision.bark import Map
 from mirvo.core.vision.edges import profiles
+from mirvo.core.vision.plan_view import Map
 
 MAX_HALF_WIDTH = 34.0
 STEP = 0.5
@@ -16,14 +16,14 @@ MIN_WIDTH = 3.0
 EDGE_LEVEL = 0.35
 
 
-def width_along(bark: Map, path: Array) -> Array:
+def width_along(root: Map, path: Array) -> Array:
     """Width (n,), cells, at each point of a path (n, 2), from a straight taper.
 
-    The taper is fitted to half-height widths of the bark's profile (the median of slopes:
+    The taper is fitted to half-height widths of the root's profile (the median of slopes:
     Theil-Sen), leaving out the flare, where roots run together.
     """
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(path, axis=0).T))])
-    wide = widths_seen(bark, path)
+    wide = widths_seen(root, path)
     sound = np.isfinite(wide) & (along >= min(FLARE_CELLS, along[-1] / 3))
     if sound.sum() < 3:
         usual = float(np.nanmedian(wide)) if np.isfinite(wide).any() else MIN_WIDTH
@@ -37,11 +37,11 @@ def width_along(bark: Map, path: Array) -> Array:
     return np.asarray(np.maximum(fitted, MIN_WIDTH))
 
 
-def widths_seen(bark: Map, path: Array) -> Array:
-    """Width (n,) of bark across each point of a path, NaN where it has no edge in reach."""
+def widths_seen(root: Map, path: Array) -> Array:
+    """Width (n,) of a root across each point of a path, NaN where it has no edge in reach."""
     across = normals(path)
     at = np.arange(-MAX_HALF_WIDTH, MAX_HALF_WIDTH + STEP / 2, STEP)
-    seen = profiles(bark, path, across, at)
+    seen = profiles(root, path, across, at)
     middle = len(at) // 2
     peak = seen[:, middle - 4 : middle + 5].max(axis=1)
     level = EDGE_LEVEL * peak[:, None]

@@ -1,6 +1,6 @@
 /* Draws the marks over the photo. */
 
-import { centreOf, isPoint, levelThrough, ownerOf, points, trunksOf } from "./geometry.js";
+import { centreOf, isPoint, levelThrough, ownerOf, points, smooth, trunksOf } from "./geometry.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const HANDLE_PX = 7;
@@ -26,9 +26,9 @@ export function drawMarks(overlay, marks, { zoom, chosen, cross, ghosts = [], gh
   if (cal?.kind === "segment") line(group, [cal.a, cal.b], "calibration-mark");
   if (cal?.kind === "ellipse") line(group, cal.points, "calibration-mark", true);
   if (cal?.kind === "rectangle") line(group, cal.corners, "calibration-mark", true);
-  if (marks.flare) line(group, marks.flare.outline, "flare-mark", true);
+  if (marks.flare) line(group, smooth(marks.flare.outline), "flare-mark", true);
   const trunks = trunksOf(marks);
-  for (const one of trunks) line(group, one.outline, "trunk-mark", true);
+  for (const one of trunks) line(group, smooth(one.outline), "trunk-mark", true);
   if (trunks.length && isPoint(marks.front)) {
     line(group, [centreOf(trunks.flatMap((one) => one.outline)), marks.front], "front-mark");
   }

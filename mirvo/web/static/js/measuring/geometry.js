@@ -139,6 +139,46 @@ export function ellipse([ax, ay], [bx, by], count = 36) {
   });
 }
 
+const SETTLING_ROUNDS = 40;
+const SMOOTH_POINTS = 96;
+
+/**
+ * The closed smooth curve through the points of an outline, as the figures take it: a periodic
+ * cubic spline over the lengths of its chords.
+ * @param {number[][]} outline
+ */
+export function smooth(outline, wanted = SMOOTH_POINTS) {
+  const count = outline.length;
+  if (count < 3) return outline;
+  const at = (list, i) => list[(i + count) % count];
+  const chords = outline.map((point, i) => Math.hypot(at(outline, i + 1)[0] - point[0], at(outline, i + 1)[1] - point[1]) || 1e-6);
+  const bends = [0, 1].map((axis) => {
+    const bend = new Array(count).fill(0);
+    // Each equation is ruled by its own unknown, so that going round a few times solves them.
+    for (let round = 0; round < SETTLING_ROUNDS; round += 1) {
+      for (let i = 0; i < count; i += 1) {
+        const [before, after] = [at(chords, i - 1), chords[i]];
+        const [was, is, next] = [-1, 0, 1].map((step) => at(outline, i + step)[axis]);
+        const pull = 6 * ((next - is) / after - (is - was) / before);
+        bend[i] = (pull - before * at(bend, i - 1) - after * at(bend, i + 1)) / (2 * (before + after));
+      }
+    }
+    return bend;
+  });
+  const steps = Math.max(1, Math.ceil(wanted / count));
+  return outline.flatMap((_, i) =>
+    Array.from({ length: steps }, (__, step) => {
+      const along = (step / steps) * chords[i];
+      const left = chords[i] - along;
+      return bends.map((bend, axis) => {
+        const [from, to, h] = [outline[i][axis], at(outline, i + 1)[axis], chords[i]];
+        const arc = (bend[i] * left ** 3 + at(bend, i + 1) * along ** 3) / (6 * h);
+        return arc + (from / h - (bend[i] * h) / 6) * left + (to / h - (at(bend, i + 1) * h) / 6) * along;
+      });
+    }),
+  );
+}
+
 /** The place on a closed outline nearest to a point, with its distance. */
 export function ontoOutline(outline, [x, y]) {
   let best = { away: Infinity, point: [x, y] };

@@ -1,0 +1,97 @@
+"""What a small learned model sees about a trunk: root, trunk, and how far from a root's crest.
+
+It was taught on path-traced scenes and on those of the quick simulated camera, see
+docs/decisions/0019-roots-by-a-learned-model.md; `tools/rootnet` holds scenes, network and
+training. Its weights ship as ONNX and are run by onnxruntime.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from mirvo.core.measure.uncertainty import Array
+
+Map = npt.NDArray[np.float32]
+WEIGHTS = Path(__file__).parent / "roots.onnx"
+# The scale it was taught at; sides it takes are multiples of sixteen.
+PX_PER_TRUNK = 64
+MULTIPLE = 16
+# Turned and mirrored views are looked at too, and the answers averaged.
+VIEWS = ((0, False), (2, True))
+
+
+@dataclass(frozen=True)
+class SeenRoots:
+    """root, trunk : (n, m), probability of each. crest : (n, m), 1 on a root's crest, 0 at its
+    flanks. ahead : (n, m, 2), outward along the root, x and y, at most of length 1."""
+
+    root: Map
+    trunk: Map
+    crest: Map
+    ahead: Map
+
+
+def see_roots(picture: npt.NDArray[np.uint8], trunk: npt.NDArray[np.uint8], px_per_trunk: float) -> SeenRoots:
+    """What the model sees in a picture (n, m, 3), red, green, blue.
+
+    Parameters
+    ----------
+    trunk : (n, m), 0 to 255, the trunk's outline filled; all 0 where nobody has drawn it yet.
+    px_per_trunk : diameter of the trunk in the picture, px.
+    """
+    import cv2  # heavy: only where a photo is really looked at
+
+    height, width = trunk.shape
+    scale = PX_PER_TRUNK / px_per_trunk
+    size = max(MULTIPLE, round(width * scale)), max(MULTIPLE, round(height * scale))
+    how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+    small = cv2.resize(picture, size, interpolation=how).astype(np.float32) / 255
+    drawn = cv2.resize(trunk, size, interpolation=how).astype(np.float32) / 255
+    given = np.concatenate([small.transpose(2, 0, 1), drawn[None]])
+    answer = np.mean([_turned(given, *view) for view in VIEWS], axis=0)
+    maps = [cv2.resize(part, (width, height), interpolation=cv2.INTER_LINEAR) for part in answer]
+    root, on_trunk, crest, right, down = maps
+    return SeenRoots(root, on_trunk, crest, np.stack([right, down], axis=-1))
+
+
+def _turned(given: Map, quarters: int, mirrored: bool) -> Map:
+    """The model's answer (5, h, w) to a view turned by quarters and mirrored, turned back."""
+    view = np.rot90(given, quarters, axes=(1, 2))
+    view = view[:, :, ::-1] if mirrored else view
+    _, height, width = view.shape
+    rim = [(0, 0), (0, -height % MULTIPLE), (0, -width % MULTIPLE)]
+    padded = np.pad(view, rim, mode="edge")[None].astype(np.float32)
+    [answer] = _session().run(None, {"given": padded})
+    seen = answer[0, :, :height, :width]
+    seen[:3] = 1 / (1 + np.exp(-np.clip(seen[:3], -30, 30)))
+    if mirrored:
+        seen = seen[:, :, ::-1].copy()
+        seen[3] *= -1
+    seen = np.rot90(seen, -quarters, axes=(1, 2)).copy()
+    if quarters == 2:
+        seen[3:] *= -1
+    return np.asarray(seen, np.float32)
+
+
+@cache
+def _session() -> Any:
+    import onnxruntime  # heavy: only where roots are sought
+
+    options = onnxruntime.SessionOptions()
+    options.log_severity_level = 3
+    return onnxruntime.InferenceSession(WEIGHTS, options, providers=["CPUExecutionProvider"])
+
+
+def as_mask(outline: Array, shape: tuple[int, int]) -> npt.NDArray[np.uint8]:
+    """An outline (n, 2), px, filled with 255 on 0."""
+    import cv2
+
+    mask = np.zeros(shape, np.uint8)
+    cv2.fillPoly(mask, [np.round(outline).astype(np.int32)], 255)
+    return mask

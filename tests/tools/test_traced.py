@@ -1,0 +1,78 @@
+"""The path-traced camera's scenes, as far as they need no renderer: shapes, camera, card."""
+
+import unittest
+
+import numpy as np
+
+from mirvo.core.measure.calibration import card_layout
+from tools.traced.base import random_solid_base
+from tools.traced.camera import random_traced_camera
+from tools.traced.scene import random_scene
+from tools.traced.sheet import Sheet
+from tools.traced.solid import skin
+from tools.traced.surroundings import Pot, random_pot
+
+
+class BaseTest(unittest.TestCase):
+    def test_a_base_is_the_same_for_a_seed_and_its_roots_begin_in_the_trunk(self):
+        for seed in range(6):
+            base, again = (random_solid_base(np.random.default_rng(seed)) for _ in range(2))
+            self.assertEqual(base.radius_mm, again.radius_mm)
+            self.assertGreaterEqual(len(base.tubes), 4)
+            for tube in base.tubes:
+                start = float(np.hypot(*tube.middle[0, :2]))
+                if tube.parent < 0:
+                    self.assertLess(start, base.radius_mm * 1.3)
+                # It ends below the soil.
+                self.assertLess(tube.crest[-1, 2], 1.0)
+
+    def test_the_skin_lies_on_trunk_and_roots(self):
+        base = random_solid_base(np.random.default_rng(3), 0.0)
+        corners, faces = skin(base, np.random.default_rng(3), 2.0)
+        self.assertLess(faces.max(), len(corners))
+        self.assertLessEqual(corners[:, 2].max(), base.top_mm + 2)
+        top = corners[corners[:, 2] > base.top_mm - 6]
+        away = np.hypot(*(top[:, :2] - base.axis_at(top[:, 2])).T)
+        self.assertLess(away.max(), base.radius_mm * 1.5)
+        for tube in base.tubes:
+            middle = len(tube.crest) // 2
+            near = np.linalg.norm(corners - tube.crest[middle], axis=1).min()
+            self.assertLess(near, 3.5)
+
+
+class SceneTest(unittest.TestCase):
+    def test_a_pot_holds_what_lies_within_its_edge(self):
+        pot = Pot((100.0, 60.0), 2.0, 6.0, 4.0, 0.7)
+        self.assertTrue((pot.inside(pot.edge(-5.0)) < 1).all())
+        self.assertTrue((pot.inside(pot.edge(5.0)) > 1).all())
+        self.assertTrue(any(random_pot(np.random.default_rng(i), 90.0) is None for i in range(30)))
+
+    def test_every_preset_makes_a_scene(self):
+        for seed, preset in ((1, "easy"), (2, "normal"), (3, "hard")):
+            scene = random_scene(seed, preset, 320, 240)
+            for name, mesh in scene.meshes.items():
+                self.assertLess(mesh.faces.max(), len(mesh.corners), name)
+                self.assertTrue(((mesh.colours >= 0) & (mesh.colours <= 1)).all(), name)
+                self.assertTrue(np.isfinite(mesh.corners).all(), name)
+
+
+class CameraTest(unittest.TestCase):
+    def test_what_is_seen_leads_back_to_a_straight_picture(self):
+        camera = random_traced_camera(np.random.default_rng(5), 400, 300, 120.0, 1.0)
+        points = np.array([[0.0, 0, 0], [40, -30, 5], [-60, 50, 12]])
+        seen = camera.see(points)
+        straight = camera.straight_pixels()
+        turned = (points - camera.place) @ camera.turn.T
+        known = camera.focal_px * turned[:, :2] / turned[:, 2:] + camera.middle
+        for (x, y), wanted in zip(seen, known, strict=True):
+            if 0 <= x < 399 and 0 <= y < 299:
+                found = straight[round(y), round(x)] + (np.array([x, y]) - np.round([x, y]))
+                np.testing.assert_allclose(found, wanted, atol=0.2)
+
+    def test_a_flat_card_has_its_markers_where_they_are_printed(self):
+        corners = Sheet((0.0, 0.0), 0.0, 5.0).corners()
+        printed = (card_layout() - card_layout().mean(axis=0)) * np.array([1, -1])
+        np.testing.assert_allclose(corners[:, :2], printed, atol=1e-9)
+        np.testing.assert_allclose(corners[:, 2], 5.0)
+        bent = Sheet((0.0, 0.0), 0.4, 5.0, crease_mm=2.0).corners()
+        self.assertGreater(np.ptp(bent[:, 2]), 0.5)

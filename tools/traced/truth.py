@@ -1,0 +1,117 @@
+"""What a path-traced photo truly shows: marks as a person without error sets them, and figures.
+
+Azimuths are clockwise from the back as seen from above, as everywhere in the project; the front
+lies toward -y. A root's base lies a twelfth of the trunk's diameter beyond the trunk's outline.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from tools.traced.base import Array, Tube
+from tools.traced.scene import TracedScene
+
+BEYOND_TRUNKS = 1 / 12
+# A crest is seen where what the camera sees there lies no farther from it, mm.
+SEEN_WITHIN_MM = 3.5
+EVERY = 4
+MIN_SEEN = 0.5
+
+
+def truth_of(scene: TracedScene, places: Array) -> dict[str, Any]:
+    """Marks and figures of a scene. places : (h, w, 3), mm, what each pixel shows."""
+    base, camera = scene.base, scene.camera
+    ring = base.outline()
+    area = 0.5 * abs(
+        np.sum(ring[:, 0] * np.roll(ring[:, 1], -1) - ring[:, 1] * np.roll(ring[:, 0], -1))
+    )
+    diameter = float(2 * np.sqrt(area / np.pi))
+    roots = [
+        _root(scene, tube, f"R{number}", diameter, places)
+        for number, tube in enumerate(base.tubes)
+        if tube.parent < 0
+    ]
+    front = camera.see(np.array([[0.0, -1.5 * diameter, 0.0]]))[0]
+    marks: dict[str, Any] = {
+        "view": "top",
+        "front": front.tolist(),
+        "trunk": {
+            "outline": _pixels(scene, np.column_stack([ring, np.zeros(len(ring))])[::4]),
+            "height_mm": 0.0,
+        },
+        "roots": [root["marks"] for root in roots if root["marks"] is not None],
+    }
+    sheet = scene.sheet
+    if sheet is not None:
+        marks["calibration"] = {"kind": "card", "height_above_root_plane_mm": sheet.height_mm}
+    return {
+        "seed": scene.seed,
+        "preset": scene.preset,
+        "focal_35mm": camera.focal_35mm,
+        "card_corners_px": None if sheet is None else camera.see(sheet.corners()).tolist(),
+        "card_flat": sheet is not None
+        and sheet.crease_mm == sheet.curl_mm == 0
+        and sheet.tilt == (0.0, 0.0),
+        "trunk_diameter_mm": diameter,
+        "marks": marks,
+        "roots": [root["figures"] for root in roots if root["marks"] is not None],
+    }
+
+
+def _root(
+    scene: TracedScene, tube: Tube, label: str, diameter: float, places: Array
+) -> dict[str, Any]:
+    base = scene.base
+    crest = tube.crest
+    away = np.hypot(*crest[:, :2].T)
+    outline = base.radius_at(np.arctan2(crest[:, 1], crest[:, 0]))
+    outside = np.flatnonzero(away > outline + BEYOND_TRUNKS * diameter)
+    above = np.flatnonzero(crest[:, 2] > 0.2)
+    if not len(outside) or not len(above) or above[-1] <= outside[0] + 3:
+        return {"marks": None, "figures": None}
+    start, end = int(outside[0]), int(above[-1])
+    seen = _seen(scene, crest, places)
+    run = np.arange(start, end + 1)
+    share = float(seen[run].mean())
+    shown = run[seen[run]]
+    if share < MIN_SEEN or len(shown) < 3:
+        return {"marks": None, "figures": None}
+    ahead = tube.middle[start + 1] - tube.middle[start - 1]
+    across = np.array([ahead[1], -ahead[0]]) / np.hypot(*ahead[:2])
+    # Half sunk, a root is seen as wide as it is where the soil meets it.
+    deep = min(0.0, float(tube.middle[start, 2]))
+    half = float(np.sqrt(max(0.05, tube.radius[start] ** 2 - deep**2)))
+    level = max(0.0, float(tube.middle[start, 2]))
+    flanks = [np.append(tube.middle[start, :2] + side * half * across, level) for side in (-1, 1)]
+    kept = [*shown[::EVERY], shown[-1]] if shown[-1] not in shown[::EVERY] else list(shown[::EVERY])
+    azimuth = float(np.degrees(np.arctan2(crest[start, 0], crest[start, 1])) % 360)
+    return {
+        "marks": {
+            "label": label,
+            "path": _pixels(scene, crest[kept]),
+            "base_width": _pixels(scene, np.array(flanks)),
+        },
+        "figures": {
+            "label": label,
+            "kind": tube.kind,
+            "azimuth_deg": azimuth,
+            "base_width_mm": 2 * half,
+            "reach_mm": float(np.hypot(*crest[end, :2])),
+            "seen": share,
+        },
+    }
+
+
+def _seen(scene: TracedScene, crest: Array, places: Array) -> Any:
+    """Which points of a crest (n, 3) the camera sees (n,)."""
+    at = np.round(scene.camera.see(crest)).astype(int)
+    height, width = places.shape[:2]
+    inside = (at >= 0).all(axis=1) & (at[:, 0] < width) & (at[:, 1] < height)
+    there = places[np.clip(at[:, 1], 0, height - 1), np.clip(at[:, 0], 0, width - 1)]
+    return inside & (np.linalg.norm(there - crest, axis=1) < SEEN_WITHIN_MM)
+
+
+def _pixels(scene: TracedScene, points: Array) -> list[list[float]]:
+    return [[float(x), float(y)] for x, y in scene.camera.see(points)]
