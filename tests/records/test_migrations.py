@@ -325,6 +325,12 @@ class SinceTypedRecordsTest(unittest.TestCase):
         [target] = after["targets"]
         self.assertEqual(json.loads(target["container_depths"])["body"], {})
 
+    def test_every_row_of_0011_comes_across_and_figures_are_of_the_first_formulas(self):
+        after = self.brought_up_to_date("0011")
+        [target] = after["targets"]
+        self.assertEqual(json.loads(target["container_depths"])["body"], {"basket": 48.0})
+        self.assertEqual({row["figures_version"] for row in after["measurements"]}, {1})
+
     def every_row(self, path):
         with closing(sqlite3.connect(path)) as db:
             db.row_factory = sqlite3.Row

@@ -19,6 +19,11 @@ FaultUnit = Literal["deg", "%", "mm"]
 RADIALITY_PARTS = ("coverage", "evenness", "balance", "heading")
 
 
+# Raised when a formula changes, so that kept measurements are worked out anew and the years stay
+# comparable. 2: outlines are smooth curves, radiality is continuous, cards by all their edges.
+FIGURES_VERSION = 2
+
+
 class CalibrationQuality(Record):
     """How good a calibration is: scale near the base, pose, misfit, and what to beware of."""
 

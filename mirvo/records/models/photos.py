@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from mirvo.core.measure.drafts import AnyDraft, SideDraft, TopDraft
 from mirvo.core.measure.eye import EyeResult
-from mirvo.core.measure.records import SideRecord, TopRecord
+from mirvo.core.measure.records import FIGURES_VERSION, SideRecord, TopRecord
 from mirvo.core.plan.records import YearForecast
 from mirvo.records.columns import PydanticColumn
 from mirvo.records.documents import Clicks
@@ -73,6 +73,8 @@ class Measurement(Compostable, Table):
     stands: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord))
     # Whether the photo shows this tree, as the artist said; None while nobody asked.
     same_tree: Mapped[bool | None]
+    # Of the formulas the figures were worked out by, see `core.measure.records`.
+    figures_version: Mapped[int] = mapped_column(default=FIGURES_VERSION)
     # What the plan of its day forecast: a copy, since plans are made anew.
     forecast: Mapped[YearForecast | None]
     # Grows with each save, so that a second desk cannot write over the first.

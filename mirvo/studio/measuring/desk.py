@@ -18,7 +18,7 @@ from mirvo.core.measure.drafts import (
     blank_draft,
     read_draft,
 )
-from mirvo.core.measure.records import SideRecord, TopRecord
+from mirvo.core.measure.records import FIGURES_VERSION, SideRecord, TopRecord
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
@@ -155,8 +155,49 @@ def put_marks(
     # Asked before the marks change: afterwards nobody knows.
     was_in_set = isinstance(row.marks, TopDraft) and bool(row.marks.set)
     # Marks and figures change together: no reader may see one without the other.
-    row.marks, row.side = draft, found.side
-    row.revision, row.updated_at = row.revision + 1, studio.now
+    row.marks, row.revision = draft, row.revision + 1
+    _put_figures(db, studio, row, draft, found, was_in_set)
+
+
+def measure_anew(studio: Studio, measurement_id: int) -> None:
+    """Work a measurement out again by the formulas of today, its marks as they are.
+
+    Figures that cannot be worked out any more stay as they were.
+    """
+    with studio.reading() as db:
+        row = db.get(Measurement, measurement_id)
+        photo = None if row is None else db.get(Photo, row.photo_id)
+        if row is None or photo is None:
+            return
+        revision, found = row.revision, evaluate(db, studio, photo, row.marks)
+    with studio.writing() as db:
+        row = db.get(Measurement, measurement_id)
+        # Marked anew meanwhile, it was worked out anew too.
+        if row is None or row.revision != revision:
+            return
+        if found.top is not None or found.side is not None:
+            in_set = isinstance(row.marks, TopDraft) and bool(row.marks.set)
+            _put_figures(db, studio, row, row.marks, found, in_set)
+        row.figures_version = FIGURES_VERSION
+
+
+def measured_by_former_formulas(db: DbSession) -> list[int]:
+    """Measurements whose figures are of a former version, oldest first."""
+    query = select(Measurement.id).where(
+        Measurement.figures_version < FIGURES_VERSION, Measurement.kept()
+    )
+    return list(db.scalars(query.order_by(Measurement.measured_on, Measurement.id)))
+
+
+def _put_figures(
+    db: DbSession,
+    studio: Studio,
+    row: Measurement,
+    draft: AnyDraft,
+    found: Evaluation,
+    was_in_set: bool,
+) -> None:
+    row.side, row.updated_at, row.figures_version = found.side, studio.now, FIGURES_VERSION
     # In a set the figures belong to its lead, which may be another photo.
     in_set = isinstance(draft, TopDraft) and bool(draft.set)
     if not in_set:

@@ -15,6 +15,7 @@ from datetime import date
 from mirvo.core.errors import NotFound
 from mirvo.records.changes import Changes
 from mirvo.studio.context import Studio
+from mirvo.studio.measuring.desk import measure_anew, measured_by_former_formulas
 from mirvo.studio.path.path import plan_path, trees_that_missed, trees_with_target
 
 # A mark that is dragged about is saved many times; planned is what it comes to rest at.
@@ -102,8 +103,21 @@ class Replanner:
             self._plan(tree_id)
 
     def _plan_all(self) -> None:
+        self._measure_anew()
         for tree_id in trees_with_target(self._studio):
             self._plan(tree_id)
+
+    def _measure_anew(self) -> None:
+        """Figures of former formulas, so that the years of a tree stay comparable."""
+        with self._studio.reading() as db:
+            former = measured_by_former_formulas(db)
+        for measurement_id in former:
+            if self._closed.is_set():
+                return
+            try:
+                measure_anew(self._studio, measurement_id)
+            except Exception:
+                log.exception("measurement %d could not be worked out anew", measurement_id)
 
     def _plan(self, tree_id: int) -> None:
         if self._closed.is_set():
