@@ -10,6 +10,7 @@ from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
 from tests.browser.stage import BrowserCase
+from tests.marks import ring
 
 
 class DeskTest(BrowserCase):
@@ -117,21 +118,21 @@ class DeskTest(BrowserCase):
         page.get_by_role("button", name="Calibrate").click()
         self.click_points([[100.0, 100.0], [300.0, 100.0]])
 
-        def square(x, y, side):
+        def trunk(x, y, across):
             page.keyboard.press("t")
-            self.click_points([[x, y], [x + side, y], [x + side, y + side], [x, y + side]])
+            self.click_points(ring(x, y, across / 2, across / 2, clicks=8))
             page.keyboard.press("Enter")
 
-        square(300, 250, 120)
-        square(500, 260, 80)
+        trunk(360, 310, 120)
+        trunk(540, 300, 80)
         page.get_by_role("rowheader", name="trunk 2").wait_for()
         self.kept()
         marks = self.on_server()
         self.assertIsNone(marks["trunk"])
-        self.assertEqual([one["outline"][0] for one in marks["trunks"]][1][0] // 1, 500)
+        self.assertEqual([round(one["outline"][0][0], -1) for one in marks["trunks"]], [360, 540])
         both = page.locator("[data-figure=trunk] .figure").inner_text()
-        self.assertAlmostEqual(float(both), 2 * ((60**2 + 40**2) / 3.14159) ** 0.5, delta=1.5)
-        square(505, 265, 90)
+        self.assertAlmostEqual(float(both), (60**2 + 40**2) ** 0.5, delta=1.5)
+        trunk(545, 305, 90)
         self.kept()
         self.assertEqual(len(self.on_server()["trunks"]), 2)
         page.keyboard.press("v")
@@ -248,6 +249,23 @@ class DeskTest(BrowserCase):
         page.keyboard.press("z")
         page.locator("[data-hint]").get_by_text("five points or more").wait_for()
         self.assertEqual(kind.input_value(), "ellipse")
+
+    def test_a_length_nobody_entered_is_asked_for_and_not_made_up(self):
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+        page.get_by_text("Calibration and heights").click()
+        page.locator("[data-cal=kind]").select_option("rectangle")
+        for name in ("length_mm", "width_mm"):
+            page.locator(f"[data-cal={name}]").fill("")
+        page.get_by_role("button", name="Calibrate").click()
+        self.click_points([[150.0, 120.0], [520.0, 120.0], [520.0, 420.0], [150.0, 420.0]])
+        page.get_by_text("Enter the length and width of what you calibrate by").wait_for()
+        self.assertEqual(page.get_by_text("Trunk diameter").count(), 0)
+        page.locator("[data-cal=length_mm]").fill("240")
+        page.locator("[data-cal=width_mm]").fill("190")
+        page.keyboard.press("Tab")
+        page.get_by_text("Trunk diameter").wait_for()
 
     def test_points_too_few_are_told_and_come_back(self):
         page = self.page

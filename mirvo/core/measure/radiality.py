@@ -67,9 +67,10 @@ def radiality(azimuths: Array, weights: Array, heading_errors: Array) -> Radiali
         return RadialityDraws(nil, nil, nil, nil, nil, np.full(rows, 360.0), None, [(0.0, 360.0)])
     straight = np.maximum(0.0, np.cos(np.radians(heading_errors)))
     outward = np.minimum(1.0, straight / OUTWARD_COSINE)
-    present = outward * np.minimum(
-        1.0, weights / (FULL_SHARE * usual_width(weights)[:, None])
-    ) ** HAIR_POWER
+    present = (
+        outward
+        * np.minimum(1.0, weights / (FULL_SHARE * usual_width(weights)[:, None])) ** HAIR_POWER
+    )
     coverage = _coverage(azimuths, present)
     evenness = _evenness(azimuths, weights * present, present)
     pull = weights * present

@@ -60,10 +60,7 @@ def find_card(grey: Grey) -> Array:
     _no_other_in_its_place(seen, there)
     hidden = np.full((4, 2), np.nan)
     return np.concatenate(
-        [
-            _sharpened(grey, seen[number], number) if number in seen else hidden
-            for number in MARKERS
-        ]
+        [_sharpened(grey, seen[number], number) if number in seen else hidden for number in MARKERS]
     )
 
 

@@ -59,7 +59,9 @@ def fit_marker(grey: npt.NDArray[np.uint8], corners: Array, number: int) -> Mark
     return fit
 
 
-def _round(grey: npt.NDArray[np.uint8], corners: Array, spots: Array, ways: Array) -> MarkerFit | None:
+def _round(
+    grey: npt.NDArray[np.uint8], corners: Array, spots: Array, ways: Array
+) -> MarkerFit | None:
     to_photo = _homography(corners)
     at = _mapped(to_photo, spots)
     # Across each edge in the photo, from black to white.
@@ -73,7 +75,9 @@ def _round(grey: npt.NDArray[np.uint8], corners: Array, spots: Array, ways: Arra
     reach = float(min(MAX_REACH_PX, REACH_OF_CELL * cell))
     offsets, strength = _offsets(grey, at, normal, reach)
     weights = _bilinear(spots)
-    terms = np.concatenate([weights * normal[:, :1], weights * normal[:, 1:], -np.ones((len(at), 1))], axis=1)
+    terms = np.concatenate(
+        [weights * normal[:, :1], weights * normal[:, 1:], -np.ones((len(at), 1))], axis=1
+    )
     sound = (strength > WEAK * np.median(strength)) & (np.abs(offsets) < 0.95 * reach)
     for _ in range(3):
         if sound.sum() < MIN_EDGES:
@@ -86,7 +90,9 @@ def _round(grey: npt.NDArray[np.uint8], corners: Array, spots: Array, ways: Arra
     return MarkerFit(moved, float(answer[8]), usual)
 
 
-def _offsets(grey: npt.NDArray[np.uint8], at: Array, normal: Array, reach: float) -> tuple[Array, Array]:
+def _offsets(
+    grey: npt.NDArray[np.uint8], at: Array, normal: Array, reach: float
+) -> tuple[Array, Array]:
     offsets, strength = np.empty(len(at)), np.empty(len(at))
     # Edges of one direction are read together, so that all of them rise.
     ways = np.unique(np.round(normal, 1), axis=0)
@@ -104,7 +110,9 @@ def printed_edges(number: int) -> tuple[Array, Array]:
     import cv2  # heavy: only where a photo is really looked at
 
     book = cv2.aruco.getPredefinedDictionary(cv2.aruco.DICT_4X4_50)
-    white = np.pad(cv2.aruco.generateImageMarker(book, number, CELLS) > 127, 1, constant_values=True)
+    white = np.pad(
+        cv2.aruco.generateImageMarker(book, number, CELLS) > 127, 1, constant_values=True
+    )
     steps = (np.arange(SAMPLES_PER_CELL) + 1.0) / (SAMPLES_PER_CELL + 1.0)
     spots, ways = [], []
     for row in range(1, CELLS + 2):

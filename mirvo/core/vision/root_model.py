@@ -37,7 +37,9 @@ class SeenRoots:
     ahead: Map
 
 
-def see_roots(picture: npt.NDArray[np.uint8], trunk: npt.NDArray[np.uint8], px_per_trunk: float) -> SeenRoots:
+def see_roots(
+    picture: npt.NDArray[np.uint8], trunk: npt.NDArray[np.uint8], px_per_trunk: float
+) -> SeenRoots:
     """What the model sees in a picture (n, m, 3), red, green, blue.
 
     Parameters

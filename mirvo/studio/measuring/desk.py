@@ -45,6 +45,12 @@ from mirvo.studio.yard.settings import yard_of
 
 # A base with sixty roots marked point by point has a tenth of this.
 MAX_MARK_BYTES = 2_000_000
+# What each kind of reference must be known by.
+LENGTHS: dict[str, tuple[str, ...]] = {
+    "segment": ("length_mm",),
+    "rectangle": ("length_mm", "width_mm"),
+    "ellipse": ("length_mm", "width_mm"),
+}
 NO_EMERGENCES = "Mark where each root leaves the trunk."
 NO_ROOTS = "Draw each root from the trunk's edge outward."
 NEXT_STEPS: dict[View, tuple[tuple[str, str], ...]] = {
@@ -231,6 +237,9 @@ def evaluate(db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft) -> Ev
 
     Clicks lie off as the yard's settings say, unless the marks say otherwise.
     """
+    unknown = _length_unknown(draft.calibration)
+    if unknown is not None:
+        return Evaluation(missing=unknown)
     for field, sentence in NEXT_STEPS[view_of(photo)]:
         elsewhere = field == "trunk" and isinstance(draft, TopDraft) and (draft.trunks or draft.set)
         if not getattr(draft, field) and not elsewhere:
@@ -241,6 +250,15 @@ def evaluate(db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft) -> Ev
         return _evaluate_top(db, studio, photo, draft)
     except BadInput as error:
         return Evaluation(problem=Problem(error.field, error.message))
+
+
+def _length_unknown(calibration: CalibrationDraft | None) -> str | None:
+    """What is to be asked of a reference whose size nobody has entered yet."""
+    if calibration is None or calibration.kind not in LENGTHS:
+        return None
+    missing = [name for name in LENGTHS[calibration.kind] if getattr(calibration, name) is None]
+    words = " and ".join(name.removesuffix("_mm") for name in missing)
+    return f"Enter the {words} of what you calibrate by, in mm." if missing else None
 
 
 def _evaluate_side(db: DbSession, studio: Studio, photo: Photo, draft: SideDraft) -> Evaluation:

@@ -59,8 +59,12 @@ export class Fields {
   /** A calibration from points with what the fields say. */
   calibration(points) {
     const figures = {};
-    if (this.kind !== "card") figures.length_mm = number(this.inputs.length_mm) ?? 100;
-    if (["rectangle", "ellipse"].includes(this.kind)) figures.width_mm = number(this.inputs.width_mm) ?? figures.length_mm;
+    // What nobody entered is not made up: the desk asks for it before it shows a figure.
+    const asked = { segment: ["length_mm"], rectangle: ["length_mm", "width_mm"], ellipse: ["length_mm", "width_mm"] };
+    for (const name of asked[this.kind] ?? []) {
+      const value = number(this.inputs[name]);
+      if (value !== null) figures[name] = value;
+    }
     for (const name of ["height_above_root_plane_mm", ...OF_ONE_PHOTO]) {
       const value = number(this.inputs[name]);
       if (value !== null) figures[name] = value;
