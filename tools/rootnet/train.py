@@ -21,7 +21,7 @@ from tools.rootnet.samples import Sample
 
 Floats = npt.NDArray[np.float32]
 SIDE, BATCH = 240, 8
-RATE, LEAST_RATE, WARM_STEPS = 2e-3, 1e-5, 50
+RATE, LEAST_RATE, WARM_STEPS = 8e-3, 2e-5, 100
 REREAD_STEPS, TELL_STEPS = 100, 50
 
 

@@ -42,6 +42,9 @@ USUAL_CAMERA_HEIGHT_LOG_SD = 0.25
 CARD_CORNER_SD_PX = 0.12
 VAGUE_FOCAL_LOG_SD = 0.05
 MIN_POINT_SD_PX = 0.1
+# The card's check line, and how true a print is: measured with a ruler, or never.
+CHECK_LINE_MM = 100.0
+CHECKED_PRINT_SD, UNCHECKED_PRINT_SD = 0.001, 0.003
 # How level a card lies that is put down on soil or a rim.
 LEVEL_SD_DEG = 1.0
 MISFIT_TOLD, MISFIT_SAID_PX = 1.5, 0.6
@@ -187,6 +190,9 @@ def _from_known_points(
         if of_paper:
             uneven, above = _uneven(foot, above, known.mean(axis=0), draws)
             matrix = uneven @ matrix
+        printed = _printed_scale(cal, draws)
+        matrix = matrix * np.stack([printed, printed, np.ones(draws.rows)], axis=1)[:, :, None]
+        foot, above = foot * printed[:, None], above * printed
         plane = PlaneMap(cal.kind, matrix, foot, above, height, *lens)
         plane.residual_mm, plane.tilt_deg = misfit, pose.tilt_deg
         if of_paper:
@@ -249,6 +255,16 @@ def _uneven(foot: Array, height: Array, middle: Array, draws: Draws) -> tuple[Ar
     matrix[:, :2, 2] = -above[:, None] * foot
     matrix[:, :2] += np.einsum("ki,kj->kij", foot, matrix[:, 2])
     return matrix / height[:, None, None], above
+
+
+def _printed_scale(cal: CardCalibration | RectangleCalibration, draws: Draws) -> Array:
+    """How much larger than meant a card was printed (rows,), by the line that checks it."""
+    if not isinstance(cal, CardCalibration):
+        return np.ones(draws.rows)
+    if cal.check_line_mm is None:
+        # Nobody has looked: printers are true to half a percent, unless told to fit the page.
+        return draws.scalars(1.0, UNCHECKED_PRINT_SD)
+    return draws.scalars(cal.check_line_mm / CHECK_LINE_MM, CHECKED_PRINT_SD)
 
 
 def _said_of_paper(pose: Pose) -> list[str]:

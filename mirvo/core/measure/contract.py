@@ -43,7 +43,10 @@ class _Reference(Contract):
 
 
 class CardCalibration(_Reference):
+    """check_line_mm : what the line of 100 mm on the print measures; None while nobody has."""
+
     kind: Literal["card"]
+    check_line_mm: Annotated[float, Field(ge=50, le=150)] | None = None
 
 
 class SegmentCalibration(_Reference):

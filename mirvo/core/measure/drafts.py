@@ -211,10 +211,13 @@ def blank_draft(view: View) -> AnyDraft:
 DESK_ONLY = ("draft", "set", "underside")
 
 
-def finished_part(draft: AnyDraft, click_sd_px: float) -> MarksJson:
+def finished_part(
+    draft: AnyDraft, click_sd_px: float, check_line_mm: float | None = None
+) -> MarksJson:
     """The marks that are done, as a file would hold them: open marks and empty ones left out.
 
-    click_sd_px : of the user, where the marks do not say otherwise.
+    click_sd_px : of the user, where the marks do not say otherwise. check_line_mm : of the user's
+    own print of the card.
     """
     marks = draft.as_json().items()
     done = {name: value for name, value in marks if value is not None and name not in DESK_ONLY}
@@ -224,4 +227,7 @@ def finished_part(draft: AnyDraft, click_sd_px: float) -> MarksJson:
             for root in draft.roots
             if len(root.path) > 1
         ]
+    calibration = done.get("calibration")
+    if check_line_mm is not None and calibration and calibration.get("kind") == "card":
+        done["calibration"] = {"check_line_mm": check_line_mm, **calibration}
     return {"click_sd_px": click_sd_px, **done}

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 
 from mirvo.core.almanac import rules
 from mirvo.core.measure.records import TopRecord
+from mirvo.core.measure.top import ROOTS_COUNT_TO_TRUNKS
+
+BELOW_CEILING = 0.9
 
 
 @dataclass(frozen=True)
@@ -26,6 +29,9 @@ def default_target(measured: TopRecord | None) -> DefaultTarget:
     trunk, now = measured.trunk_diameter_mm.value, measured.spread.usual.ratio.value
     # Never below what the tree has: a target it has passed is no target.
     ratio = round(max(table.spread_ratio, now + table.spread_step), 1)
+    if measured.spread.usual_basis == "roots":
+        # Roots are counted to a circle; a wish at its edge could never be measured.
+        ratio = min(ratio, round(BELOW_CEILING * 2 * ROOTS_COUNT_TO_TRUNKS, 1))
     depth = float(max(table.min_pot_mm, round(trunk)))
     reasons = (
         f"Spread {ratio:.1f} trunks: it stands at {now:.2f} now.",

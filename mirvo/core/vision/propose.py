@@ -1,4 +1,4 @@
-"""Proposing roots on a photo: the strongest ways of bark out from the trunk, one by one."""
+"""Proposing roots on a photo: the surest ways out from the trunk, one by one."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from mirvo.core.vision.width import width_along
 
 Cells = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
-# Bark surer than this speaks for a root, less sure against it.
+# Surer than this it speaks for a root, less sure against it.
 NEUTRAL = 0.34
 # What a root has to gather on its way to be worth showing; chosen on scenes not rendered for
 # it.
@@ -34,8 +34,6 @@ SHARPNESS = 0.55
 SOIL, MAX_GAP = 0.25, 14
 # A second path along a root found already is that root.
 COVERED, MIN_OWN_SHARE = -0.02, 0.55
-# Behind the trunk, as the camera sees it, bark is the trunk's own.
-HIDDEN_TRUNKS, HIDDEN_WEIGHT = 1.5, 0.15
 CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.08, 2.0
 
 
@@ -71,12 +69,11 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
     front_mm : (2,), a point on the front side, on the plane of the photo.
     """
     gain_of = (tracer.root - NEUTRAL).astype(float)
-    gain_of[tracer.view.shadowed(HIDDEN_TRUNKS * tracer.view.trunk_mm)] *= HIDDEN_WEIGHT
-    # The trunk is bark too, but no root.
-    gain_of[tracer.trunk] = 0.0
+    # Where the trunk stands before it nothing speaks for a root, nor against one.
+    gain_of[tracer.trunk | tracer.standing] = 0.0
     order, back = _walk_order(tracer)
     found = []
-    soil = tracer.root < SOIL
+    soil = (tracer.root < SOIL) & ~tracer.standing
     for _ in range(MAX_ROOTS):
         # The best way is taken, its ground covered, and the rest looked at anew.
         gains = _gains(order, back, gain_of, soil)
@@ -100,14 +97,23 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
 def _walk_order(tracer: Tracer) -> tuple[Cells, Cells]:
     """Cells within reach by rising cost, so that each comes after the one before it."""
     cost = tracer.cost.ravel()
-    reached = np.flatnonzero(np.isfinite(cost) & (tracer.root.ravel() > 0.01))
+    reached = np.flatnonzero(np.isfinite(cost) & _worth_walking(tracer).ravel())
     # Cheapest first, so that the cell before is always summed already.
     order = reached[np.argsort(cost[reached], kind="stable")]
     return order, tracer.back.ravel()
 
 
+def _worth_walking(tracer: Tracer) -> Flags:
+    """Cells near enough to a root that a way to one may lead over them."""
+    import cv2
+
+    near = (tracer.root > SOIL) | tracer.standing | tracer.trunk
+    leap = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * MAX_GAP + 1, 2 * MAX_GAP + 1))
+    return np.asarray(cv2.dilate(near.astype(np.uint8), leap) > 0)
+
+
 def _gains(order: Cells, back: Cells, gain_of: Array, soil: Flags) -> Array:
-    """Evidence for bark summed along the way to each cell; a way ends at a stretch of soil."""
+    """Evidence for a root summed along the way to each cell; a way ends at a stretch of soil."""
     gains = np.full(gain_of.size, -np.inf)
     # Plain lists: a loop over single numpy values is many times slower.
     values, bare = gain_of.ravel().tolist(), soil.ravel().tolist()

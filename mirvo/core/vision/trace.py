@@ -31,6 +31,7 @@ class Tracer:
     """What is worked out once for a photo, so that each trace after it is quick.
 
     root : (n, n), probability of a root, 1 in the trunk. ridge : (n, n), high along crests.
+    standing : (n, n), what is seen there is the trunk, also where it leans over the roots.
     back : (n, n), the cell before each on its cheapest way from the trunk, -1 in the trunk.
     cost : (n, n), of that way. trunk : (n, n), cells of the trunk.
     """
@@ -38,6 +39,7 @@ class Tracer:
     view: PlanView
     root: Map
     ridge: Map
+    standing: Mask
     back: npt.NDArray[np.int64]
     cost: Array
     trunk: Mask
@@ -72,7 +74,8 @@ def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
     root = np.where(drawn, 1.0, np.where(view.known, seen.root, 0.0)).astype(np.float32)
     ridge = _ridge(root, seen)
     cost, back = _walk(view, trunk, np.asarray(1.0 / (FLOOR + ridge), float))
-    return Tracer(view, root, ridge, back, cost, trunk)
+    standing = np.asarray(seen.trunk > seen.root)
+    return Tracer(view, root, ridge, standing, back, cost, trunk)
 
 
 def avoiding(traced: Tracer, taken: list[Array]) -> Tracer:

@@ -98,6 +98,8 @@ class Yard(Table):
     last_frost: Mapped[str] = mapped_column(String(5))
     school: Mapped[str] = mapped_column(String(10))
     click_sd_px: Mapped[float] = mapped_column(default=2.0)
+    # What the line of 100 mm on the studio's own print of the card measures; None while unknown.
+    card_line_mm: Mapped[float | None]
     practice: Mapped[Answers] = mapped_column(default=dict)
     trees_a_day: Mapped[int] = mapped_column(default=3)
     bench_days: Mapped[int] = mapped_column(default=2)

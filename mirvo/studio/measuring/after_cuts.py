@@ -51,7 +51,7 @@ def measured_with(
             raise BadInput("measurement", missing or "this set of photos cannot be measured")
         return record
     [member] = edited
-    marks = checked_marks(member.photo, member.marks, yard_of(db).click_sd_px)
+    marks = checked_marks(member.photo, member.marks, yard_of(db))
     return measure_photo(studio.photos, member.photo, marks)
 
 

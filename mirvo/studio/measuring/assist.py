@@ -136,12 +136,12 @@ def _top_draft(marks: Any) -> TopDraft:
 
 def _task(studio: Studio, photo_id: int, draft: TopDraft) -> PhotoTask:
     with studio.reading() as db:
-        photo, click_sd_px = load_photo(db, photo_id), yard_of(db).click_sd_px
+        photo, yard = load_photo(db, photo_id), yard_of(db)
     if draft.calibration is None or not draft.every_trunk:
         raise BadInput("trunk", TOO_FEW)
     # Roots half drawn would refuse the marks, and none is needed here.
     bare = draft.model_copy(update={"roots": ()})
-    checked = checked_marks(photo, bare, click_sd_px)
+    checked = checked_marks(photo, bare, yard)
     corners = None
     if checked.calibration.kind == "card":
         found = card_corners(studio.photos, photo.digest)

@@ -262,15 +262,14 @@ def _length_unknown(calibration: CalibrationDraft | None) -> str | None:
 
 
 def _evaluate_side(db: DbSession, studio: Studio, photo: Photo, draft: SideDraft) -> Evaluation:
-    marks = checked_side_marks(photo, draft, yard_of(db).click_sd_px)
+    marks = checked_side_marks(photo, draft, yard_of(db))
     side = measure_side_photo(studio.photos, photo, marks)
     return Evaluation(side=side, missing=None if marks.emergences else NO_EMERGENCES)
 
 
 def _evaluate_top(db: DbSession, studio: Studio, photo: Photo, draft: TopDraft) -> Evaluation:
-    click_sd_px = yard_of(db).click_sd_px
     draft = with_side_heights(db, photo.tree_id, draft)
-    marks = checked_marks(photo, draft, click_sd_px, in_set=bool(draft.set))
+    marks = checked_marks(photo, draft, yard_of(db), in_set=bool(draft.set))
     if draft.set:
         members = members_of_set(db, photo.tree_id, photo.taken_on)
         top, missing = measure_set(db, studio, with_draft(members, photo, draft))

@@ -15,7 +15,7 @@ from mirvo.core.measure.side import measure_side
 from mirvo.core.measure.side_marks import SideMarks, read_side_marks
 from mirvo.core.measure.top import measure_top
 from mirvo.core.measure.uncertainty import Array
-from mirvo.records.models import Photo
+from mirvo.records.models import Photo, Yard
 from mirvo.records.photos import PhotoStore, grey_of
 
 # Named anew when the corners are found otherwise, so that no photo keeps those of before.
@@ -32,23 +32,24 @@ def info_of(photo: Photo) -> PhotoInfo:
     return PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
 
 
-def checked_marks(
-    photo: Photo, draft: TopDraft, click_sd_px: float, in_set: bool = False
-) -> TopMarks:
+def checked_marks(photo: Photo, draft: TopDraft, yard: Yard, in_set: bool = False) -> TopMarks:
     """The finished part of a draft, checked: open marks and roots without a path left out.
 
-    in_set : one photo of several, which may leave the trunk to another.
+    yard : whose hand clicked, and whose card lies in the photo. in_set : one photo of several,
+    which may leave the trunk to another.
 
     Raises
     ------
     BadInput : names the first mark that cannot be used and why.
     """
-    return read_marks(finished_part(draft, click_sd_px), (photo.width, photo.height), in_set)
+    done = finished_part(draft, yard.click_sd_px, yard.card_line_mm)
+    return read_marks(done, (photo.width, photo.height), in_set)
 
 
-def checked_side_marks(photo: Photo, draft: SideDraft, click_sd_px: float) -> SideMarks:
+def checked_side_marks(photo: Photo, draft: SideDraft, yard: Yard) -> SideMarks:
     """As `checked_marks`, for a photo from the side. Raises BadInput."""
-    return read_side_marks(finished_part(draft, click_sd_px), (photo.width, photo.height))
+    done = finished_part(draft, yard.click_sd_px, yard.card_line_mm)
+    return read_side_marks(done, (photo.width, photo.height))
 
 
 def measure_photo(photos: PhotoStore, photo: Photo, marks: TopMarks) -> TopRecord:

@@ -90,13 +90,13 @@ def measure_set(
     """
     if not any(member.trunk for member in members):
         return None, NO_TRUNK
-    click_sd_px, ready = yard_of(db).click_sd_px, []
+    ready = []
     for member in members:
         # A photo that was only just put in must not take the figures of the others away.
         if not member.ready:
             continue
         photo = member.photo
-        marks = checked_marks(photo, member.marks, click_sd_px, in_set=True)
+        marks = checked_marks(photo, member.marks, yard_of(db), in_set=True)
         corners = corners_for(studio.photos, photo, marks.calibration.kind)
         ready.append(MarkedPhoto(photo.file_name, marks, info_of(photo), corners, member.underside))
     record = measure_top_set(ready)

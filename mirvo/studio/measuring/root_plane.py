@@ -61,13 +61,13 @@ def root_plane_of_day(
 
     Roots `without` are left out.
     """
-    click_sd_px, marked = yard_of(db).click_sd_px, []
+    marked = []
     for view in views_of_day(db, tree_id, day):
         if view.marks is None:
             continue
         try:
             draft = view.marks.without_emergences(without)
-            marks = checked_side_marks(view.photo, draft, click_sd_px)
+            marks = checked_side_marks(view.photo, draft, yard_of(db))
             corners = corners_for(studio.photos, view.photo, marks.calibration.kind)
         except BadInput:
             continue  # an unfinished view says so on its own desk

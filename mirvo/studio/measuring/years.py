@@ -186,7 +186,7 @@ def plan_photo(
     photo = None if row is None else find_kept(db, Photo, row.photo_id)
     if row is None or photo is None or row.top is None:
         raise NotFound("measurement", "there is no such measurement")
-    marks = checked_marks(photo, row.top_marks, yard_of(db).click_sd_px)
+    marks = checked_marks(photo, row.top_marks, yard_of(db))
     corners = corners_for(studio.photos, photo, marks.calibration.kind)
     picture = colour_of(studio.photos.read(photo.digest))
     flat = plan_picture(marks, info_of(photo), picture, turn_deg, reach_mm, PLAN_SIDE_PX, corners)

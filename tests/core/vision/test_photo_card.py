@@ -57,6 +57,18 @@ class FoundTest(unittest.TestCase):
         ratio = np.array(reach) / known
         self.assertLess(abs(np.median(ratio) - 1), 0.005)
 
+    def test_a_card_printed_too_small_is_put_right_by_its_line(self):
+        seen, given = card_seen(LAYOUT.card, camera()), true_marks(BASE, camera(), LAYOUT)
+        photo, found = PhotoInfo(*SIZE, 26), {}
+        for line in (None, 100.0, 97.0):
+            calibration = {**given["calibration"], "check_line_mm": line}
+            marks = read_marks({**given, "calibration": calibration})
+            found[line] = measure_top(marks, photo, seen).trunk_diameter_mm
+        self.assertEqual(found[None].value, found[100.0].value)
+        self.assertAlmostEqual(found[97.0].value / found[100.0].value, 0.97, places=2)
+        # As long as nobody has measured it, the print may be a little off.
+        self.assertGreater(found[None].plus_minus, found[100.0].plus_minus)
+
     def test_a_lens_that_bends_is_straightened(self):
         shot = camera(16.0, 480.0, radial=-0.12)
         seen = card_seen(LAYOUT.card, shot)

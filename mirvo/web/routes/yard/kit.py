@@ -5,16 +5,19 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from pydantic import Field
 
 from mirvo.core.forms import FormModel
 from mirvo.formats.calendar import calendar_file
 from mirvo.formats.card import card_pdf, card_svg
 from mirvo.studio.context import Studio
+from mirvo.studio.measuring.card_print import put_card_line
 from mirvo.studio.yard.backups import backup_is_due, backup_pieces, mark_backed_up
 from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.studio.yard.compost import heap
 from mirvo.studio.yard.settings import yard_of
-from mirvo.web.reader import Reader, StudioDep
+from mirvo.web.forms import Filled, fields_from, shown_again_on
+from mirvo.web.reader import PageReader, Reader, StudioDep
 
 router = APIRouter()
 # The calendar file has them all; here one sees what it is about.
@@ -27,15 +30,34 @@ class SubscriptionForm(FormModel):
     stop: str = ""
 
 
-@router.get("/kit")
-def show(reader: Reader) -> HTMLResponse:
+class CardForm(FormModel):
+    """What the check line on the studio's own print measures; empty while unknown."""
+
+    card_line_mm: Annotated[float, Field(ge=50, le=150, allow_inf_nan=False)] | None = None
+
+
+def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
     context = {
+        "fields": filled.fields or fields_from(yard_of(reader.db), ("card_line_mm",)),
+        "errors": filled.errors,
         "base": str(reader.request.base_url),
         "entries": entries_of(reader.db, reader.today)[:SHOWN],
         "heap": heap(reader.db),
         "backup_due": backup_is_due(reader.db, reader.studio.now),
     }
-    return reader.page("yard/kit.html", context)
+    return reader.page("yard/kit.html", context, filled.status)
+
+
+@router.get("/kit")
+def show(reader: Reader) -> HTMLResponse:
+    return kit_page(reader, Filled())
+
+
+@router.post("/kit/card")
+@shown_again_on(kit_page)
+def measure_card(studio: StudioDep, form: Annotated[CardForm, Form()]) -> Response:
+    put_card_line(studio, form.card_line_mm)
+    return RedirectResponse("/kit#card-line", 303)
 
 
 @router.get("/kit/card.pdf")

@@ -1,4 +1,4 @@
-"""By which version of the formulas a measurement's figures were worked out."""
+"""By which formulas figures were worked out, and how true the studio's own card was printed."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -13,7 +13,9 @@ def upgrade() -> None:
     # Those that are there are of the first, and are worked out anew when Mirvo has started.
     column = sa.Column("figures_version", sa.Integer(), nullable=False, server_default="1")
     op.add_column("measurements", column)
+    op.add_column("yard", sa.Column("card_line_mm", sa.Double()))
 
 
 def downgrade() -> None:
     op.drop_column("measurements", "figures_version")
+    op.drop_column("yard", "card_line_mm")
