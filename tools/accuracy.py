@@ -166,7 +166,7 @@ def proposal_case(seed: int) -> dict[str, Any]:
     ).reshape(len(proposals), len(known))
     rows, columns = linear_sum_assignment(np.minimum(away, 40.0))
     pairs = [(i, j) for i, j in zip(rows, columns, strict=True) if away[i, j] < MATCH_DEG]
-    taken = [(str(j), proposals[i].as_offer(), known[j]) for i, j in pairs]
+    taken = [(str(j), proposals[i].offered().model_dump(mode="json"), known[j]) for i, j in pairs]
     traced = _traced(helper, marks, known)
     return {
         "roots": len(known),
@@ -205,7 +205,7 @@ def _traced(helper: Any, marks: dict[str, Any], known: list[Any]) -> list[tuple[
     traced = []
     for i, path in enumerate(paths):
         started = time.perf_counter()
-        found = helper.trace(tuple(path[-1]), paths[:i] + paths[i + 1 :])
+        found = helper.trace(tuple(path[-1]), paths[:i] + paths[i + 1 :]).model_dump(mode="json")
         found["seconds"] = time.perf_counter() - started
         traced.append((str(i), found, known[i]))
     return traced
@@ -214,7 +214,11 @@ def _traced(helper: Any, marks: dict[str, Any], known: list[Any]) -> list[tuple[
 def _sought(helper: Any, marks: dict[str, Any], known: list[Any]) -> list[tuple[str, Any, Any]]:
     """Every root's true path, with the width sought beside it."""
     return [
-        (str(i), {**root, **helper.width_of(np.array(root["path"]))}, known[i])
+        (
+            str(i),
+            {**root, **helper.width_of(np.array(root["path"])).model_dump(mode="json")},
+            known[i],
+        )
         for i, root in enumerate(marks["roots"])
     ]
 

@@ -14,8 +14,8 @@ from mirvo.core.measure import geometry
 from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.marks import TopMarks
 from mirvo.core.measure.plane_map import PhotoInfo
-from mirvo.core.measure.roots import CREST_SHARE_OF_WIDTH
 from mirvo.core.measure.uncertainty import Array, Draws
+from mirvo.core.vision.card import sheet_px
 from mirvo.core.vision.offers import FoundWidth, Spot, TracedRoot, pair, spots
 from mirvo.core.vision.plan_view import plan_view
 from mirvo.core.vision.propose import (
@@ -80,7 +80,7 @@ class Assistant:
         if others and _along(path, others) > SHARED_TOO_MUCH:
             path = avoiding(self.tracer, others).path(tip_cell)
         widths = width_along(self.tracer.root, path)
-        crest = crest_seen(view, path, widths)
+        crest = crest_seen(view, path)
         base_width, sd_px = self._base_of(path, widths)
         return TracedRoot(path=spots(crest), base_width=base_width, points_sd_px=round(sd_px, 1))
 
@@ -89,8 +89,7 @@ class Assistant:
 
         Where the root lies is as true as the path, so only the distance of the two points strays.
         """
-        crest = width_along(self.tracer.root, self._cells(path_px))
-        path = self._cells(path_px, CREST_SHARE_OF_WIDTH * crest * self.tracer.view.cell_mm)
+        path = self._cells(path_px)
         base_width, sd_px = self._base_of(path, width_along(self.tracer.root, path))
         # Two points stray on their own, so their distance strays by √2 more.
         of_both = float(np.sqrt(2)) * sd_px
@@ -102,13 +101,12 @@ class Assistant:
         sd_px = point_sd_px(base_width, how_sure(self.tracer.root, path, widths))
         return pair(base_width), sd_px
 
-    def _cells(self, pixels: Array, heights_mm: Array | float = 0.0) -> Array:
-        """Pixels (n, 2) seen at heights over the root plane as cells of it."""
+    def _cells(self, pixels: Array) -> Array:
+        """Pixels (n, 2) as cells of the flat view."""
         view = self.tracer.view
         rows = len(view.plane.foot)
         seen = np.broadcast_to(pixels, (rows, *pixels.shape))
-        height = np.broadcast_to(heights_mm, seen.shape[:2])
-        return view.cells(view.plane.to_plane(seen, height)[0])
+        return view.cells(view.plane.to_plane(seen)[0])
 
     def _on_the_ridge(self, x: int, y: int) -> tuple[int, int]:
         """The likeliest cell right by a clicked one: a click misses the middle a little."""
@@ -152,7 +150,8 @@ def assistant(
     plane = calibrate_by(marks, photo, Draws(0.0, FEW_DRAWS), card_corners)
     outline = _one_outline([np.array(trunk.outline) for _, trunk in trunks])
     height_mm = float(np.mean([trunk.height_mm for _, trunk in trunks]))
-    view = plan_view(picture, plane, outline, height_mm)
+    paper = None if card_corners is None else sheet_px(card_corners)
+    view = plan_view(picture, plane, outline, height_mm, paper)
     front = marks.front or (float(outline[:, 0].mean()), photo.height - 1.0)
     front_mm = plane.to_plane(np.broadcast_to(np.array([[front]]), (len(plane.foot), 1, 2)))[0, 0]
     return Assistant(tracer(view, height_mm), front_mm)

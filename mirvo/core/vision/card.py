@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.calibration import card_layout
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.edges import edge_offsets
 from mirvo.core.vision.marker_edges import fit_marker
@@ -17,6 +18,8 @@ Grey = npt.NDArray[np.uint8]
 # The usual size first; larger for a small card, smaller for noise.
 WORKING_SIDES = (2000, 3400, 1300)
 MARKERS = (0, 1, 2, 3)
+# White paper round the markers, and its edge, which looks like a root.
+MARGIN_MM = 13.0
 # Twelve corners still fix a camera.
 ENOUGH_MARKERS = 3
 SAMPLES_PER_SIDE = 24
@@ -62,6 +65,18 @@ def find_card(grey: Grey) -> Array:
     return np.concatenate(
         [_sharpened(grey, seen[number], number) if number in seen else hidden for number in MARKERS]
     )
+
+
+def sheet_px(corners: Array) -> Array:
+    """Outline (4, 2), px, of the paper round the markers, from their corners (16, 2), px."""
+    import cv2  # heavy: only where a photo is really looked at
+
+    seen, printed = np.isfinite(corners).all(axis=1), card_layout()
+    onto, _ = cv2.findHomography(printed[seen], corners[seen])
+    low, high = printed.min(axis=0) - MARGIN_MM, printed.max(axis=0) + MARGIN_MM
+    edge = np.array([[low[0], low[1]], [high[0], low[1]], [high[0], high[1]], [low[0], high[1]]])
+    raised = np.column_stack([edge, np.ones(4)]) @ np.asarray(onto).T
+    return np.asarray(raised[:, :2] / raised[:, 2:])
 
 
 def _versions(grey: Grey) -> Iterator[tuple[Grey, float]]:

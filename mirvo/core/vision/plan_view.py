@@ -76,13 +76,18 @@ class PlanView:
 
 
 def plan_view(
-    picture: Picture, plane: PlaneMap, trunk_px: Array, trunk_height_mm: float
+    picture: Picture,
+    plane: PlaneMap,
+    trunk_px: Array,
+    trunk_height_mm: float,
+    covered_px: Array | None = None,
 ) -> PlanView:
     """Rectify a square of 3.4 trunk diameters to each side of the trunk.
 
     Parameters
     ----------
     picture : (height, width, 3), red, green, blue. trunk_px : (n, 2), the marked outline.
+    covered_px : (n, 2), outline of what lies over the ground and is none, such as the card.
     """
     import cv2  # heavy: only where a photo is really looked at
 
@@ -103,6 +108,10 @@ def plan_view(
     height, width = picture.shape[:2]
     # Ground outside the photo is unknown, not soil.
     known = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
+    if covered_px is not None:
+        covered = np.zeros((height, width), np.uint8)
+        cv2.fillPoly(covered, [np.round(covered_px).astype(np.int32)], 1)
+        known &= cv2.remap(covered, u, v, cv2.INTER_NEAREST) == 0
     part, u, v = _close_up(picture, u, v, cell * plane.px_per_mm(trunk_px.mean(axis=0)))
     colour = cv2.remap(part, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     colour[~known] = part.reshape(-1, 3).mean(axis=0)

@@ -19,10 +19,10 @@ from mirvo.core.vision.width import width_along
 Cells = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
 # Surer than this it speaks for a root, less sure against it.
-NEUTRAL = 0.34
+NEUTRAL = 0.2
 # What a root has to gather on its way to be worth showing; chosen on scenes not rendered for
 # it.
-MIN_GAIN = 9.0
+MIN_GAIN = 12.0
 MIN_CELLS = 16.0
 # More than any base shows at once; a bound against endless soil.
 MAX_ROOTS = 24
@@ -31,9 +31,12 @@ FLANK = 1.6
 SIMPLE_CELLS = 0.7
 SHARPNESS = 0.55
 # A root may dip under soil for a short way and come up again.
-SOIL, MAX_GAP = 0.25, 14
+SOIL, MAX_GAP = 0.12, 14
+# What a way gathers that runs square to the root; looked at over so many steps.
+ACROSS, STEPS_BACK = 0.35, 8
 # A second path along a root found already is that root.
 COVERED, MIN_OWN_SHARE = -0.02, 0.55
+SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.4
 CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.08, 2.0
 
 
@@ -68,7 +71,7 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
     ----------
     front_mm : (2,), a point on the front side, on the plane of the photo.
     """
-    gain_of = (tracer.root - NEUTRAL).astype(float)
+    gain_of = (tracer.root * _along_the_root(tracer) - NEUTRAL).astype(float)
     # Where the trunk stands before it nothing speaks for a root, nor against one.
     gain_of[tracer.trunk | tracer.standing] = 0.0
     order, back = _walk_order(tracer)
@@ -89,9 +92,29 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
         # What a root covers is not soil that another must leap.
         soil[gain_of == COVERED] = False
         long_enough = geometry.arc_lengths(path[None])[0, -1] >= MIN_CELLS
-        if len(path) >= 3 and long_enough and own >= MIN_OWN_SHARE:
+        if len(path) >= 3 and long_enough and own >= MIN_OWN_SHARE and _is_root(tracer, way):
             found.append(_proposal(tracer, path, widths, front_mm))
     return sorted(found, key=lambda root: root.azimuth_deg)
+
+
+def _along_the_root(tracer: Tracer) -> Array:
+    """How much the way to each cell runs as the root there does (n, n), `ACROSS` to 1.
+
+    A rim or the edge of a board may look like a root, but no root runs along it from the trunk.
+    """
+    back = tracer.back.ravel()
+    before = np.arange(back.size)
+    for _ in range(STEPS_BACK):
+        before = np.where(back[before] >= 0, back[before], before)
+    side = tracer.back.shape[1]
+    y, x = np.divmod(np.arange(back.size), side)
+    old_y, old_x = np.divmod(before, side)
+    step = np.stack([x - old_x, y - old_y], axis=1)
+    length = np.maximum(np.hypot(*step.T), 1.0)
+    agree = (step * tracer.ahead.reshape(-1, 2)).sum(axis=1) / length
+    # Right by the trunk a way has no direction yet.
+    agree = np.where(length < 2.0, 1.0, np.clip(agree, 0.0, 1.0))
+    return np.asarray(ACROSS + (1.0 - ACROSS) * agree).reshape(tracer.root.shape)
 
 
 def _walk_order(tracer: Tracer) -> tuple[Cells, Cells]:
@@ -139,6 +162,14 @@ def _own_share(gain_of: Array, way: Array) -> float:
     return float((gain_of[y, x] != COVERED).mean())
 
 
+def _is_root(tracer: Tracer, way: Array) -> bool:
+    """Whether most of a way shows root, and little of it the trunk that leans over it."""
+    x, y = way.astype(int).T
+    shows = tracer.root[y, x] > SURE
+    leans = tracer.standing[y, x] & ~tracer.trunk[y, x]
+    return float(shows.mean()) >= MIN_SURE_SHARE and float(leans.mean()) <= MAX_LEAN_SHARE
+
+
 def _cover(gain_of: Array, way: Array, widths: Array) -> None:
     """What one root explains speaks for no other."""
     import cv2  # heavy: only where a photo is really looked at
@@ -153,18 +184,17 @@ def _cover(gain_of: Array, way: Array, widths: Array) -> None:
 
 
 def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Proposal:
-    """A proposal from a path along the middle of what is seen.
-
-    The middle of the visible bark stands over the root's own middle on the root plane; its
-    crest, which people mark, is seen away from there.
-    """
+    """A proposal from a path along the crest as it is seen on the flat view."""
     view = tracer.view
-    away = geometry.direction_deg(view.mm(path[:1]) - view.centre_mm)
+    # The crest stands up from the plane; its foot lies nearer to the camera's.
+    height = CREST_SHARE_OF_WIDTH * float(widths[0]) * view.cell_mm
+    foot = view.plane.to_plane(view.photo(path[:1])[None], height)[0]
+    away = geometry.direction_deg(foot - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     confidence = how_sure(tracer.root, path, widths)
     base_width = view.photo(across_base(path, widths))
     return Proposal(
-        path=crest_seen(view, path, widths),
+        path=crest_seen(view, path),
         base_width=base_width,
         points_sd_px=point_sd_px(base_width, confidence),
         confidence=confidence,
@@ -172,13 +202,9 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     )
 
 
-def crest_seen(view: PlanView, path: Array, widths: Array) -> Array:
-    """Pixels (m, 2) of a path's crest, with no more points than its shape needs."""
-    kept = np.array(LineString(path).simplify(SIMPLE_CELLS).coords)
-    index = [int(np.hypot(*(path - point).T).argmin()) for point in kept]
-    # The crest stands up from the plane and is seen away from the camera's foot.
-    heights = CREST_SHARE_OF_WIDTH * widths[index] * view.cell_mm
-    return view.photo(path[index], heights)
+def crest_seen(view: PlanView, path: Array) -> Array:
+    """Pixels (m, 2) of a path along the crest, with no more points than its shape needs."""
+    return view.photo(np.array(LineString(path).simplify(SIMPLE_CELLS).coords))
 
 
 def across_base(path: Array, widths: Array) -> Array:

@@ -23,7 +23,7 @@ WEIGHTS = Path(__file__).parent / "roots.onnx"
 PX_PER_TRUNK = 64
 MULTIPLE = 16
 # Turned and mirrored views are looked at too, and the answers averaged.
-VIEWS = ((0, False), (2, True))
+VIEWS = ((0, False), (1, True), (2, False), (3, True))
 
 
 @dataclass(frozen=True)
@@ -76,8 +76,9 @@ def _turned(given: Map, quarters: int, mirrored: bool) -> Map:
         seen = seen[:, :, ::-1].copy()
         seen[3] *= -1
     seen = np.rot90(seen, -quarters, axes=(1, 2)).copy()
-    if quarters == 2:
-        seen[3:] *= -1
+    # A quarter turn back takes what points right in the turned view to pointing down.
+    for _ in range(quarters):
+        seen[3:] = np.stack([-seen[4], seen[3]])
     return np.asarray(seen, np.float32)
 
 

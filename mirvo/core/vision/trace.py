@@ -17,11 +17,11 @@ from mirvo.core.vision.root_model import SeenRoots, as_mask, see_roots
 from mirvo.core.vision.width import width_along
 
 FLOOR = 0.03
-CREST_FROM, UNDER_TRUNK = 0.3, 0.25
+CREST_FROM, UNDER_TRUNK, STANDS = 0.3, 0.25, 0.4
 SMOOTH_CELLS = 5.0
 SPACING_CELLS = 6.0
 BLEND_CELLS = 10.0
-STRAIGHT_CELLS = 26.0
+STRAIGHT_CELLS = 40.0
 TAKEN_COST = 12.0
 MIN_TURNED = 0.5
 
@@ -31,6 +31,7 @@ class Tracer:
     """What is worked out once for a photo, so that each trace after it is quick.
 
     root : (n, n), probability of a root, 1 in the trunk. ridge : (n, n), high along crests.
+    ahead : (n, n, 2), outward along the root, cells x and y, shorter where that is unsure.
     standing : (n, n), what is seen there is the trunk, also where it leans over the roots.
     back : (n, n), the cell before each on its cheapest way from the trunk, -1 in the trunk.
     cost : (n, n), of that way. trunk : (n, n), cells of the trunk.
@@ -39,6 +40,7 @@ class Tracer:
     view: PlanView
     root: Map
     ridge: Map
+    ahead: Map
     standing: Mask
     back: npt.NDArray[np.int64]
     cost: Array
@@ -74,8 +76,8 @@ def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
     root = np.where(drawn, 1.0, np.where(view.known, seen.root, 0.0)).astype(np.float32)
     ridge = _ridge(root, seen)
     cost, back = _walk(view, trunk, np.asarray(1.0 / (FLOOR + ridge), float))
-    standing = np.asarray(seen.trunk > seen.root)
-    return Tracer(view, root, ridge, standing, back, cost, trunk)
+    standing = np.asarray((seen.trunk > seen.root) & (seen.trunk > STANDS))
+    return Tracer(view, root, ridge, seen.ahead, standing, back, cost, trunk)
 
 
 def avoiding(traced: Tracer, taken: list[Array]) -> Tracer:

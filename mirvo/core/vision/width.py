@@ -13,7 +13,7 @@ MAX_HALF_WIDTH = 34.0
 STEP = 0.5
 FLARE_CELLS = 9.0
 MIN_WIDTH = 3.0
-EDGE_LEVEL = 0.35
+EDGE_LEVEL = 0.5
 
 
 def width_along(root: Map, path: Array) -> Array:

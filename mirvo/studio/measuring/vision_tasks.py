@@ -101,7 +101,7 @@ def _assistant(task: PhotoTask) -> Assistant:
 
     report("Reading the photo", 0.1)
     picture = _picture(task.photo)
-    report("Learning bark from soil", 0.3)
+    report("Looking for roots", 0.3)
     corners = None if task.corners is None else np.array(task.corners)
     marks = TopMarks.model_validate_json(task.marks)
     return assistant(marks, task.info, picture, corners)

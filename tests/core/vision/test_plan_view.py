@@ -1,4 +1,4 @@
-"""The flat view, the map of bark, edges and contours on pictures drawn for the purpose."""
+"""The flat view, what is seen on it, edges and contours on pictures drawn for the purpose."""
 
 import unittest
 
@@ -12,7 +12,6 @@ from mirvo.core.measure.geometry import area_and_centroid, bulged, dense, smooth
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.uncertainty import Draws
-from mirvo.core.vision.bark import bark_probability
 from mirvo.core.vision.contour import best_line, snap_line
 from mirvo.core.vision.edges import edge_offsets
 from mirvo.core.vision.outline import ellipse_points
@@ -63,7 +62,8 @@ class FlatTest(unittest.TestCase):
         self.assertAlmostEqual(np.ptp(self.view.trunk[:, 0]), CELLS_PER_TRUNK, delta=0.5)
         middle = self.view.colour.shape[0] / 2
         np.testing.assert_allclose(self.view.trunk.mean(axis=0), middle, atol=1.0)
-        self.assertTrue(self.view.known[250, 250])
+        middle = self.view.known.shape[0] // 2
+        self.assertTrue(self.view.known[middle, middle])
 
     def test_cells_and_photo_go_both_ways(self):
         cells = np.array([[100.0, 120.0], [300.0, 250.0]])
@@ -72,9 +72,9 @@ class FlatTest(unittest.TestCase):
         step = TRUNK_PX * 2 / CELLS_PER_TRUNK
         np.testing.assert_allclose(pixels[1] - pixels[0], (cells[1] - cells[0]) * step, rtol=2e-3)
 
-    def test_bark_is_told_from_soil(self):
-        bark = bark_probability(self.view)
-        side = bark.shape[0]
+    def test_roots_are_told_from_soil(self):
+        root = self.tracer.root
+        side = root.shape[0]
         y, x = np.mgrid[0:side, 0:side]
         places = np.round(self.view.photo(np.stack([x.ravel(), y.ravel()], 1))).astype(int)
         inside = ((places >= 0) & (places < SIDE)).all(axis=1)
@@ -83,8 +83,8 @@ class FlatTest(unittest.TestCase):
         known = known.reshape(side, side)
         core = cv2.erode(known.astype(np.uint8), np.ones((5, 5))).astype(bool)
         far = ~cv2.dilate(known.astype(np.uint8), np.ones((9, 9))).astype(bool)
-        self.assertGreater((bark[core] > 0.5).mean(), 0.9)
-        self.assertLess((bark[far & self.view.known] > 0.5).mean(), 0.05)
+        self.assertGreater((root[core] > 0.5).mean(), 0.9)
+        self.assertLess((root[far & self.view.known] > 0.5).mean(), 0.05)
 
     def root(self, angle=110.0):
         turn = np.radians(angle)
@@ -95,11 +95,11 @@ class FlatTest(unittest.TestCase):
 
     def test_widths_follow_the_taper(self):
         unit = CELLS_PER_TRUNK / (2 * TRUNK_PX)
-        widths = width_along(self.tracer.bark, self.root())
+        widths = width_along(self.tracer.root, self.root())
         known = 2 * np.interp(np.linspace(95, 250, 24), [80, 260], [22, 9]) * unit
         self.assertLess(np.median(np.abs(widths / known - 1)), 0.3)
         self.assertGreater(widths[0], 1.5 * widths[-1])
-        self.assertTrue(np.isfinite(widths_seen(self.tracer.bark, self.root())).any())
+        self.assertTrue(np.isfinite(widths_seen(self.tracer.root, self.root())).any())
 
     def test_a_trace_runs_down_the_root(self):
         tip = self.root()[-1]
