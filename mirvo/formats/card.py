@@ -20,7 +20,9 @@ CELLS = 6
 CHECK_LINE_MM = 100.0
 CHECK_FROM_MM = (55.0, 131.0)
 INK_WIDTH_MM = 0.3
-SCALE_WORDS = "Print at 100 %. This line must measure 100 mm; if not, the card is wrong."
+SCALE_WORDS = (
+    "Print at 100 %. This line should measure 100 mm; enter in the Kit what it does measure."
+)
 USE_WORDS = (
     "Lay the whole card flat beside the trunk, level with the roots if you can,",
     "and enter how high it lies above them. Leave it in place for every photo of a set.",

@@ -258,13 +258,12 @@ def _uneven(foot: Array, height: Array, middle: Array, draws: Draws) -> tuple[Ar
 
 
 def _printed_scale(cal: CardCalibration | RectangleCalibration, draws: Draws) -> Array:
-    """How much larger than meant a card was printed (rows,), by the line that checks it."""
+    """How much larger a card may be printed than it is taken to be (rows,); row 0 is 1."""
     if not isinstance(cal, CardCalibration):
         return np.ones(draws.rows)
-    if cal.check_line_mm is None:
-        # Nobody has looked: printers are true to half a percent, unless told to fit the page.
-        return draws.scalars(1.0, UNCHECKED_PRINT_SD)
-    return draws.scalars(cal.check_line_mm / CHECK_LINE_MM, CHECKED_PRINT_SD)
+    # Nobody has looked: printers are true to half a percent, unless told to fit the page.
+    unchecked = cal.check_line_mm is None
+    return draws.scalars(1.0, UNCHECKED_PRINT_SD if unchecked else CHECKED_PRINT_SD)
 
 
 def _said_of_paper(pose: Pose) -> list[str]:
@@ -309,7 +308,9 @@ def _known_points(
         raise BadInput("calibration", "no card was found in the photo")
     # Corners of a marker that is hidden are no numbers; three markers are enough.
     seen = np.isfinite(card_corners).all(axis=1)
-    return card_layout()[seen], card_corners[seen], CARD_CORNER_SD_PX
+    # As large as it was printed: heights a person measured are in true millimetres too.
+    printed = (cal.check_line_mm or CHECK_LINE_MM) / CHECK_LINE_MM
+    return card_layout()[seen] * printed, card_corners[seen], CARD_CORNER_SD_PX
 
 
 def card_layout() -> Array:

@@ -226,7 +226,7 @@ def point_sd_px(base_width: Array, confidence: float) -> float:
 
 
 def how_sure(root: Map, path: Array, widths: Array) -> float:
-    """0 to 1, from how barky a path is, how clearly its flanks are not, and its length."""
+    """0 to 1, from how surely a path shows root, how clearly its flanks are not, and its length."""
     from mirvo.core.vision.edges import profiles
 
     across = geometry.normals(path)
@@ -239,7 +239,7 @@ def how_sure(root: Map, path: Array, widths: Array) -> float:
     ]
     clear = np.maximum(inside[:, None] - np.concatenate(flanks, axis=1), 0).mean()
     length = geometry.arc_lengths(path[None])[0, -1] / CELLS_PER_TRUNK
-    # Bark in the middle, soil beside it, and a length that is no speck: each weighed by eye on
+    # Root in the middle, soil beside it, and a length that is no speck: each weighed by eye on
     # many photos, then flattened to what held true.
     score = 4.0 * (inside.mean() - 0.5) + 4.0 * (clear - 0.35) + 2.5 * (min(length, 1.0) - 0.35)
     return float(1 / (1 + np.exp(-SHARPNESS * score)))
