@@ -35,6 +35,7 @@ MAX_PIXELS = 120_000_000
 MIN_SIDE = 200
 SIZES = {"desk": 2016, "page": 900, "thumb": 320}  # longest side, px; from large to small
 EXIF_DETAIL, EXIF_TAKEN, EXIF_FOCAL_35MM, EXIF_ORIENTATION = 0x8769, 0x9003, 0xA405, 0x0112
+EXIF_WIDTH, EXIF_HEIGHT = 0xA002, 0xA003
 # A decoder's own size within 5 % of what is wanted is taken as it is.
 HARDLY_LESS = 0.95
 QUARTER_TURNS = {5, 6, 7, 8}
@@ -148,6 +149,17 @@ def examine(content: bytes, file_name: str) -> PhotoFacts:
         focal_length_35mm=_focal(detail.get(EXIF_FOCAL_35MM)),
         taken_on=_taken(detail.get(EXIF_TAKEN)),
     )
+
+
+def size_said(content: bytes) -> tuple[int, int] | None:
+    """Width and height, px, the camera wrote into the file, as it held it; None where it did not.
+
+    An editor that crops a photo often leaves them as they were.
+    """
+    detail = _open(content, "photo").getexif().get_ifd(EXIF_DETAIL)
+    width, height = detail.get(EXIF_WIDTH), detail.get(EXIF_HEIGHT)
+    sound = isinstance(width, int) and isinstance(height, int) and min(width, height) > 0
+    return (width, height) if sound else None
 
 
 def _open(content: bytes, file_name: str) -> Image.Image:

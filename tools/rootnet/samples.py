@@ -10,7 +10,7 @@ One file a scene: `picture` (n, n, 3), `seen` (n, n) 0 ground, 1 root, 2 trunk, 
 from __future__ import annotations
 
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
@@ -22,14 +22,23 @@ from scipy.spatial import cKDTree
 from mirvo.standins.base import random_base, root_path, root_widths, trunk_outline
 from mirvo.standins.camera import random_camera
 from mirvo.standins.photo import shoot
+from tools.traced.camera import TracedCamera
+from tools.traced.scene import TracedScene
 
 Array = npt.NDArray[np.float64]
 Picture = npt.NDArray[np.uint8]
+Part = tuple[int, int, int, int]
 Sample = dict[str, npt.NDArray[np.generic]]
 PX_PER_TRUNK = 64
-SIDE = 576
+SIDE, TRACED_SIDE = 576, 464
 PRESETS_IN_TURN = ("easy", "normal", "hard", "normal", "hard")
 CREST_STEPS = 8
+# Looks at each scene, on days of other seeds; rays a pixel.
+DAYS, OTHER_DAY, SPP = 2, 1_000_000, 4
+# Diameter of the trunk in the picture, px, from which the sample is taken.
+TRUNK_PX = 84
+# As much as the renderer adds around a picture.
+RIM = 1.06
 
 
 @dataclass(frozen=True)
@@ -50,18 +59,18 @@ class Known:
     outline: Array
 
 
-def sample_of(known: Known) -> Sample:
+def sample_of(known: Known, side: int = SIDE) -> Sample:
     """The square about the trunk, its diameter 64 px."""
     centre = known.outline.mean(axis=0)
     diameter = 2 * np.sqrt(cv2.contourArea(known.outline.astype(np.float32)) / np.pi)
     scale = PX_PER_TRUNK / float(diameter)
-    shift = SIDE / 2 - scale * centre
+    shift = side / 2 - scale * centre
     into = np.array([[scale, 0, shift[0]], [0, scale, shift[1]]])
 
     def moved(image: npt.NDArray[np.generic], flags: int, fill: object = 0) -> Array:
         if scale < 1 and flags != cv2.INTER_NEAREST:
             image = cv2.GaussianBlur(image, (0, 0), 0.45 / scale)
-        return cv2.warpAffine(image, into, (SIDE, SIDE), flags=flags, borderValue=fill)
+        return cv2.warpAffine(image, into, (side, side), flags=flags, borderValue=fill)
 
     grey = tuple(float(v) for v in known.picture.reshape(-1, 3).mean(axis=0))
     ahead = np.clip(known.heading * 127, -127, 127).astype(np.float32)
@@ -94,30 +103,89 @@ def _ridge(known: Known) -> npt.NDArray[np.float32]:
     return ridge
 
 
-def traced_sample(seed: int, preset: str, width: int = 720, height: int = 540) -> Sample:
-    """A sample of a path-traced scene."""
-    from tools.traced import render  # starts the renderer, which takes a while
-    from tools.traced.scene import PRESETS, random_scene
+def traced_samples(seed: int, preset: str, width: int = 1280, height: int = 960) -> list[Sample]:
+    """Samples of a path-traced scene on several days, as seen straight from above."""
+    from tools.traced.scene import random_scene, seen_anew  # meshing takes a while
 
     scene = random_scene(seed, preset, width, height)
-    light, places, numbers = render.trace(scene, 5, denoised=True)
-    seen, tube_at, heading = render.shows(scene, places, numbers)
-    rng = np.random.default_rng(seed + 1)
-    picture = render.develop(light, rng, PRESETS[preset])
+    days = [scene, *(seen_anew(scene, seed + OTHER_DAY * day) for day in range(1, DAYS))]
+    return [_traced_sample(day) for day in days]
+
+
+def _traced_sample(scene: TracedScene) -> Sample:
+    from tools.traced import render  # starts the renderer
+    from tools.traced.scene import PRESETS
+
+    rng = np.random.default_rng(scene.seed + 1)
+    base = scene.base
+    camera = _no_finer_than_needed(scene.camera, 2 * base.radius_mm)
+    scene = replace(scene, camera=camera)
+    cell = 2 * base.radius_mm / PX_PER_TRUNK
+
+    def from_above(points: Array) -> Array:
+        """Places in the sample (n, 2) of points (n, 3): where they hide the root plane."""
+        share = camera.place[2] / (camera.place[2] - points[:, 2:])
+        flat = camera.place[:2] + (points[:, :2] - camera.place[:2]) * share
+        return np.asarray(flat * np.array([1, -1]) / cell + TRACED_SIDE / 2)
+
+    line = (np.arange(2 * TRACED_SIDE) + 0.5) / 2 - 0.5
+    across, down = np.meshgrid((line - TRACED_SIDE / 2) * cell, (TRACED_SIDE / 2 - line) * cell)
+    plane = np.column_stack([across.ravel(), down.ravel(), np.zeros(across.size)])
+    at = camera.see(plane).reshape(2 * TRACED_SIDE, 2 * TRACED_SIDE, 2).astype(np.float32)
+    window, part = _window(at, camera)
+    light, places, numbers = render.trace(scene, SPP, denoised=True, part=part)
+    seen, tube_at, heading = render.shows(scene, places, numbers, from_above)
+    picture = render.develop(light[window], rng, PRESETS[scene.preset])
     quality = [cv2.IMWRITE_JPEG_QUALITY, int(rng.integers(70, 96))]
     packed = cv2.imencode(".jpg", picture[..., ::-1], quality)[1]
     picture = cv2.imdecode(packed, cv2.IMREAD_COLOR)[..., ::-1]
-    camera, base = scene.camera, scene.base
-    crests = [camera.see(tube.crest) for tube in base.tubes]
-    beside = [camera.see(tube.crest + np.array([0.0, 1.0, 0.0])) for tube in base.tubes]
-    halves = [
-        tube.radius * np.hypot(*(near - crest).T)
-        for tube, crest, near in zip(base.tubes, crests, beside, strict=True)
-    ]
-    drawn_at = float(rng.uniform(0, 0.25) * base.radius_mm)
+    shift = np.array([window[1].start, window[0].start], np.float32)
+    grey = tuple(float(v) for v in picture.reshape(-1, 3).mean(axis=0))
+    fine = float(np.hypot(*(at[TRACED_SIDE, TRACED_SIDE + 1] - at[TRACED_SIDE, TRACED_SIDE])))
+    if fine > 1.4:
+        picture = cv2.GaussianBlur(picture, (0, 0), 0.45 * fine)
+
+    def flat(image: npt.NDArray[np.generic], how: int, fill: object = 0) -> Array:
+        where = (at if how == cv2.INTER_LINEAR else at[1::2, 1::2]) - shift
+        return cv2.remap(image[window], where, None, how, borderValue=fill)
+
+    whole = np.zeros((*seen.shape, 3), np.uint8)
+    whole[window] = picture
+    halves = [tube.radius / cell for tube in base.tubes]
+    drawn_at = float(rng.uniform(0, 0.15) * base.radius_mm)
     ring = base.outline(drawn_at)
-    outline = camera.see(np.column_stack([ring, np.full(len(ring), drawn_at)]))
-    return sample_of(Known(picture, seen, tube_at, heading, crests, halves, outline))
+    side = (TRACED_SIDE, TRACED_SIDE)
+    known = Known(
+        cv2.resize(flat(whole, cv2.INTER_LINEAR, grey), side, interpolation=cv2.INTER_AREA),
+        flat(seen, cv2.INTER_NEAREST),
+        flat(tube_at, cv2.INTER_NEAREST, -1),
+        flat(heading.astype(np.float32), cv2.INTER_NEAREST),
+        [from_above(tube.crest) for tube in base.tubes],
+        halves,
+        from_above(np.column_stack([ring, np.full(len(ring), drawn_at)])),
+    )
+    return sample_of(known, TRACED_SIDE)
+
+
+def _no_finer_than_needed(camera: TracedCamera, diameter_mm: float) -> TracedCamera:
+    """The camera with as many pixels as leave a little to spare at the sample's scale."""
+    px = camera.focal_px * diameter_mm / float(np.linalg.norm(camera.place))
+    share = float(np.clip(TRUNK_PX / px, 0.5, 1.5))
+    wide, high = round(camera.width * share), round(camera.height * share)
+    return replace(camera, width=wide, height=high, focal_px=camera.focal_px * share)
+
+
+def _window(at: Array, camera: TracedCamera) -> tuple[tuple[slice, slice], Part]:
+    """The part of the picture that is needed, of the bent picture and of what is rendered."""
+    size = np.array([camera.width, camera.height])
+    low = np.clip(at.reshape(-1, 2).min(axis=0) - 4, 0, size - 64).astype(int)
+    high = np.clip(at.reshape(-1, 2).max(axis=0) + 5, low + 64, size).astype(int)
+    rim = size * (RIM - 1) / 2
+    # The lens moves a place by less than half the rim.
+    first = np.maximum(0, low + rim / 2 - 2).astype(int)
+    last = np.minimum(np.round(size * RIM), high + 1.5 * rim + 2).astype(int)
+    left, top, wide, tall = (int(value) for value in np.concatenate([first, last - first]))
+    return (slice(low[1], high[1]), slice(low[0], high[0])), (left, top, wide, tall)
 
 
 def quick_sample(seed: int, width: int = 1008, height: int = 756) -> Sample:
@@ -162,17 +230,22 @@ def main(folder: str, kind: str, first: str, count: str) -> None:
             continue
         preset = PRESETS_IN_TURN[seed % len(PRESETS_IN_TURN)]
         try:
-            made = quick_sample(seed) if kind == "quick" else traced_sample(seed, preset)
+            made = [quick_sample(seed)] if kind == "quick" else traced_samples(seed, preset)
         except (ValueError, RuntimeError) as error:
             # One made-up base in some hundreds cannot be meshed; it is left out.
             print(f"{seed}: {error}", flush=True)
             continue
-        # Whole or not at all: the training may be reading beside it.
-        part = path.with_suffix(".part")
-        with part.open("wb") as file:
-            np.savez_compressed(file, **made)
-        part.rename(path)
+        for day in reversed(range(len(made))):
+            _keep(made[day], path if day == 0 else out / f"{kind}-{seed}-{day}.npz")
         print(seed, flush=True)
+
+
+def _keep(sample: Sample, path: Path) -> None:
+    # Whole or not at all: the training may be reading beside it.
+    part = path.with_suffix(".part")
+    with part.open("wb") as file:
+        np.savez_compressed(file, **sample)
+    part.rename(path)
 
 
 if __name__ == "__main__":

@@ -9,7 +9,17 @@ import numpy.typing as npt
 
 Array = npt.NDArray[np.float64]
 STEP_MM = 2.0
-KINDS = ("straight", "wavy", "bent", "circling", "forked", "hair")
+KINDS = (
+    "straight",
+    "wavy",
+    "bent",
+    "circling",
+    "forked",
+    "hair",
+    "crossing",
+    "sunk",
+    "lifted",
+)
 
 
 @dataclass(frozen=True)
@@ -89,7 +99,8 @@ def _roots(rng: np.random.Generator, trunk: SolidBase, hard: float) -> list[Tube
     steps = rng.uniform(0.5, 1.5, count)
     steps[int(rng.integers(count))] *= 1.8
     turns = np.cumsum(steps) / steps.sum() * 2 * np.pi + rng.uniform(0, 2 * np.pi)
-    odds = np.array([0.3, 0.25, 0.2, 0.02 + 0.1 * hard, 0.16, 0.04 + 0.08 * hard])
+    rare = 0.03 + 0.09 * hard
+    odds = np.array([0.3, 0.25, 0.2, rare, 0.16, rare, rare, 0.06 + 0.1 * hard, 0.06])
     return [
         root_tube(rng, trunk, turn, str(rng.choice(KINDS, p=odds / odds.sum()))) for turn in turns
     ]
@@ -116,6 +127,9 @@ def root_tube(rng: np.random.Generator, trunk: SolidBase, turn: float, kind: str
     if kind == "circling":
         # It leaves, and then follows the trunk round.
         heading = turn + np.sign(bend) * 1.35 * np.clip(along * 5, 0, 1) + bend * along
+    if kind == "crossing":
+        # It leaves to one side and runs over what leaves beside it.
+        heading = turn + float(rng.choice([-1, 1]) * rng.uniform(0.45, 1.0)) + 0.5 * bend * along
     start = trunk.radius_at(turn) - 0.25 * width
     step = length / count
     flat = np.cumsum(np.stack([np.cos(heading), np.sin(heading)], axis=1) * step, axis=0)
@@ -125,7 +139,11 @@ def root_tube(rng: np.random.Generator, trunk: SolidBase, turn: float, kind: str
     rise = float(rng.uniform(0.2, 0.9)) * width
     out = (along * length) / max(1.0, float(rng.uniform(0.3, 0.8)) * diameter)
     sunk = float(rng.uniform(-0.35, 0.35))
+    if kind == "sunk":
+        sunk = float(rng.uniform(0.35, 0.95))
     height = rise * np.exp(-((out / 0.8) ** 2)) - sunk * thick
+    if kind in ("crossing", "lifted"):
+        height = height + rng.uniform(0.4, 1.3) * width / 2 * np.sin(np.pi * along**0.8)
     height = height - thick * 2.4 * np.clip((along - 0.82) / 0.18, 0, 1) ** 1.5
     height = height + rng.uniform(0, 0.35) * thick * np.sin(
         along * rng.uniform(4, 9) + rng.uniform(0, 6)

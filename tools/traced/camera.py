@@ -9,6 +9,7 @@ import numpy as np
 from tools.traced.base import Array
 
 FULL_FRAME_DIAGONAL_MM = 43.267
+MAX_TILT_DEG = 46.0
 
 
 @dataclass(frozen=True)
@@ -59,8 +60,8 @@ def random_traced_camera(
     # So that the roots fill a third to nine tenths of the picture.
     fill = float(rng.uniform(0.4, 0.95)) * height / 2
     away = float(np.clip(focal * reach_mm / fill, 260, 1500))
-    tilt = np.radians(float(abs(rng.normal(0, 5 + 12 * hard))))
-    tilt = float(np.clip(tilt, 0, np.radians(38)))
+    tilt = np.radians(float(abs(rng.normal(0, 6 + 15 * hard))))
+    tilt = float(np.clip(tilt, 0, np.radians(MAX_TILT_DEG)))
     side, roll = rng.uniform(0, 2 * np.pi, 2)
     sight = np.array([np.sin(tilt) * np.cos(side), np.sin(tilt) * np.sin(side), -np.cos(tilt)])
     right = np.array([np.cos(roll), np.sin(roll), 0.0])

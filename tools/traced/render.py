@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import os
+from collections.abc import Callable
 from datetime import date
 from typing import Any
 
@@ -24,7 +25,11 @@ mi.set_variant(os.environ.get("TRACED_VARIANT", "llvm_ad_rgb"))
 MODEL = "Path-traced camera"
 # Rendered a little larger, so that bending the picture leaves no empty rim.
 RIM = 1.06
+MAX_DEPTH = 4
 NOTHING, ROOT, TRUNK = 0, 1, 2
+# Left, top, width and height of what is rendered, in px of the picture with its rim.
+Part = tuple[int, int, int, int]
+CROP = ("crop_offset_x", "crop_offset_y", "crop_width", "crop_height")
 FAR_LIGHTS = (HARD_SUN, DAPPLED)
 
 
@@ -69,7 +74,7 @@ def _paper() -> dict[str, Any]:
     return {"type": "twosided", "bsdf": {"type": "diffuse", "reflectance": picture}}
 
 
-def _sensor(camera: TracedCamera, samples: int) -> dict[str, Any]:
+def _sensor(camera: TracedCamera, samples: int, part: Part | None = None) -> dict[str, Any]:
     width, height = round(camera.width * RIM), round(camera.height * RIM)
     sight, down = camera.turn[2], camera.turn[1]
     view = mi.ScalarTransform4f().look_at(
@@ -89,17 +94,19 @@ def _sensor(camera: TracedCamera, samples: int) -> dict[str, Any]:
             "height": height,
             "rfilter": {"type": "gaussian"},
             "component_format": "float32",
+            **({} if part is None else dict(zip(CROP, part, strict=True))),
         },
         "sampler": {"type": "independent", "sample_count": samples},
     }
 
 
 def trace(
-    scene: TracedScene, samples: int = 24, denoised: bool = False
+    scene: TracedScene, samples: int = 24, denoised: bool = False, part: Part | None = None
 ) -> tuple[Array, Array, npt.NDArray[np.int32]]:
     """Linear light (h, w, 3), place seen (h, w, 3), mm, and number of the mesh seen (h, w).
 
-    All in the picture as the lens bends it; which number is which says `_number_of`.
+    All in the picture as the lens bends it; which number is which says `_number_of`. What lies
+    outside `part` is left dark.
     """
     world: dict[str, Any] = {"type": "scene"}
     for name, mesh in scene.meshes.items():
@@ -117,10 +124,10 @@ def trace(
     world["integrator"] = {
         "type": "aov",
         "aovs": "pos:position,shape:shape_index",
-        "img": {"type": "path", "max_depth": 5},
+        "img": {"type": "path", "max_depth": MAX_DEPTH},
     }
     made = mi.load_dict(world)
-    sensor = mi.load_dict(_sensor(scene.camera, samples))
+    sensor = mi.load_dict(_sensor(scene.camera, samples, part))
     out = np.array(mi.render(made, sensor=sensor, spp=samples, seed=scene.seed & 0xFFFF))
     light_seen = out[..., :3]
     if denoised:
@@ -129,12 +136,12 @@ def trace(
         light_seen = np.array(
             mitsuba_oidn.denoise(np.ascontiguousarray(light_seen, np.float32), hdr=True)
         )
-    sharp = np.array(mi.render(made, sensor=mi.load_dict(_sharp(scene.camera)), spp=1))
-    at = (
-        scene.camera.straight_pixels()
-        + (np.array([out.shape[1], out.shape[0]]) - [scene.camera.width, scene.camera.height]) / 2
-    )
-    places = np.asarray(at, np.float32)
+    sharp = np.array(mi.render(made, sensor=mi.load_dict(_sharp(scene.camera, part)), spp=1))
+    size = np.array([scene.camera.width, scene.camera.height])
+    corner = np.round(size * RIM) / 2 - size / 2 - ([0, 0] if part is None else part[:2])
+    places = np.asarray(scene.camera.straight_pixels() + corner, np.float32)
+
+    rim = cv2.BORDER_REPLICATE if part is None else cv2.BORDER_CONSTANT
 
     def bent(picture: Array, how: int) -> Array:
         return np.asarray(
@@ -143,7 +150,7 @@ def trace(
                 places[..., 0],
                 places[..., 1],
                 how,
-                borderMode=cv2.BORDER_REPLICATE,
+                borderMode=rim,
             )
         )
 
@@ -155,9 +162,9 @@ def trace(
     )
 
 
-def _sharp(camera: TracedCamera) -> dict[str, Any]:
+def _sharp(camera: TracedCamera, part: Part | None) -> dict[str, Any]:
     """For places and numbers: one ray in the middle of each pixel."""
-    sensor = _sensor(camera, 1)
+    sensor = _sensor(camera, 1, part)
     sensor["film"]["rfilter"] = {"type": "box"}
     sensor["sampler"] = {"type": "stratified", "sample_count": 1, "jitter": False}
     return sensor
@@ -181,11 +188,15 @@ def _sun(scene: TracedScene) -> dict[str, Any]:
 
 
 def shows(
-    scene: TracedScene, places: Array, numbers: npt.NDArray[np.int32]
+    scene: TracedScene,
+    places: Array,
+    numbers: npt.NDArray[np.int32],
+    see: Callable[[Array], Array] | None = None,
 ) -> tuple[npt.NDArray[np.uint8], npt.NDArray[np.int16], Array]:
     """What each pixel shows: nothing of the base, root or trunk; the tube; its heading (h, w, 2).
 
-    The heading is the tube's direction outward in the picture, unit length, 0 off the roots.
+    The heading is the tube's direction outward, unit length, 0 off the roots: in the picture, or
+    where `see` takes places (n, 3) to.
     """
     base = scene.base
     seen = np.zeros(numbers.shape, np.uint8)
@@ -209,7 +220,8 @@ def shows(
     trunk = out < inner + 0.12 * base.radius_mm
     seen[on] = np.where(trunk, TRUNK, ROOT)
     tube_at[on] = np.where(trunk, -1, owner[at])
-    front = scene.camera.see(lines + ahead) - scene.camera.see(lines)
+    see = see or scene.camera.see
+    front = see(lines + ahead) - see(lines)
     front = front / np.maximum(1e-9, np.hypot(*front.T))[:, None]
     heading[on] = np.where(trunk[:, None], 0.0, front[at])
     return seen, tube_at, heading

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 
-from tools.traced.base import Array, SolidBase, random_solid_base
+from tools.traced.base import STEP_MM, Array, SolidBase, random_solid_base
 from tools.traced.camera import TracedCamera, random_traced_camera
 from tools.traced.sheet import HALF, Sheet
 from tools.traced.solid import Mesh, sample_noise, skin
@@ -37,6 +38,8 @@ ROOTS = [
     (0.20, 0.15, 0.10),
     (0.48, 0.42, 0.38),
 ]
+# Bark splits so many times longer than wide.
+LONG_BARK = 8.0
 HARD_SUN, SOFT, DAPPLED, LAMP = "sun", "overcast", "dappled", "lamp"
 
 
@@ -73,9 +76,7 @@ def random_scene(
     rng = np.random.default_rng(seed)
     hard = PRESETS[preset]
     base = base or random_solid_base(rng, hard)
-    reach = max(
-        base.radius_mm * 2, *(float(np.hypot(*t.middle[:, :2].T).max()) for t in base.tubes)
-    )
+    reach = _reach_mm(base)
     pot = random_pot(rng, reach)
     kind = str(rng.choice(sorted(SOILS)))
     moss = bool(rng.random() < 0.15 + 0.5 * hard)
@@ -98,6 +99,31 @@ def random_scene(
     return TracedScene(
         seed, preset, base, camera, light, meshes, wet, _sheet(rng, reach, pot, hard), leaves, pot
     )
+
+
+def seen_anew(scene: TracedScene, seed: int) -> TracedScene:
+    """The same base in the same soil on another day: camera, light, bark and card are others."""
+    rng = np.random.default_rng(seed)
+    hard, reach = PRESETS[scene.preset], _reach_mm(scene.base)
+    skin_mesh, camera = scene.meshes["base"], scene.camera
+    wet = bool(rng.random() < 0.1 + 0.25 * hard)
+    colours = _bark_colours(scene.base, skin_mesh.corners, scene.meshes["soil"], rng, hard, wet)
+    light = _light(rng, hard)
+    return replace(
+        scene,
+        seed=seed,
+        camera=random_traced_camera(rng, camera.width, camera.height, reach, hard),
+        light=light,
+        meshes=scene.meshes | {"base": replace(skin_mesh, colours=colours)},
+        wet=wet,
+        sheet=_sheet(rng, reach, scene.pot, hard),
+        leaves=_leaves(rng, light) if light.kind == DAPPLED else None,
+    )
+
+
+def _reach_mm(base: SolidBase) -> float:
+    ends = (float(np.hypot(*tube.middle[:, :2].T).max()) for tube in base.tubes)
+    return max(base.radius_mm * 2, *ends)
 
 
 def _bark_colours(
@@ -124,6 +150,10 @@ def _bark_colours(
                 :, None
             ]
         )
+    if rng.random() < 0.7:
+        deep = rng.uniform(0.08, 0.4)
+        fissures = sample_noise(_along_the_grain(base, corners, share[:, 0]), 1.8, rng)
+        tone = tone * np.clip(1 + deep * fissures, 0.3, 1.8)[:, None]
     tint = sample_noise(corners, 14, rng)[:, None] * rng.normal(0, 0.07, 3)
     tone = tone * np.clip(1 + tint, 0.5, 1.6)
     if rng.random() < 0.1 + 0.45 * hard:
@@ -138,6 +168,19 @@ def _bark_colours(
     top = np.clip((corners[:, 2] - base.top_mm + 1.4) / 0.6, 0, 1)[:, None]
     tone = tone * (1 - top) + top * np.array([0.55, 0.43, 0.28])
     return np.asarray(np.clip(tone * (0.62 if wet else 1.0), 0.008, 0.9))
+
+
+def _along_the_grain(base: SolidBase, corners: Array, share: Array) -> Array:
+    """Places (n, 3) drawn out along trunk and roots, as bark splits; share : (n,), 1 on roots."""
+    middle = base.axis_at(np.maximum(0, corners[:, 2]))
+    trunk = np.column_stack([corners[:, :2] - middle, corners[:, 2] / LONG_BARK])
+    lines = np.concatenate([tube.middle for tube in base.tubes])
+    ahead = np.concatenate([np.gradient(tube.middle, axis=0) for tube in base.tubes])
+    which = cKDTree(lines).query(corners)[1]
+    off, way = corners - lines[which], ahead[which]
+    across = (off[:, 0] * way[:, 1] - off[:, 1] * way[:, 0]) / np.hypot(*way[:, :2].T)
+    root = np.column_stack([which * STEP_MM / LONG_BARK, across, corners[:, 2]])
+    return np.asarray(np.where(share[:, None] > 0.5, root, trunk))
 
 
 def _light(rng: np.random.Generator, hard: float) -> Light:

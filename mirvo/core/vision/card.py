@@ -13,6 +13,7 @@ from mirvo.core.measure.calibration import card_layout
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.edges import edge_offsets
 from mirvo.core.vision.marker_edges import fit_marker
+from mirvo.core.vision.marker_places import FEW, Part, likely_parts, squares
 
 Grey = npt.NDArray[np.uint8]
 # The usual size first; larger for a small card, smaller for noise.
@@ -26,6 +27,7 @@ SAMPLES_PER_SIDE = 24
 CELLS_PER_MARKER = 6
 MAX_EDGE_SEARCH_PX = 9.0
 # Markers people have at hand from elsewhere; it helps to say that they are not the card.
+CARD_BOOK = "4X4_50"
 OTHER_BOOKS = ("5X5_250", "6X6_250", "7X7_250", "APRILTAG_36H11", "ARUCO_ORIGINAL")
 
 
@@ -48,7 +50,7 @@ def find_card(grey: Grey) -> Array:
     """
     seen: dict[int, Array] = {}
     for picture, shrink in _versions(grey):
-        found = _markers(picture, shrink, "4X4_50")
+        found = _markers(picture, shrink, CARD_BOOK, _parts_of(picture))
         _only_one(found)
         for number, corners in found:
             # The first size that shows a marker places it; the others only fill in what it
@@ -95,7 +97,29 @@ def _versions(grey: Grey) -> Iterator[tuple[Grey, float]]:
     yield np.asarray(evened, np.uint8), shrink
 
 
-def _markers(picture: Grey, shrink: float, book: str) -> list[tuple[int, Array]]:
+def _markers(
+    picture: Grey, shrink: float, book: str, parts: list[Part]
+) -> list[tuple[int, Array]]:
+    """Numbers and corners of the markers of a book in parts of a picture."""
+    found = []
+    for part in parts:
+        rows, columns = part
+        found += _read(picture[part], shrink, book, (columns.start, rows.start))
+    return found
+
+
+def _parts_of(picture: Grey) -> list[Part]:
+    quads = squares(picture)
+    if len(quads) <= FEW:
+        return [(slice(0, picture.shape[0]), slice(0, picture.shape[1]))]
+    # On a mesh the reader would compare each square with every other, for minutes.
+    return likely_parts(picture, quads)
+
+
+def _read(
+    picture: Grey, shrink: float, book: str, corner: tuple[int, int]
+) -> list[tuple[int, Array]]:
+    """Numbers and corners of the markers in a part of a picture that begins at `corner`."""
     import cv2
 
     parameters = cv2.aruco.DetectorParameters()
@@ -103,12 +127,14 @@ def _markers(picture: Grey, shrink: float, book: str) -> list[tuple[int, Array]]
     parameters.adaptiveThreshWinSizeMax = 43
     parameters.minMarkerPerimeterRate = 0.02
     dictionary = cv2.aruco.getPredefinedDictionary(getattr(cv2.aruco, f"DICT_{book}"))
-    found, ids, _ = cv2.aruco.ArucoDetector(dictionary, parameters).detectMarkers(picture)
+    found, ids, _ = cv2.aruco.ArucoDetector(dictionary, parameters).detectMarkers(
+        np.ascontiguousarray(picture)
+    )
     if ids is None:
         return []
     return [
         # Half a pixel: the small picture's cells lie between those of the large one.
-        (int(number), (corners.reshape(4, 2).astype(float) + 0.5) * shrink - 0.5)
+        (int(number), (corners.reshape(4, 2).astype(float) + corner + 0.5) * shrink - 0.5)
         for corners, number in zip(found, ids.ravel(), strict=True)
     ]
 
@@ -138,11 +164,13 @@ def _why_not(grey: Grey, seen: dict[int, Array]) -> BadInput:
     picture, shrink = next(_versions(grey))
     # A selfie camera mirrors; its figures would be mirrored as well.
     mirrored = np.ascontiguousarray(picture[:, ::-1])
-    if sum(number in MARKERS for number, _ in _markers(mirrored, shrink, "4X4_50")) > 1:
+    numbers = [number for number, _ in _markers(mirrored, shrink, CARD_BOOK, _parts_of(mirrored))]
+    if sum(number in MARKERS for number in numbers) > 1:
         return BadInput(
             "calibration", "the card is seen mirrored; take the photo as the camera made it"
         )
-    if any(len(_markers(picture, shrink, book)) > 1 for book in OTHER_BOOKS):
+    parts = _parts_of(picture)
+    if any(len(_markers(picture, shrink, book, parts)) > 1 for book in OTHER_BOOKS):
         return BadInput(
             "calibration", "the markers in the photo are of another kind; print the card"
         )

@@ -19,6 +19,7 @@ from mirvo.core.measure.drafts import (
     read_draft,
 )
 from mirvo.core.measure.records import FIGURES_VERSION, SideRecord, TopRecord
+from mirvo.core.vision.photo_check import Remark
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
@@ -39,6 +40,7 @@ from mirvo.studio.measuring.photo_sets import (
 )
 from mirvo.studio.measuring.root_plane import settle_heights, with_side_heights
 from mirvo.studio.path.planned_against_done import forecast_on
+from mirvo.studio.photos.photo_check import remarks_on
 from mirvo.studio.photos.photo_queries import load_photo
 from mirvo.studio.tree_queries import measurements_of
 from mirvo.studio.yard.settings import yard_of
@@ -87,12 +89,13 @@ class Evaluation:
 
 @dataclass(frozen=True)
 class DeskState:
-    """What the desk shows: marks as kept, and what they give."""
+    """What the desk shows: marks as kept, what they give, and what is wrong with the photo."""
 
     photo: Photo
     marks: AnyDraft
     revision: int
     found: Evaluation
+    remarks: tuple[Remark, ...] = ()
 
 
 def open_desk(db: DbSession, studio: Studio, photo_id: int) -> DeskState:
@@ -101,7 +104,8 @@ def open_desk(db: DbSession, studio: Studio, photo_id: int) -> DeskState:
     kept = db.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
     marks = _first_marks(studio, photo) if kept is None else kept.marks
     revision = 0 if kept is None else kept.revision
-    return DeskState(photo, marks, revision, evaluate(db, studio, photo, marks))
+    remarks = remarks_on(studio.photos, photo)
+    return DeskState(photo, marks, revision, evaluate(db, studio, photo, marks), remarks)
 
 
 def _first_marks(studio: Studio, photo: Photo) -> AnyDraft:

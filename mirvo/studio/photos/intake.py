@@ -9,10 +9,12 @@ from datetime import date
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
+from mirvo.core.vision.photo_check import Remark
 from mirvo.records.database import DbSession
 from mirvo.records.models import Photo
 from mirvo.records.photos import PhotoFacts
 from mirvo.studio.context import Studio
+from mirvo.studio.photos.photo_check import remarks_on
 from mirvo.studio.photos.photo_queries import KINDS
 from mirvo.studio.tree_queries import load_tree
 
@@ -25,7 +27,8 @@ class Intake:
     """What became of one file: the photo, or the sentence why not.
 
     undated : neither the file nor the person said when it was taken, so today was put down.
-    known : the very same photo, when it was refused for being here already.
+    known : the very same photo, when it was refused for being here already. remarks : what stands
+    in the way of measuring on it.
     """
 
     file_name: str
@@ -33,6 +36,7 @@ class Intake:
     refused: str | None
     undated: bool = False
     known: Photo | None = None
+    remarks: tuple[Remark, ...] = ()
 
 
 def take_in(
@@ -87,7 +91,9 @@ def _take_one(
             return _here_already(file_name, known)
         taken = day or studio.today
         photo = put_photo(db, studio, tree_id, file_name, facts, taken, kind, session_id)
-    return Intake(file_name, photo, None, undated=day is None)
+    # Looked at here, while the tree still stands there and another photo is easily taken.
+    remarks = remarks_on(studio.photos, photo)
+    return Intake(file_name, photo, None, undated=day is None, remarks=remarks)
 
 
 def put_photo(

@@ -18,6 +18,8 @@ KINDS = {
     "wound": "wound",
     "other": "other",
 }
+# Kinds that are measured on; the others are only looked at.
+MEASURED_ON = ("top", "side")
 SHOWN_BEFORE_AND_AFTER = ("before", "top", "after", "follow-up")
 
 

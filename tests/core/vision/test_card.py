@@ -8,6 +8,7 @@ import numpy as np
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.calibration import card_layout
 from mirvo.core.vision.card import find_card
+from mirvo.core.vision.marker_places import FEW, likely_parts, squares
 
 PX_PER_MM = 4.0
 MARGIN = 40.0
@@ -66,6 +67,20 @@ class CardTest(unittest.TestCase):
                 away = np.hypot(*(find_card(shot) - wanted).T)
                 # Read at its outer edge alone it is off by 0.6 to 1.6 px.
                 self.assertLess(away.mean(), 0.25)
+
+    def test_on_mesh_only_what_looks_like_a_marker_is_looked_at(self):
+        picture, _ = warped(printed())
+        y, x = np.indices(picture.shape)
+        for dark, light in ((60, 190), (190, 60)):
+            mesh = np.where((x % 24 < 7) | (y % 24 < 7), dark, light).astype(np.uint8)
+            on_mesh = np.where(picture == 120, mesh, picture)
+            quads = squares(on_mesh)
+            self.assertGreater(len(quads), FEW)
+            self.assertLess(len(likely_parts(on_mesh, quads)), 30)
+            alone, among = find_card(picture), find_card(on_mesh)
+            self.assertLess(np.abs(alone - among).max(), 0.3)
+            with self.assertRaises(BadInput):
+                find_card(mesh)
 
     def test_two_cards(self):
         picture = warped(printed())[0]

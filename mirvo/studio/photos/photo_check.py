@@ -1,0 +1,35 @@
+"""The photo check: what stands in the way of measuring on a photo, looked for once and kept."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from typing import Any
+
+from mirvo.core.errors import BadInput
+from mirvo.core.vision.photo_check import Remark, Shot, check_photo
+from mirvo.records.models import Photo
+from mirvo.records.photos import PhotoStore, colour_of, size_said
+from mirvo.studio.measuring.measure_marks import card_corners, info_of, view_of
+from mirvo.studio.photos.photo_queries import MEASURED_ON
+
+# Named anew when more is looked for.
+CHECK = "check-1"
+
+
+def remarks_on(photos: PhotoStore, photo: Photo) -> tuple[Remark, ...]:
+    """What is wrong with a photo that is to be measured; nothing for one that is only kept."""
+    if photo.kind not in MEASURED_ON:
+        return ()
+
+    def look(content: bytes) -> list[dict[str, Any]]:
+        corners = None
+        with suppress(BadInput):
+            corners = card_corners(photos, photo.digest)
+        shot = Shot(
+            colour_of(content), info_of(photo), corners, view_of(photo), size_said(content)
+        )
+        return [remark.model_dump() for remark in check_photo(shot)]
+
+    # A photo may be said to show another side, so each view keeps what was seen of it.
+    found = photos.finding(photo.digest, f"{CHECK}-{view_of(photo)}", look)
+    return tuple(Remark.model_validate(one) for one in found)
