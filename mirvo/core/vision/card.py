@@ -97,9 +97,7 @@ def _versions(grey: Grey) -> Iterator[tuple[Grey, float]]:
     yield np.asarray(evened, np.uint8), shrink
 
 
-def _markers(
-    picture: Grey, shrink: float, book: str, parts: list[Part]
-) -> list[tuple[int, Array]]:
+def _markers(picture: Grey, shrink: float, book: str, parts: list[Part]) -> list[tuple[int, Array]]:
     """Numbers and corners of the markers of a book in parts of a picture."""
     found = []
     for part in parts:

@@ -25,9 +25,7 @@ def remarks_on(photos: PhotoStore, photo: Photo) -> tuple[Remark, ...]:
         corners = None
         with suppress(BadInput):
             corners = card_corners(photos, photo.digest)
-        shot = Shot(
-            colour_of(content), info_of(photo), corners, view_of(photo), size_said(content)
-        )
+        shot = Shot(colour_of(content), info_of(photo), corners, view_of(photo), size_said(content))
         return [remark.model_dump() for remark in check_photo(shot)]
 
     # A photo may be said to show another side, so each view keeps what was seen of it.
