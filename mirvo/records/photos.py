@@ -158,8 +158,9 @@ def size_said(content: bytes) -> tuple[int, int] | None:
     """
     detail = _open(content, "photo").getexif().get_ifd(EXIF_DETAIL)
     width, height = detail.get(EXIF_WIDTH), detail.get(EXIF_HEIGHT)
-    sound = isinstance(width, int) and isinstance(height, int) and min(width, height) > 0
-    return (width, height) if sound else None
+    if isinstance(width, int) and isinstance(height, int) and min(width, height) > 0:
+        return width, height
+    return None
 
 
 def _open(content: bytes, file_name: str) -> Image.Image:

@@ -101,7 +101,8 @@ class TopDraft(MarksDraft):
     """Marks of a photo from above.
 
     points : places seen in several photos, by name. set : joined with the other photos of its
-    day. underside : it shows the lifted tree from below.
+    day. underside : it shows the lifted tree from below. flare_on_plane_only : the artist says
+    that roots off the root plane are no part of the flare.
     """
 
     front: Point | None = None
@@ -112,6 +113,7 @@ class TopDraft(MarksDraft):
     points: dict[str, Point] | None = None
     set: bool | None = None
     underside: bool | None = None
+    flare_on_plane_only: bool | None = None
 
     @property
     def every_trunk(self) -> tuple[TrunkDraft, ...]:

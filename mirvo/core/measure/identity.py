@@ -14,6 +14,7 @@ import numpy as np
 
 from mirvo.core.angles import angle_between, signed_turn
 from mirvo.core.measure.figure import Figure
+from mirvo.core.measure.records import TopRecord
 from mirvo.core.measure.uncertainty import Array
 
 # Two roots of one tree stand seldom nearer; farther off it is another root.
@@ -26,6 +27,11 @@ WIDTH_WEIGHT, REACH_WEIGHT = 0.5, 0.35
 UNMATCHED = 1.0
 FRONT_TRUST_DEG = 60.0
 SETTLE = 3
+# How far roots of one tree lie apart and differ in width after they are matched, and what share
+# may be without a partner; from made-up bases, 1 in 100 of one tree lies beyond all together.
+STRAY_DEG, STRAY_WIDTH, STRAY_SHARE, STRAYED = 8.0, 0.28, 0.35, 1.25
+# Fewer roots fit almost any tree.
+FEWEST_JUDGED = 4
 
 
 @dataclass(frozen=True)
@@ -104,6 +110,40 @@ def match_roots(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> Matc
         gone=[root.label for i, root in enumerate(before) if i not in old],
         fresh=[root.label for j, root in enumerate(after) if j not in new],
     )
+
+
+def misfit(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> float | None:
+    """How badly roots of two measurements fit each other at their best match.
+
+    Up to 1 they may well be of one tree (99 of 100 made-up trees seen again are); beyond, they
+    are of two (nine of ten pairs of trees lie there). None where there are too few to judge.
+    """
+    match = match_roots(before, after)
+    fewer = min(len(before), len(after))
+    if fewer < FEWEST_JUDGED:
+        return None
+    if len(match.pairs) < 2:
+        return float(STRAY_SHARE**-2)
+    old, new = ({root.label: root for root in side} for side in (before, after))
+    away = [
+        float(angle_between(old[a].azimuth_deg, new[b].azimuth_deg + match.turn_deg))
+        for a, b in match.pairs
+    ]
+    grown = _logs([new[b].width_mm for _, b in match.pairs])
+    grown = grown - _logs([old[a].width_mm for a, _ in match.pairs])
+    grown = grown[np.isfinite(grown)]
+    alike = float(np.std(grown)) if len(grown) > 1 else 0.0
+    alone = 1.0 - len(match.pairs) / fewer
+    strayed = (float(np.sqrt(np.mean(np.square(away)))) / STRAY_DEG) ** 2
+    return float(strayed + (alike / STRAY_WIDTH) ** 2 + (alone / STRAY_SHARE) ** 2) / STRAYED
+
+
+def traces_of(record: TopRecord) -> list[RootTrace]:
+    """The roots of a base as far as they can be known again."""
+    return [
+        RootTrace(root.label, root.azimuth_deg.value, root.width_mm, root.reach_mm.value)
+        for root in record.roots
+    ]
 
 
 def _assign(

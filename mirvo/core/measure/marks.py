@@ -77,7 +77,10 @@ class RootMark(RootDraft):
 
 
 class TopMarks(Contract):
-    """Everything marked on one photo taken from above."""
+    """Everything marked on one photo taken from above.
+
+    flare_on_plane_only : roots off the root plane are left out of radiality.
+    """
 
     view: Literal["top"]
     calibration: AnyCalibration
@@ -89,6 +92,7 @@ class TopMarks(Contract):
     flare: Flare | None = None
     roots: Annotated[tuple[RootMark, ...], Field(max_length=60)]
     points: dict[Annotated[str, Field(min_length=1, max_length=40)], Point] = Field(default={})
+    flare_on_plane_only: bool = False
 
     def trunk_marks(self) -> list[tuple[str, Trunk]]:
         # One trunk is written as one, so that old files of single trunks stay valid.

@@ -150,9 +150,26 @@ class Radiality(Record):
         return found
 
 
-class TopRecord(Record):
-    """Everything measured of a base from above, from one photo or a set joined into one plan."""
+class OffPlane(Record):
+    """Roots above or below the root plane, and radiality with them and without.
 
+    counted : whether the base's radiality counts them, as it does unless the artist says that
+    they are no part of the flare.
+    """
+
+    labels: tuple[str, ...]
+    counted: bool
+    index_with: OneDigit
+    index_without: OneDigit
+
+
+class TopRecord(Record):
+    """Everything measured of a base from above, from one photo or a set joined into one plan.
+
+    off_plane : None where every root lies on the root plane, as far as is known.
+    """
+
+    left_out_when_none: ClassVar = ("off_plane",)
     calibration: CalibrationQuality
     trunk_diameter_mm: TwoDigits
     trunks: tuple[TrunkRecord, ...]
@@ -160,6 +177,7 @@ class TopRecord(Record):
     roots: tuple[RootRecord, ...]
     radiality: Radiality
     flare_outline_mm: Outline | None = None
+    off_plane: OffPlane | None = None
 
     def root(self, label: str) -> RootRecord | None:
         """The root that bears a letter, None where none does."""

@@ -17,6 +17,7 @@ from mirvo.core.measure.radiality import RadialityDraws, radiality
 from mirvo.core.measure.records import (
     CalibrationQuality,
     Fault,
+    OffPlane,
     Outline,
     Radiality,
     RootRecord,
@@ -31,6 +32,7 @@ from mirvo.core.measure.uncertainty import Array, Draws, figure, figure_of_angle
 # Beyond twice the trunk a root is feeding root, not flare.
 ROOTS_COUNT_TO_TRUNKS = 2.0
 DISC_POINTS = 36
+OFF_PLANE = ("above_plane", "below_plane")
 # A smooth trunk strays from the curve through its clicks by so much of what a polygon cuts off;
 # from wavy trunks clicked 5 to 30 times.
 BETWEEN_CLICKS = 0.12
@@ -76,6 +78,7 @@ class Scene:
     front: Array
     quality: CalibrationQuality
     front_is_marked: bool = True
+    flare_on_plane_only: bool = False
 
 
 def read_scene(
@@ -102,6 +105,7 @@ def read_scene(
         front=plane.to_plane(np.broadcast_to(np.array([[front]]), (draws.rows, 1, 2)))[:, 0],
         quality=plane.quality(middle),
         front_is_marked=marks.front is not None,
+        flare_on_plane_only=marks.flare_on_plane_only,
     )
 
 
@@ -148,8 +152,8 @@ def measure_scene(
     # Those planned for removal are measured, but the figures are those without them.
     standing = [r for r in scene.roots if r.mark.label not in leave_out]
     spread = _roots_spread(standing, scene.trunks, centre, diameter)
-    round_about = _radiality(standing)
     faults = _faults(scene.roots, centre, float(diameter[0]), limits)
+    round_about, off_plane = _radialities(standing, faults, scene.flare_on_plane_only)
     turned = _PlanFrame(centre[0], float(north[0]))
     flare = scene.flare
     return TopRecord(
@@ -170,6 +174,7 @@ def measure_scene(
         ),
         radiality=_radiality_record(round_about),
         flare_outline_mm=None if flare is None else turned.points(flare[0]),
+        off_plane=off_plane,
     )
 
 
@@ -253,6 +258,28 @@ def _hull_of_discs(centres: Array, radii: Array) -> Array:
     edge = disc[turn.astype(int)]
     x, y = (centres[:, which, axis] + radii[:, which] * edge[:, axis] for axis in (0, 1))
     return np.stack([x, y], axis=-1)
+
+
+def _radialities(
+    roots: list[PlaneRoot], faults: dict[str, list[Fault]], on_plane_only: bool
+) -> tuple[RadialityDraws, OffPlane | None]:
+    """Radiality as the artist counts, and with and without roots that lie off the plane."""
+    off = tuple(
+        root.mark.label
+        for root in roots
+        if any(fault.code in OFF_PLANE for fault in faults[root.mark.label])
+    )
+    every = _radiality(roots)
+    if not off:
+        return every, None
+    on_plane = _radiality([root for root in roots if root.mark.label not in off])
+    compared = OffPlane(
+        labels=off,
+        counted=not on_plane_only,
+        index_with=figure(every.index),
+        index_without=figure(on_plane.index),
+    )
+    return on_plane if on_plane_only else every, compared
 
 
 def _radiality(roots: list[PlaneRoot]) -> RadialityDraws:

@@ -261,6 +261,7 @@ def _one_plan(joined: list[_Seen]) -> Scene:
         flare=flare,
         roots=list(best.values()),
         front=front.front,
+        flare_on_plane_only=any(view.scene.flare_on_plane_only for view in ordered),
         quality=base.quality.model_copy(update={"warnings": ()}).warned(*warnings),
     )
 

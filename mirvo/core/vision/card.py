@@ -162,8 +162,8 @@ def _why_not(grey: Grey, seen: dict[int, Array]) -> BadInput:
     picture, shrink = next(_versions(grey))
     # A selfie camera mirrors; its figures would be mirrored as well.
     mirrored = np.ascontiguousarray(picture[:, ::-1])
-    numbers = [number for number, _ in _markers(mirrored, shrink, CARD_BOOK, _parts_of(mirrored))]
-    if sum(number in MARKERS for number in numbers) > 1:
+    turned = [number for number, _ in _markers(mirrored, shrink, CARD_BOOK, _parts_of(mirrored))]
+    if sum(number in MARKERS for number in turned) > 1:
         return BadInput(
             "calibration", "the card is seen mirrored; take the photo as the camera made it"
         )

@@ -65,7 +65,9 @@ def _like_markers(picture: Grey, quads: Quads) -> npt.NDArray[np.bool_]:
     u, v = (part.ravel()[None, :, None] for part in np.meshgrid(line, line))
     a, b, c, d = (quads[:, i, None] for i in range(4))
     at = ((1 - u) * (1 - v) * a + u * (1 - v) * b + u * v * c + (1 - u) * v * d).astype(np.float32)
-    lit = cv2.remap(picture, at, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    lit = cv2.remap(
+        picture, at[..., 0], at[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
     cells = lit.reshape(-1, side, side).astype(float)
     ring = np.ones((side, side), bool)
     ring[1:-1, 1:-1] = False

@@ -113,7 +113,7 @@ def _is_cropped(shot: Shot) -> bool:
     if shot.said_size is not None and min(shot.said_size) > 0:
         said = max(shot.said_size) / min(shot.said_size)
         # Made smaller as a whole it keeps its shape.
-        return abs(said / shape - 1) > 0.02
+        return bool(abs(said / shape - 1) > 0.02)
     # Without a word of the camera only an odd shape tells.
     return shot.info.focal_length_35mm is not None and all(
         abs(shape / usual - 1) > 0.03 for usual in USUAL_SHAPES
@@ -201,7 +201,7 @@ def dappled_share(picture: Picture, ground: npt.NDArray[np.uint8]) -> float:
     size = (max(8, round(picture.shape[1] * shrink)), max(8, round(picture.shape[0] * shrink)))
     small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
     where = cv2.resize(ground, size, interpolation=cv2.INTER_NEAREST)
-    where = cv2.erode(where, np.ones((9, 9), np.uint8)) > 0
+    inside = cv2.erode(where, np.ones((9, 9), np.uint8)) > 0
     # Grains and needles go, edges stay.
     small = cv2.medianBlur(small, 9).astype(np.float32) / 255
     linear = np.maximum(small, 0.02) ** 2.2
@@ -212,7 +212,7 @@ def dappled_share(picture: Picture, ground: npt.NDArray[np.uint8]) -> float:
         bright = step.mean(axis=2)
         tint = np.abs(step - bright[..., None]).max(axis=2)
         edge = (np.abs(bright) > SHADE_STEP) & (tint < SHADE_TINT + SHADE_TURN * np.abs(bright))
-        share += float(edge[where].mean()) / 2 if where.any() else 0.0
+        share += float(edge[inside].mean()) / 2 if inside.any() else 0.0
     return share
 
 

@@ -10,7 +10,7 @@ from mirvo.core.angles import signed_turn
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.letters import letter_order, next_letter
 from mirvo.core.measure.figure import Figure
-from mirvo.core.measure.identity import Change, Match, RootTrace, change, match_roots
+from mirvo.core.measure.identity import Change, Match, change, match_roots, traces_of
 from mirvo.core.measure.records import RADIALITY_PARTS, RootRecord, TopRecord
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Measurement, Photo, Tree
@@ -122,7 +122,7 @@ def compare(before: Measurement, after: Measurement) -> Comparison:
     confirmed = after.confirmed_at is not None
     # Both are turned into the tree's own frame; their difference is what lies between them.
     turn = after.turn_deg - before.turn_deg
-    match = _by_letter(old, new, turn) if confirmed else match_roots(_traces(old), _traces(new))
+    match = _by_letter(old, new, turn) if confirmed else match_roots(traces_of(old), traces_of(new))
     figures, roots = list(_figure_rows(old, new)), _root_rows(old, new, match)
     return Comparison(before, after, old, new, match, confirmed, figures, roots)
 
@@ -214,13 +214,6 @@ def _one_before(rows: list[Measurement], row: Measurement) -> Measurement:
     return rows[index - 1] if index else rows[1]
 
 
-def _traces(record: TopRecord) -> list[RootTrace]:
-    return [
-        RootTrace(root.label, root.azimuth_deg.value, root.width_mm, root.reach_mm.value)
-        for root in record.roots
-    ]
-
-
 def _by_letter(old: TopRecord, new: TopRecord, turn: float) -> Match:
     both = [label for label in old.labels if label in new.labels]
     gone = [label for label in old.labels if label not in new.labels]
@@ -289,7 +282,7 @@ def _turn_from(before: TopRecord, after: TopRecord, paired: list[tuple[str, str]
 
 
 def _matched_turn(before: TopRecord, after: TopRecord) -> float:
-    return match_roots(_traces(before), _traces(after)).turn_deg
+    return match_roots(traces_of(before), traces_of(after)).turn_deg
 
 
 def _letters_ever(rows: tuple[Measurement, ...], but: Measurement) -> set[str]:

@@ -15,6 +15,7 @@ from mirvo.records.database import DbSession
 from mirvo.records.models import BenchSession, RootSession, Target, Tree
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.bench_session.session import running_session
+from mirvo.studio.measuring.same_tree import Doubt, doubts_of
 from mirvo.studio.path.planned_against_done import PlannedAgainstDone, planned_against_done
 from mirvo.studio.path.plans import newest_plan
 from mirvo.studio.tree_queries import (
@@ -54,6 +55,7 @@ class Sheet:
     bud_swell: date | None
     frost_nights: float | None
     frosty: list[float]
+    doubts: list[Doubt]
 
     @property
     def standing(self) -> Standing:
@@ -95,4 +97,5 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         bud_swell=expected_bud_swell(yard, species, window.year, today),
         frost_nights=frost_after(yard, window.best),
         frosty=frost_by_week(yard),
+        doubts=doubts_of(db, tree),
     )

@@ -10,6 +10,7 @@ from math import atan2, cos, degrees, hypot, pi, radians, sin
 from mirvo.core.angles import angle_between, clockwise_from
 from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.records import RootRecord, TopRecord
+from mirvo.core.measure.top import ROOTS_COUNT_TO_TRUNKS
 from mirvo.core.rootwork.root_path import path_length_mm, point_at_mm
 from mirvo.web.drawings.scene import Point, Scene
 
@@ -216,10 +217,13 @@ def _rings(scene: Scene, trunk_mm: float, view: WheelView, words_deg: float) -> 
         radius = times * trunk_mm / 2 * view.scale
         if radius >= view.rim_px:
             break
-        scene.circle(view.centre, radius, "ring")
+        # Beyond two trunks from the middle nothing counts for the spread of the roots.
+        last = times == 2 * ROOTS_COUNT_TO_TRUNKS
+        scene.circle(view.centre, radius, "counted-ring" if last else "ring")
         if times > 1:
             x, y = _polar(words_deg, radius, view.centre)
-            scene.write((x, y + 4), f"{times}×", "ring-words", "middle")
+            words = f"{times}× counted to here" if last else f"{times}×"
+            scene.write((x, y + 4), words, "ring-words", "middle")
     if view.target_ratio is not None:
         radius = view.target_ratio * trunk_mm / 2 * view.scale
         if radius < view.rim_px:

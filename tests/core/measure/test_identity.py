@@ -4,9 +4,9 @@ import unittest
 
 import numpy as np
 
-from mirvo.core.measure.identity import RootTrace, change, match_roots
+from mirvo.core.measure.identity import RootTrace, change, match_roots, misfit
 from mirvo.core.measure.uncertainty import Figure
-from mirvo.standins.base import grown, random_base
+from mirvo.standins.base import grown, random_base, without
 
 
 def traces(base, labels=None, turn=0.0, rng=None, sd=1.0):
@@ -82,6 +82,40 @@ class MatchTest(unittest.TestCase):
         self.assertEqual(match_roots([], some).fresh, ["A"])
         self.assertEqual(match_roots(some, []).gone, ["A"])
         self.assertEqual(match_roots(some, some).pairs, [("A", "A")])
+
+
+class MisfitTest(unittest.TestCase):
+    """Whether two measurements can be of one tree, on made-up bases seen again and on others."""
+
+    def seen(self, base, rng):
+        return [
+            RootTrace(
+                root.key,
+                (root.azimuth_deg + rng.normal(0, 3)) % 360,
+                root.width_mm * np.exp(rng.normal(0, 0.08)),
+                base.radius_mm + root.length_mm,
+            )
+            for root in base.roots
+        ]
+
+    def test_a_tree_seen_again_fits_and_another_mostly_does_not(self):
+        rng = np.random.default_rng(7)
+        same, other = [], []
+        for seed in range(2000, 2060):
+            base = random_base(seed)
+            first = self.seen(base, rng)
+            # Three years on, one root cut off.
+            later = without(grown(base, 3.0), {base.roots[-1].key})
+            same.append(misfit(first, self.seen(later, rng)))
+            other.append(misfit(first, self.seen(random_base(seed + 5000), rng)))
+        self.assertLessEqual(sum(off > 1 for off in same if off is not None), 3)
+        judged = [off for off in other if off is not None]
+        self.assertGreater(sum(off > 1 for off in judged) / len(judged), 0.8)
+
+    def test_few_roots_fit_any_tree_and_are_not_judged(self):
+        few = [RootTrace(label, 90.0 * i, 8.0, 80.0) for i, label in enumerate("ABC")]
+        self.assertIsNone(misfit(few, few))
+        self.assertIsNone(misfit([], few))
 
 
 class ChangeTest(unittest.TestCase):

@@ -57,6 +57,22 @@ class HandWorkedTest(unittest.TestCase):
         self.assertAlmostEqual(root.heading_error_deg.value, 0, 6)
         self.assertEqual(root.faults, ())
 
+    def test_roots_off_the_plane_count_unless_the_artist_says_otherwise(self):
+        roots = [*top_marks()["roots"]]
+        self.assertIsNone(measured().off_plane)
+        lifted = [roots[0], {**roots[1], "height": "above"}]
+        both, alone = measured(roots=lifted), measured(roots=lifted, flare_on_plane_only=True)
+        self.assertEqual((both.off_plane.labels, both.off_plane.counted), (("B",), True))
+        self.assertFalse(alone.off_plane.counted)
+        # Either way both figures stand there, and they are those of the two counts.
+        for found in (both, alone):
+            self.assertEqual(found.off_plane.index_with, both.radiality.index)
+            self.assertEqual(found.off_plane.index_without, alone.radiality.index)
+        self.assertEqual(alone.radiality.index, measured(roots=roots[:1]).radiality.index)
+        self.assertGreater(both.radiality.index.value, alone.radiality.index.value)
+        # The spread is of what is there, whatever belongs to the flare.
+        self.assertEqual(both.spread, alone.spread)
+
     def test_spread_on_the_flare_of_an_ellipse(self):
         found = measured(flare={"outline": ring(500, 500, 240, 160)}).spread.flare
         self.assertAlmostEqual(found.across_mm.value, 120, 1)

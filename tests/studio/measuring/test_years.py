@@ -9,6 +9,7 @@ from PIL import Image
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.standins.base import grown, random_base, without
 from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.same_tree import believed, doubts_of, say_same_tree
 from mirvo.studio.measuring.years import confirm, plan_photo, years_of
 from mirvo.studio.photos.simulated import photograph, truth_of
 from mirvo.studio.records.root_sessions import record_session
@@ -48,6 +49,23 @@ class YearsTest(StudioCase):
         expected = dict(zip(kept, old[: len(kept)], strict=True))
         self.assertEqual(dict(years.comparison.match.pairs), expected)
         self.assertEqual(years.waiting, [years.measurements[1]])
+
+    def test_a_photo_of_another_tree_is_asked_about_and_teaches_nothing_till_then(self):
+        # A base of the same trunk, seen a year on.
+        other = random_base(41, 48)
+        self.measured(other, date(2026, 3, 1), 5)
+        strange = self.years().measurements[-1]
+        doubts = self.read(doubts_of, self.here)
+        self.assertEqual([doubt.measurement.id for doubt in doubts], [strange.id])
+        self.assertIn("same tree?", doubts[0].text)
+        believed_now = [row.id for row in self.read(believed, self.here)]
+        self.assertEqual(len(believed_now), 2)
+        self.assertNotIn(strange.id, believed_now)
+        say_same_tree(self.studio, self.here.id, strange.id, same=True)
+        self.assertEqual(self.read(doubts_of, self.here), [])
+        self.assertEqual(len(self.read(believed, self.here)), 3)
+        say_same_tree(self.studio, self.here.id, strange.id, same=False)
+        self.assertEqual(len(self.read(believed, self.here)), 2)
 
     def test_confirmed_letters_are_kept_in_marks_figures_and_stories(self):
         years = self.years()

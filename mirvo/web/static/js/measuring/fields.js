@@ -17,7 +17,7 @@ export class Fields {
     this.trunk = root.querySelector("[data-trunk-height]");
     this.turned = root.querySelector("[data-turned]");
     this.ballTrunk = root.querySelector("[data-ball-trunk]");
-    this.flags = Object.fromEntries(["set", "underside"].map((name) => [name, root.querySelector(`[data-${name}]`)]));
+    this.flags = Object.fromEntries(["set", "underside", "flare_on_plane_only"].map((name) => [name, root.querySelector(`[data-${name.replaceAll("_", "-")}]`)]));
     this.flanks = root.querySelector("[data-to-flanks]");
     if (this.flanks) this.flanks.checked = localStorage.getItem(BY_HAND) === null;
     this.flanks?.addEventListener("change", (event) => {

@@ -64,6 +64,7 @@ export interface TopDraft {
   points?: Record<string, [number, number]> | null;
   set?: boolean | null;
   underside?: boolean | null;
+  flare_on_plane_only?: boolean | null;
 }
 
 /**  */
