@@ -1,6 +1,7 @@
 """How true the measuring is on path-traced photos, told in docs/accuracy-traced.md.
 
     python -m tools.traced FOLDER 700000 24     # renders them, a minute each
+    python -m tools.traced FOLDER 800000 8 1400 CONDITION    # for each of traced.conditions
     python -m tools.accuracy_traced FOLDER
 
 A proposal follows a root when 70 % of its path lies within the root's half width (and 3 px) of
@@ -28,9 +29,18 @@ from mirvo.core.measure.top import measure_top
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.card import find_card
 from tests.hand import shaken
+from tools.traced.conditions import CONDITIONS
 
 PAGE = Path(__file__).parent.parent / "docs" / "accuracy-traced.md"
 CLICK_SD_PX = 2.0
+CONDITIONS_HEAD = (
+    "## Condition by condition",
+    "",
+    "Easy scenes, each under one condition: the same bases in each row.",
+    "",
+    "| condition | scenes | recall | precision | traced | azimuth of clicks held by the ± |",
+    "|---|---|---|---|---|---|",
+)
 NEAR_PX, OF_PATH, OF_CREST = 3.0, 0.7, 0.6
 
 
@@ -186,14 +196,37 @@ def page_of(found: Found) -> str:
     return "\n".join([*lines, ""])
 
 
+def conditions_of(folder: Path) -> list[str]:
+    """Rows of the table of conditions, of those that were rendered."""
+    rows = []
+    for condition in CONDITIONS:
+        found = Found()
+        for scene in sorted((folder / condition).glob("*/truth.json")):
+            look_at(scene.parent, found)
+        if not found.scenes:
+            continue
+        hit, right, traced = (np.mean(one) for one in (found.hit, found.right, found.traced))
+        held = found.held.get("azimuth, °", [])
+        rows.append(
+            f"| {condition.replace('-', ' ')} | {found.scenes} | {hit:.2f} | {right:.2f} "
+            f"| {100 * traced:.0f} % | {100 * np.mean(held):.0f} % |"
+        )
+        print(rows[-1], flush=True)
+    return rows
+
+
 def main(folder: str) -> None:
     found = Found()
     for scene in sorted(Path(folder).iterdir()):
         if (scene / "truth.json").exists():
             look_at(scene, found)
             print(scene.name, len(found.right), sum(found.right), flush=True)
-    PAGE.write_text(page_of(found))
-    print(page_of(found))
+    rows = conditions_of(Path(folder))
+    page = page_of(found)
+    if rows:
+        page = "\n".join([page, *CONDITIONS_HEAD, *rows, ""])
+    PAGE.write_text(page)
+    print(page)
 
 
 if __name__ == "__main__":

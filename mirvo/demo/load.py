@@ -1,12 +1,15 @@
-"""Loads the made-up yard: photos by the simulated camera, measured as a user's would be."""
+"""Loads the made-up yard: photos of made-up bases, measured as a user's would be.
+
+The photos from above ship beside this module with their truth; they were made with the path-traced
+camera (tools/demo_photos.py). Side views are taken by the simulated turntable as the yard is made.
+"""
 
 from __future__ import annotations
 
+import json
 import shutil
-from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
-from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -14,10 +17,7 @@ import numpy as np
 
 from mirvo.core.letters import next_letter
 from mirvo.demo.scenario import DemoSession, DemoTree, read_scenario
-from mirvo.standins.base import Base, Truth, grown, random_base, without
-from mirvo.standins.camera import random_camera
-from mirvo.standins.photo import shoot, single_threaded, true_marks
-from mirvo.standins.scene import Layout
+from mirvo.standins.base import Base, grown, random_base, without
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.root_plane import views_of_day
@@ -25,35 +25,32 @@ from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.measuring.years import confirm
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import TargetForm, set_target
-from mirvo.studio.photos.simulated import photograph, truth_of
+from mirvo.studio.photos.simulated import keep_shot, truth_of
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import RootDone, SessionForm
 from mirvo.studio.tree_queries import measured_base, measurements_of
 from mirvo.studio.yard.settings import save_yard
 from mirvo.studio.yard.trees import add_tree
 
-PHOTO_SIZE = (1280, 960)
+PHOTOS = Path(__file__).parent / "photos"
 CLICK_SD_PX = 1.5
 TRIED_BELOW, TRIED_RIM = 0.12, 0.35
-# As many as the smallest machine it is made for has cores.
-WORKERS = 2
 
 
 @dataclass
-class _Shot:
-    """One photo to take: when, of which base, from where."""
+class Shot:
+    """One photo: when, of which base, and the seed of all by chance in it."""
 
     taken_on: date
     base: Base
     seed: int
-    taken: Future[tuple[bytes, Truth]] | None = None
 
 
 @dataclass
-class _History:
+class History:
     """One tree's photos, and the keys of the roots each session takes off."""
 
-    shots: list[_Shot] = field(default_factory=list)
+    shots: list[Shot] = field(default_factory=list)
     removed: dict[date, set[str]] = field(default_factory=dict)
 
 
@@ -78,27 +75,20 @@ def fill_yard(studio: Studio) -> None:
     """Live through the years of the whole yard."""
     scenario = read_scenario()
     save_yard(studio, scenario.yard)
-    histories = [_history(index, entry) for index, entry in enumerate(scenario.trees)]
-    with _workers() as pool:
-        for history in histories:
-            for shot in history.shots:
-                shot.taken = pool.submit(shoot, shot.base, shot.seed, shot.taken_on, PHOTO_SIZE)
-        for entry, history in zip(scenario.trees, histories, strict=True):
-            _grow_up(studio, entry, history)
+    for index, entry in enumerate(scenario.trees):
+        _grow_up(studio, entry, history_of(index, entry))
 
 
-def _workers() -> ProcessPoolExecutor:
-    """Spawned, not forked: a fork of a process with busy threads can stand still for ever."""
-    return ProcessPoolExecutor(
-        WORKERS, mp_context=get_context("spawn"), initializer=single_threaded
-    )
+def photo_name(entry: DemoTree, day: date) -> str:
+    """Name of the photo of a tree on a day, and of its truth, without an ending."""
+    return f"{entry.name.lower().replace(' ', '-')}-{day:%Y-%m-%d}"
 
 
-def _history(index: int, entry: DemoTree) -> _History:
+def history_of(index: int, entry: DemoTree) -> History:
     """The base at each photo: grown by its years, cut by the sessions before."""
     base = without(random_base(entry.seed, entry.trunk_mm), set(entry.drop))
     start = entry.photos[0]
-    history, gone = _History(), set[str]()
+    history, gone = History(), set[str]()
     for session in entry.sessions:
         left = without(base, gone)
         # What a sensible artist would have cut then.
@@ -108,7 +98,7 @@ def _history(index: int, entry: DemoTree) -> _History:
         cut = {key for done, keys in history.removed.items() if done < day for key in keys}
         years = (day - start).days / 365.25
         standing = without(grown(base, years, entry.growth), cut)
-        history.shots.append(_Shot(day, standing, 100 * index + number))
+        history.shots.append(Shot(day, standing, 100 * index + number))
     return history
 
 
@@ -118,19 +108,19 @@ def _worst(base: Base, count: int) -> set[str]:
     return {root.key for root in order[:count]}
 
 
-def _grow_up(studio: Studio, entry: DemoTree, history: _History) -> None:
+def _grow_up(studio: Studio, entry: DemoTree, history: History) -> None:
     """One tree's years in order: photos, measurements, sessions, target."""
     tree = add_tree(studio, entry.form)
     letters: dict[str, str] = {}
-    events: list[tuple[date, int, _Shot | DemoSession | None]] = []
+    events: list[tuple[date, int, Shot | DemoSession | None]] = []
     events += [(shot.taken_on, 0, shot) for shot in history.shots]
     events += [(session.done_on, 1, session) for session in entry.sessions]
     if entry.planned_on is not None:
         events.append((entry.planned_on, 2, None))
     # Photo before session before plan on one day, as it is done.
     for day, _, event in sorted(events, key=lambda dated: dated[:2]):
-        if isinstance(event, _Shot):
-            _measure(studio, tree.id, event, letters)
+        if isinstance(event, Shot):
+            _measure(studio, tree.id, entry, event, letters)
         elif event is None and entry.target is not None:
             _plan_as_of(studio, tree.id, entry.target, day)
         elif isinstance(event, DemoSession):
@@ -154,21 +144,18 @@ def _plan_as_of(studio: Studio, tree_id: int, target: TargetForm, day: date) -> 
         then.close()
 
 
-def _measure(studio: Studio, tree_id: int, shot: _Shot, letters: dict[str, str]) -> None:
-    photo = photograph(
-        studio,
-        tree_id,
-        shot.base,
-        shot.seed,
-        shot.taken_on,
-        size=PHOTO_SIZE,
-        shot=shot.taken.result() if shot.taken else None,
-    )
+def _measure(
+    studio: Studio, tree_id: int, entry: DemoTree, shot: Shot, letters: dict[str, str]
+) -> None:
+    name = photo_name(entry, shot.taken_on)
+    content = (PHOTOS / f"{name}.jpg").read_bytes()
+    known = json.loads((PHOTOS / f"{name}.json").read_text("utf-8"))
+    photo = keep_shot(studio, tree_id, f"{name}.jpg", content, known, shot.taken_on, "top")
     for root in sorted(shot.base.roots, key=lambda root: root.azimuth_deg):
         # Letters in the order of the clock at first sight, and for life.
         letters.setdefault(root.key, next_letter(letters.values()))
-    camera = random_camera(shot.seed, *PHOTO_SIZE)
-    marks = true_marks(shot.base, camera, Layout(), letters)
+    roots = [{**root, "label": letters[root["label"]]} for root in known["marks"]["roots"]]
+    marks = {**known["marks"], "roots": sorted(roots, key=lambda root: root["label"])}
     save_marks(studio, photo.id, _by_hand(marks, np.random.default_rng(shot.seed)), 0)
 
 

@@ -6,6 +6,7 @@ import io
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from datetime import date
+from typing import Protocol
 
 import cv2
 import numpy as np
@@ -96,11 +97,6 @@ def as_jpeg(
     return out.getvalue()
 
 
-def single_threaded() -> None:
-    """For worker processes: they share the cores already, threads within only get in the way."""
-    cv2.setNumThreads(1)
-
-
 def shoot(base: Base, seed: int, taken_on: date, size: tuple[int, int]) -> tuple[bytes, Truth]:
     """A photo from a hand-held camera and what it truly shows."""
     camera = random_camera(seed, *size)
@@ -123,8 +119,14 @@ def truth(base: Base, camera: Camera, layout: Layout | None = None) -> Truth:
     }
 
 
+class Projects(Protocol):
+    """A camera as far as truth asks: pixels (n, 2) of points (n, 2), mm, at heights, mm."""
+
+    def project(self, points: Array, height_mm: Array | float) -> Array: ...
+
+
 def true_marks(
-    base: Base, camera: Camera, layout: Layout, letters: Mapping[str, str] | None = None
+    base: Base, camera: Projects, layout: Layout, letters: Mapping[str, str] | None = None
 ) -> Truth:
     """Marks as a person without any error would set them, its roots in order of their letters.
 
@@ -147,7 +149,7 @@ def true_marks(
     }
 
 
-def _true_calibration(camera: Camera, layout: Layout) -> Truth:
+def _true_calibration(camera: Projects, layout: Layout) -> Truth:
     if layout.card is not None:
         return {"kind": "card", "height_above_root_plane_mm": layout.card.height_mm}
     corners = camera.project(layout.pot_corners(), layout.rim_height_mm)
@@ -160,7 +162,7 @@ def _true_calibration(camera: Camera, layout: Layout) -> Truth:
     }
 
 
-def card_seen(card: CardPlace, camera: Camera) -> Array:
+def card_seen(card: CardPlace, camera: Projects) -> Array:
     """Marker corners (16, 2) px, in the order ids 0 to 3, each clockwise from its top left."""
     return camera.project(card.corners(), card.height_mm)
 
@@ -169,7 +171,7 @@ def _sheet_seen(card: CardPlace, camera: Camera) -> Array:
     return camera.project(card.sheet(), card.height_mm)
 
 
-def _root_marks(base: Base, index: int, camera: Camera, letters: Mapping[str, str]) -> Truth:
+def _root_marks(base: Base, index: int, camera: Projects, letters: Mapping[str, str]) -> Truth:
     root = base.roots[index]
     path = root_path(base, root)
     widths = root_widths(root, len(path))
@@ -188,7 +190,7 @@ def _root_marks(base: Base, index: int, camera: Camera, letters: Mapping[str, st
     }
 
 
-def _across(path: Array, widths: Array, at: int, camera: Camera) -> list[list[float]]:
+def _across(path: Array, widths: Array, at: int, camera: Projects) -> list[list[float]]:
     step = path[at + 1] - path[at - 1]
     side = np.array([step[1], -step[0]]) / np.hypot(*step) * widths[at] / 2
     ends = camera.project(np.stack([path[at] - side, path[at] + side]), 0.0)

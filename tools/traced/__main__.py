@@ -1,4 +1,10 @@
-"""Path-traced photos with their truth: python -m tools.traced FOLDER FIRST_SEED COUNT [WIDTH]"""
+"""Path-traced photos with their truth:
+
+    python -m tools.traced FOLDER FIRST_SEED COUNT [WIDTH [CONDITION]]
+
+Without a condition all presets in turn; with one of `conditions.CONDITIONS` easy scenes under it,
+in a folder of that name.
+"""
 
 from __future__ import annotations
 
@@ -9,27 +15,42 @@ from pathlib import Path
 
 import numpy as np
 
+from tools.traced.conditions import ASIDE, under
 from tools.traced.render import as_jpeg, develop, trace
 from tools.traced.scene import PRESETS, random_scene
 from tools.traced.truth import truth_of
 
-SAMPLES, QUALITY = 24, 90
+SAMPLES, QUALITY = 16, 90
+EASY, NOISE = "easy", 14.0
 TAKEN_ON = date(2026, 11, 1)
 
 
-def main(folder: str, first: str, count: str, width: str = "2000") -> None:
+def main(folder: str, first: str, count: str, width: str = "2000", condition: str = "") -> None:
     for seed in range(int(first), int(first) + int(count)):
-        preset = list(PRESETS)[seed % len(PRESETS)]
+        preset = EASY if condition else list(PRESETS)[seed % len(PRESETS)]
         scene = random_scene(seed, preset, int(width), int(width) * 3 // 4)
+        if condition:
+            scene = under(condition, scene)
         light, places, _ = trace(scene, SAMPLES, denoised=True)
-        picture = develop(light, np.random.default_rng(seed + 1), PRESETS[preset])
-        out = Path(folder) / str(seed)
+        rng = np.random.default_rng(seed + 1)
+        picture = develop(light, rng, PRESETS[preset])
+        if condition == "noise":
+            noisy = picture + rng.normal(0, NOISE, picture.shape)
+            picture = np.clip(noisy, 0, 255).astype(np.uint8)
+        out = Path(folder) / condition / str(seed)
         out.mkdir(parents=True, exist_ok=True)
         (out / "photo.jpg").write_bytes(
             as_jpeg(picture, TAKEN_ON, scene.camera.focal_35mm, QUALITY)
         )
-        (out / "truth.json").write_text(json.dumps(truth_of(scene, places)))
-        print(seed, preset, flush=True)
+        truth = truth_of(scene, places)
+        if condition == "outline-aside":
+            outline = np.array(truth["marks"]["trunk"]["outline"])
+            across = float(np.ptp(outline, axis=0).mean())
+            truth["marks"]["trunk"]["outline"] = (
+                outline + np.array([ASIDE * across, 0.0])
+            ).tolist()
+        (out / "truth.json").write_text(json.dumps(truth))
+        print(seed, preset, condition, flush=True)
 
 
 if __name__ == "__main__":

@@ -41,6 +41,11 @@ class TracedCamera:
         bent = flat * (1 + self.bend * (flat**2).sum(1, keepdims=True))
         return np.asarray(self.focal_px * bent + self.middle)
 
+    def project(self, points: Array, height_mm: Array | float) -> Array:
+        """Pixels (n, 2) of places (n, 2) at heights above the root plane, mm."""
+        tall = np.broadcast_to(np.asarray(height_mm, float), len(points))
+        return self.see(np.column_stack([points, tall]))
+
     def straight_pixels(self) -> Array:
         """For every pixel of the bent picture the place in a straight one (height, width, 2)."""
         u, v = np.meshgrid(np.arange(self.width), np.arange(self.height))

@@ -93,11 +93,20 @@ def random_scene(
     )
     if lying is not None:
         meshes["litter"] = lying
-    light = _light(rng, hard)
+    light = random_light(rng, hard)
     leaves = _leaves(rng, light) if light.kind == DAPPLED else None
     camera = random_traced_camera(rng, width, height, reach, hard)
     return TracedScene(
-        seed, preset, base, camera, light, meshes, wet, _sheet(rng, reach, pot, hard), leaves, pot
+        seed,
+        preset,
+        base,
+        camera,
+        light,
+        meshes,
+        wet,
+        lay_sheet(rng, reach, pot, hard),
+        leaves,
+        pot,
     )
 
 
@@ -108,7 +117,7 @@ def seen_anew(scene: TracedScene, seed: int) -> TracedScene:
     skin_mesh, camera = scene.meshes["base"], scene.camera
     wet = bool(rng.random() < 0.1 + 0.25 * hard)
     colours = _bark_colours(scene.base, skin_mesh.corners, scene.meshes["soil"], rng, hard, wet)
-    light = _light(rng, hard)
+    light = random_light(rng, hard)
     return replace(
         scene,
         seed=seed,
@@ -116,7 +125,7 @@ def seen_anew(scene: TracedScene, seed: int) -> TracedScene:
         light=light,
         meshes=scene.meshes | {"base": replace(skin_mesh, colours=colours)},
         wet=wet,
-        sheet=_sheet(rng, reach, scene.pot, hard),
+        sheet=lay_sheet(rng, reach, scene.pot, hard),
         leaves=_leaves(rng, light) if light.kind == DAPPLED else None,
     )
 
@@ -183,7 +192,7 @@ def _along_the_grain(base: SolidBase, corners: Array, share: Array) -> Array:
     return np.asarray(np.where(share[:, None] > 0.5, root, trunk))
 
 
-def _light(rng: np.random.Generator, hard: float) -> Light:
+def random_light(rng: np.random.Generator, hard: float) -> Light:
     odds = np.array([0.25 + 0.1 * hard, 0.5 - 0.3 * hard, 0.05 + 0.2 * hard, 0.12])
     kind = str(rng.choice([HARD_SUN, SOFT, DAPPLED, LAMP], p=odds / odds.sum()))
     warm = rng.uniform(-0.12, 0.12)
@@ -223,7 +232,7 @@ def _leaves(rng: np.random.Generator, light: Light) -> Mesh:
     return Mesh(found, np.concatenate(faces).astype(np.int32), np.full((len(found), 3), 0.1))
 
 
-def _sheet(rng: np.random.Generator, reach: float, pot: Pot | None, hard: float) -> Sheet | None:
+def lay_sheet(rng: np.random.Generator, reach: float, pot: Pot | None, hard: float) -> Sheet | None:
     """The card beside the base, on the soil or across the rim."""
     away = reach * float(rng.uniform(0.55, 1.0)) + HALF[1] * float(rng.uniform(0.5, 1.0))
     side = float(rng.uniform(0, 2 * np.pi))

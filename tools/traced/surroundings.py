@@ -149,7 +149,7 @@ def pot_mesh(pot: Pot, rng: np.random.Generator) -> Mesh:
 
 def bench(rng: np.random.Generator, level_mm: float) -> Mesh:
     """The table under the pot, with a grain of its own."""
-    count, half = 330, 900.0
+    count, half = 620, 800.0
     line = np.linspace(-half, half, count)
     x, y = np.meshgrid(line, line)
     colour = np.array(BENCHES[int(rng.integers(len(BENCHES)))]) * rng.uniform(0.6, 1.4)

@@ -126,7 +126,7 @@ def _from_segment(cal: SegmentCalibration, photo: PhotoInfo, draws: Draws) -> Pl
     matrix[:, 2, 2] = 1.0
     height = _camera_height(cal.camera_height_mm, scale, photo, draws)
     foot = apply_homography(matrix, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
-    tilted = _tilt_draws(foot, height, draws, UNKNOWN_TILT_SD_DEG) @ matrix
+    tilted = tilt_draws(foot, height, draws, UNKNOWN_TILT_SD_DEG) @ matrix
     # Tilting stretches the known length; it is known, so it is put right again.
     again = apply_homography(tilted, ends)
     tilted[:, :2] *= (cal.length_mm / length_of(again[:, 1] - again[:, 0]))[:, None, None]
@@ -145,7 +145,7 @@ def _from_ellipse(cal: EllipseCalibration, photo: PhotoInfo, draws: Draws) -> Pl
     scale = np.sqrt(np.abs(np.linalg.det(matrix[:, :2, :2])))
     height = _camera_height(cal.camera_height_mm, scale, photo, draws)
     foot = apply_homography(matrix, np.broadcast_to(photo.centre, (draws.rows, 1, 2)))[:, 0]
-    matrix = _tilt_draws(foot, height, draws, max(UNKNOWN_TILT_SD_DEG, tilt)) @ matrix
+    matrix = tilt_draws(foot, height, draws, max(UNKNOWN_TILT_SD_DEG, tilt)) @ matrix
     plane = PlaneMap(
         "ellipse", matrix, foot, height, _reference_height(cal, draws), *_lens(photo, draws)
     )
@@ -349,7 +349,7 @@ def _reference_height(cal: AnyCalibration, draws: Draws) -> Array:
     return draws.scalars(cal.height_above_root_plane_mm, cal.height_plus_minus_mm / 1.96)
 
 
-def _tilt_draws(foot: Array, height: Array, draws: Draws, sd_deg: float) -> Array:
+def tilt_draws(foot: Array, height: Array, draws: Draws, sd_deg: float) -> Array:
     """Projective maps of mm to mm for a camera that looked a little askew; row 0 identity."""
     sd = np.tan(np.radians(sd_deg))
     slope = np.stack([draws.scalars(0.0, sd), draws.scalars(0.0, sd)], axis=1)

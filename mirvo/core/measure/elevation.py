@@ -12,12 +12,15 @@ from typing import Any
 
 import numpy as np
 
-from mirvo.core.measure.calibration import calibrate_by
+from mirvo.core.measure.calibration import calibrate_by, tilt_draws
 from mirvo.core.measure.plane_map import PhotoInfo, PlaneMap
 from mirvo.core.measure.side_marks import SideMarks
 from mirvo.core.measure.uncertainty import Array, Draws
 
 UNKNOWN_PITCH_SD_DEG = 6.0
+# How well a reference stands in the plane of the trunk's axis, put there by eye.
+BESIDE_SD_MM, TURNED_SD_DEG = 4.0, 3.5
+USUAL_DISTANCE_MM = 600.0
 FLAT_KINDS = ("segment", "ellipse")
 UNKNOWN_PITCH = (
     "The camera's pitch is unknown, so nearer points may stand higher than they look; the ± is "
@@ -69,6 +72,8 @@ def elevation(
     BadInput : when the calibration does not determine a map.
     """
     plane = calibrate_by(marks, photo, draws, card_corners)
+    if plane.kind not in FLAT_KINDS:
+        _draw_place(plane, draws)
     ends = plane.to_plane(draws.points(marks.soil_line))
     along = ends[:, 1] - ends[:, 0]
     if (marks.soil_line[1][0] - marks.soil_line[0][0]) < 0:
@@ -78,6 +83,18 @@ def elevation(
     if plane.kind in FLAT_KINDS:
         _draw_pitch(plane, up, draws)
     return Elevation(plane, draws, ends[:, 0], right, up)
+
+
+def _draw_place(plane: PlaneMap, draws: Draws) -> None:
+    """Let the reference stand nearer or farther than the trunk's axis, and not quite along it.
+
+    Nobody sees a few millimetres of depth, a card that is turned a little, or a trunk that leans
+    toward the camera; each of them moves widths by a percent.
+    """
+    plane.reference_height = plane.reference_height + draws.scalars(0.0, BESIDE_SD_MM)
+    height = np.where(np.isfinite(plane.camera_height), plane.camera_height, USUAL_DISTANCE_MM)
+    turned = tilt_draws(plane.foot, height, draws, TURNED_SD_DEG)
+    plane.to_reference = turned @ plane.to_reference
 
 
 def _draw_pitch(plane: PlaneMap, up: Array, draws: Draws) -> None:

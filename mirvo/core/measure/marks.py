@@ -254,6 +254,8 @@ def _lies_along(line: LineString, across: LineString) -> bool:
     """
     if not MIN_JUDGED_PX < across.length < line.length:
         return False  # so short a width turns with the hand that set it
+    if line.distance(across.centroid) > across.length / 2:
+        return False  # the path begins only where the root comes into sight
     (px, py), (qx, qy) = across.coords
     width = (qx - px, qy - py)
     reach = max(across.length / 2, 1.0)

@@ -21,7 +21,7 @@ RADIALITY_PARTS = ("coverage", "evenness", "balance", "heading")
 
 # Raised when a formula changes, so that kept measurements are worked out anew and the years stay
 # comparable. 2: outlines are smooth curves, radiality is continuous, cards by all their edges.
-FIGURES_VERSION = 2
+FIGURES_VERSION = 3
 
 
 class CalibrationQuality(Record):

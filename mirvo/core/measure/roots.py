@@ -14,6 +14,11 @@ from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array, Draws
 
 CREST_SHARE_OF_WIDTH = 0.6
+# How high the flanks of a root's base stand, of its width: between bases that are path-traced
+# and those of the quick camera, which lie flat.
+FLANK_SHARE, FLANK_SHARE_SD = 0.08, 0.25
+# Where a base is marked, of the trunk's radius; how far a root bends aside beyond, of its way.
+USUAL_BASE, ASIDE_SD = 1.15, 0.35
 STEPS_PER_TRUNK = 8
 Pair = tuple[tuple[float, float], tuple[float, float]]
 Width = tuple[Array, Array]
@@ -24,7 +29,8 @@ class PlaneRoot:
     """One root on the plan for every draw.
 
     path : (rows, n, 2), mm. base : middle of the base width or first path point, (rows, 2).
-    width : (rows,), mm, or None. widths_along : (rows, n), mm.
+    width : (rows,), mm, or None. widths_along : (rows, n), mm. aside : (rows,), how far it may
+    bend aside on the way from the trunk to where its path begins, of that way.
     What follows from the trunk's centre is set by `measure_about_trunk`.
     """
 
@@ -33,6 +39,7 @@ class PlaneRoot:
     base: Array
     width: Array | None
     widths_along: Array
+    aside: Array
     photo: str | None = None
     azimuth: Array = field(default_factory=lambda: np.zeros(0))
     heading: Array = field(default_factory=lambda: np.zeros(0))
@@ -42,13 +49,19 @@ class PlaneRoot:
     looped: float = 0.0
 
 
-def roots_on_plane(marks: Sequence[RootMark], plane: PlaneMap, draws: Draws) -> list[PlaneRoot]:
-    """Rectify the roots of one photo: widths on the root plane, paths at crest height."""
+def roots_on_plane(
+    marks: Sequence[RootMark], plane: PlaneMap, draws: Draws, from_below: bool = False
+) -> list[PlaneRoot]:
+    """Rectify the roots of one photo: widths a little above the root plane, paths at crest height.
+
+    from_below : it shows the lifted tree's underside, where no flank is known to stand higher.
+    """
     if not marks:
         return []
-    bases = _widths([root.base_width for root in marks], marks, plane, draws)
+    share = 0.0 if from_below else FLANK_SHARE
+    bases = _widths([root.base_width for root in marks], marks, plane, draws, share)
     bases = [_loosened(*row, draws) for row in zip(bases, marks, strict=True)]
-    ends = _widths([root.end_width for root in marks], marks, plane, draws)
+    ends = _widths([root.end_width for root in marks], marks, plane, draws, 0.0)
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
     pixels = [draws.points(root.path, _sd_px(root, draws)) for root in marks]
@@ -57,7 +70,8 @@ def roots_on_plane(marks: Sequence[RootMark], plane: PlaneMap, draws: Draws) -> 
     roots = []
     for root, base, path, widths in zip(marks, bases, paths, along, strict=True):
         middle, width = (path[:, 0], None) if base is None else base
-        roots.append(PlaneRoot(root, path, middle, width, widths))
+        aside = draws.scalars(0.0, ASIDE_SD) if base is None else np.zeros(draws.rows)
+        roots.append(PlaneRoot(root, path, middle, width, widths, aside))
     return roots
 
 
@@ -70,9 +84,14 @@ def _at_crest(pixels: list[Array], along: list[Array], plane: PlaneMap) -> list[
 
 
 def _widths(
-    pairs: list[Pair | None], marks: Sequence[RootMark], plane: PlaneMap, draws: Draws
+    pairs: list[Pair | None],
+    marks: Sequence[RootMark],
+    plane: PlaneMap,
+    draws: Draws,
+    raised: float,
 ) -> list[Width | None]:
-    """Middle (rows, 2) and distance (rows,) of width points, mm; edges lie on the plane.
+    """Middle (rows, 2) and distance (rows,) of width points, mm; `raised` : how high they stand,
+    of their distance.
 
     All pairs are mapped at once; a root whose width is not marked has none.
     """
@@ -84,7 +103,12 @@ def _widths(
     if not clicked:
         return [None] * len(pairs)
     # One call for all pairs: the map costs the same for two points as for sixty.
-    ends = plane.to_plane(np.concatenate(clicked, axis=1))
+    pixels = np.concatenate(clicked, axis=1)
+    flat = plane.to_plane(pixels)
+    # A root comes down from its trunk, so where it is widest it stands above the plane.
+    share = np.stack([draws.scalars(raised, FLANK_SHARE_SD) for _ in clicked], axis=1)
+    height = share * geometry.length_of(flat[:, 1::2] - flat[:, ::2])
+    ends = plane.to_plane(pixels, np.repeat(height, 2, axis=1))
     first, second = ends[:, ::2], ends[:, 1::2]
     middle, apart = (first + second) / 2, second - first
     wide = geometry.length_of(apart)
@@ -125,7 +149,11 @@ def _widths_along(
 
 def measure_about_trunk(root: PlaneRoot, centre: Array, diameter: Array, north: Array) -> None:
     """Azimuth, heading error, sweep, turns and looping of one root about the trunk's centre."""
-    root.azimuth = (geometry.direction_deg(root.base - centre) - north) % 360.0
+    away = root.base - centre
+    # Without a base width the path's start stands for the base; the way to it is not marked.
+    hidden = np.maximum(0.0, 2.0 * geometry.length_of(away) / diameter - USUAL_BASE)
+    turned = np.degrees(np.arctan(root.aside * hidden))
+    root.azimuth = (geometry.direction_deg(away) + turned - north) % 360.0
     path = root.path
     length = geometry.arc_lengths(path)
     total = length[:, -1]

@@ -82,9 +82,16 @@ class Scene:
 
 
 def read_scene(
-    marks: TopMarks, photo: PhotoInfo, draws: Draws, card_corners: Array | None = None
+    marks: TopMarks,
+    photo: PhotoInfo,
+    draws: Draws,
+    card_corners: Array | None = None,
+    from_below: bool = False,
 ) -> Scene:
-    """Rectify the marks of one photo; without a trunk the picture's foot is the front."""
+    """Rectify the marks of one photo; without a trunk the picture's foot is the front.
+
+    from_below : it shows the lifted tree's underside.
+    """
     plane = calibrate_by(marks, photo, draws, card_corners)
     trunks = [
         _outline(plane.to_plane(_strayed(trunk, draws), trunk.height_mm), draws)
@@ -101,7 +108,7 @@ def read_scene(
         flare=_outline(plane.to_plane(draws.points(marks.flare.outline)), draws)
         if marks.flare
         else None,
-        roots=roots_on_plane(marks.roots, plane, draws),
+        roots=roots_on_plane(marks.roots, plane, draws, from_below),
         front=plane.to_plane(np.broadcast_to(np.array([[front]]), (draws.rows, 1, 2)))[:, 0],
         quality=plane.quality(middle),
         front_is_marked=marks.front is not None,

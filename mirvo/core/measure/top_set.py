@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -19,13 +21,15 @@ from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.measure.roots import PlaneRoot
 from mirvo.core.measure.top import Scene, measure_scene, read_scene
-from mirvo.core.measure.uncertainty import Array, Draws
+from mirvo.core.measure.uncertainty import SEED, Array, Draws
 
 # Two points fix a turn and a shift on the plane.
 MIN_SHARED = 2
 # Roots marked twice lie closer than this when the card stayed.
 CARD_MOVED_MM = 6.0
 SCALES_DIFFER = 0.02
+# Two sets as large as the contract allows.
+READ_PHOTOS = 48
 # Two points close together say nothing of the turn.
 MIN_APART_MM = 5.0
 
@@ -86,8 +90,7 @@ def measure_top_set(
     ------
     BadInput : no photo shows the trunk, or one cannot be joined to the others.
     """
-    draws = Draws(photos[0].marks.click_sd_px)
-    seen = [_see(i, photo, draws) for i, photo in enumerate(photos)]
+    seen = [_see(i, photo) for i, photo in enumerate(photos)]
     joined = _join(seen)
     scene = _one_plan(joined)
     return measure_scene(scene, leave_out, limits)
@@ -106,11 +109,10 @@ class _Seen:
         self.scene.quality = self.scene.quality.warned(sentence)
 
 
-def _see(index: int, photo: MarkedPhoto, draws: Draws) -> _Seen:
-    own = draws.with_click_sd(photo.marks.click_sd_px)
+def _see(index: int, photo: MarkedPhoto) -> _Seen:
     try:
-        scene = read_scene(photo.marks, photo.photo, own, photo.card_corners)
-        points = _shared_points(photo, own)
+        # Moved onto the others afterwards, so each join has a copy of its own.
+        scene, points = deepcopy(_rectified(_Photo(photo), index))
     except BadInput as error:
         raise BadInput(f"photos.{index}.marks.{error.field}", error.message) from None
     for root in scene.roots:
@@ -120,6 +122,32 @@ def _see(index: int, photo: MarkedPhoto, draws: Draws) -> _Seen:
     if photo.underside:
         _mirror(scene, points)
     return _Seen(index, photo, scene, points)
+
+
+class _Photo:
+    """A marked photo as it is known again: by its marks and what calibrates it."""
+
+    def __init__(self, photo: MarkedPhoto) -> None:
+        self.photo = photo
+        corners = photo.card_corners
+        seen = None if corners is None else corners.tobytes()
+        self.key = (photo.marks.model_dump_json(), photo.photo, seen, photo.underside)
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Photo) and self.key == other.key
+
+
+@lru_cache(maxsize=READ_PHOTOS)
+def _rectified(of: _Photo, index: int) -> tuple[Scene, dict[str, Array]]:
+    """One photo in its own frame. Kept, as marks change in one photo of a set at a time."""
+    # A stream of its own; with one for all their errors would be the same errors.
+    own = Draws(of.photo.marks.click_sd_px, seed=SEED + index)
+    seen = of.photo
+    scene = read_scene(seen.marks, seen.photo, own, seen.card_corners, seen.underside)
+    return scene, _shared_points(of.photo, own)
 
 
 def _shared_points(photo: MarkedPhoto, draws: Draws) -> dict[str, Array]:

@@ -20,6 +20,7 @@ from mirvo.studio.photos.photo_queries import load_photo
 from mirvo.studio.yard.settings import yard_of
 
 TOO_FEW = "mark the calibration and the trunk's outline first; roots are sought from there"
+NO_SCALE = "mark the calibration first: a card, a known length, or the pot rim"
 DOUBTFUL_BELOW = 0.8
 # A proposal that starts so near to a marked root, in widths of the trunk, is that root.
 SAME_ROOT_TRUNKS = 0.13
@@ -69,6 +70,15 @@ def _apart(a: Spot, b: Spot) -> float:
 def make_ready(studio: Studio, photo_id: int, marks: Any) -> None:
     """Set a photo up ahead of the first question about it. Raises BadInput."""
     studio.vision.begin(vision_tasks.make_ready, _task(studio, photo_id, _top_draft(marks)))
+
+
+def trunk(studio: Studio, photo_id: int, marks: Any) -> FoundOutline:
+    """The trunk's outline as the photo shows it. Raises BadInput."""
+    draft = _top_draft(marks)
+    if draft.calibration is None:
+        raise BadInput("calibration", NO_SCALE)
+    bare = draft.model_copy(update={"trunk": None, "trunks": None})
+    return studio.vision.answer(vision_tasks.trunk, _task(studio, photo_id, bare, in_set=True))
 
 
 def trace(studio: Studio, photo_id: int, marks: Any, tip: Any) -> TracedRoot:
@@ -134,14 +144,15 @@ def _top_draft(marks: Any) -> TopDraft:
     return draft
 
 
-def _task(studio: Studio, photo_id: int, draft: TopDraft) -> PhotoTask:
+def _task(studio: Studio, photo_id: int, draft: TopDraft, in_set: bool = False) -> PhotoTask:
+    """in_set : no trunk is drawn yet, as in a photo of a set that leaves it to another."""
     with studio.reading() as db:
         photo, yard = load_photo(db, photo_id), yard_of(db)
-    if draft.calibration is None or not draft.every_trunk:
+    if draft.calibration is None or not (draft.every_trunk or in_set):
         raise BadInput("trunk", TOO_FEW)
     # Roots half drawn would refuse the marks, and none is needed here.
     bare = draft.model_copy(update={"roots": ()})
-    checked = checked_marks(photo, bare, yard)
+    checked = checked_marks(photo, bare, yard, in_set)
     corners = None
     if checked.calibration.kind == "card":
         found = card_corners(studio.photos, photo.digest)

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 
 # A set photo takes some 200 MB; two let one go back and forth.
 READY_PHOTOS = 2
+# To find a place no error bars are needed.
+FEW_DRAWS = 1
 Spots = tuple[Spot, ...]
 
 
@@ -45,6 +47,24 @@ def propose(task: PhotoTask) -> list[ProposedRoot]:
     helper = _assistant(task)
     report("Following the roots", 0.7)
     return [root.offered() for root in helper.propose()]
+
+
+def trunk(task: PhotoTask) -> FoundOutline:
+    """The trunk's outline as the photo shows it. Raises BadInput."""
+    from mirvo.core.measure.calibration import calibrate_by
+    from mirvo.core.measure.uncertainty import Draws
+    from mirvo.core.vision.trunk import propose_trunk
+
+    report("Reading the photo", 0.1)
+    picture = _picture(task.photo)
+    report("Looking for the trunk", 0.3)
+    corners = None if task.corners is None else np.array(task.corners)
+    marks = TopMarks.model_validate_json(task.marks)
+    plane = calibrate_by(marks, task.info, Draws(0.0, FEW_DRAWS), corners)
+    found = propose_trunk(picture, plane)
+    return FoundOutline(
+        outline=spots(found.outline), outline_sd_px=round(found.sd_px, 1), follows=False
+    )
 
 
 def make_ready(task: PhotoTask) -> None:

@@ -62,7 +62,7 @@ def photograph(
 
     content, known = shot or shoot(base, seed, taken_on, size)
     name = f"simulated-{taken_on:%Y-%m-%d}-{seed}.jpg"
-    return _keep_shot(studio, tree_id, name, content, known, taken_on, "top")
+    return keep_shot(studio, tree_id, name, content, known, taken_on, "top")
 
 
 def take_turntable(studio: Studio, tree_id: int) -> list[tuple[Photo, float]]:
@@ -76,7 +76,7 @@ def take_turntable(studio: Studio, tree_id: int) -> list[tuple[Photo, float]]:
         name = f"turntable-{studio.today:%Y-%m-%d}-{seed}-{turn:03.0f}.jpg"
         content = side_photo(base, camera, turn, studio.today)
         known = {"base": base.as_json(), "marks": side_truth(base, camera, turn)}
-        photo = _keep_shot(studio, tree_id, name, content, known, studio.today, "side")
+        photo = keep_shot(studio, tree_id, name, content, known, studio.today, "side")
         taken.append((photo, turn))
     return taken
 
@@ -98,7 +98,7 @@ def take_oblique(studio: Studio, tree_id: int) -> list[ObliqueShot]:
         name = f"{what}-{studio.today:%Y-%m-%d}-{seed}.jpg"
         content = take_photo(seen, camera, studio.today, layout)
         known = truth(seen, camera, layout)
-        photo = _keep_shot(studio, tree_id, name, content, known, studio.today, "top")
+        photo = keep_shot(studio, tree_id, name, content, known, studio.today, "top")
         taken.append(ObliqueShot(photo, CARD_HEIGHT_MM, under))
     return taken
 
@@ -110,7 +110,7 @@ def truth_of(studio: Studio, photo: Photo) -> Truth | None:
     return json.loads(path.read_text("utf-8")) if photo.simulated and path.exists() else None
 
 
-def _keep_shot(
+def keep_shot(
     studio: Studio,
     tree_id: int,
     name: str,
@@ -119,6 +119,7 @@ def _keep_shot(
     taken_on: date,
     kind: str,
 ) -> Photo:
+    """Store and record a photo whose truth is known, and its truth beside it."""
     facts = studio.photos.keep(content, name)
     studio.standins.mkdir(parents=True, exist_ok=True)
     path = studio.standins / f"{facts.digest}.json"

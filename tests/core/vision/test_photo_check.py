@@ -95,6 +95,3 @@ class PhotoCheckTest(unittest.TestCase):
         odd = replace(self.good, picture=self.good.picture[:700], corners=None)
         self.assertIn("cropped", self.said(odd))
 
-
-if __name__ == "__main__":
-    unittest.main()

@@ -32,6 +32,11 @@ def propose(studio: StudioDep, photo_id: int, sent: Question) -> StreamingRespon
     return StreamingResponse(_lines(coming), media_type="application/x-ndjson")
 
 
+@router.post("/trunk")
+def trunk(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
+    return JSONResponse(use.trunk(studio, photo_id, sent.marks).model_dump(mode="json"))
+
+
 @router.post("/trace")
 def trace(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
     found = use.trace(studio, photo_id, sent.marks, sent.tip)

@@ -2,6 +2,7 @@
 
 import { freeLetter, putTrunk, trunksOf } from "./geometry.js";
 
+const PULL_IT = "This is the trunk as the photo shows it. Drag its points right where it is not; g then looks for its roots.";
 const LOST = "The server cannot be reached; marks by hand are kept as ever.";
 
 export class Assist extends EventTarget {
@@ -21,9 +22,13 @@ export class Assist extends EventTarget {
     return this.ghosts.filter((one) => one.doubtful).length;
   }
 
-  /** Ask for proposals; messages on the way are told as they come. */
-  async propose() {
+  /** Ask for the trunk where none is drawn, else for roots; messages on the way are told. */
+  async propose(height) {
     if (this.work) return;
+    if (!trunksOf(this.store.marks).length) {
+      await this.#trunk(height);
+      return;
+    }
     await this.#busy("Looking for roots", async (signal) => {
       const answer = await this.#post("propose", { marks: this.store.marks }, signal);
       for await (const said of lines(answer.body)) {
@@ -32,6 +37,17 @@ export class Assist extends EventTarget {
         else this.#offer(said.result);
       }
     });
+  }
+
+  /** Draw the trunk as the photo shows it, to be pulled right. */
+  async #trunk(height) {
+    await this.#busy("Looking for the trunk", async (signal) => {
+      const answer = await this.#post("trunk", { marks: this.store.marks }, signal);
+      const { outline, outline_sd_px } = await answer.json();
+      this.store.change((marks) => putTrunk(marks, { outline, outline_sd_px, height_mm: height }));
+      this.said = PULL_IT;
+    });
+    if (this.said === PULL_IT) this.#makeReady();
   }
 
   #offer(found) {
@@ -55,6 +71,20 @@ export class Assist extends EventTarget {
     });
     this.#drop();
     return this.store.marks.roots.length - 1;
+  }
+
+  /** Take up all proposals that are not doubtful, as one step; the doubtful ones are left. */
+  acceptSure() {
+    const sure = this.ghosts.filter((one) => !one.doubtful);
+    if (!sure.length) return;
+    this.store.change((marks) => {
+      for (const { path, base_width, points_sd_px } of sure) {
+        marks.roots.push({ label: freeLetter(marks.roots, this.store.letters), path, base_width, points_sd_px });
+      }
+    });
+    this.ghosts = this.ghosts.filter((one) => one.doubtful);
+    this.current = 0;
+    this.#changed();
   }
 
   reject() {

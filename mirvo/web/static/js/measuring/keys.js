@@ -29,6 +29,7 @@ export function listenKeys(desk) {
     const actions = {
       z: () => (event.shiftKey ? tools.redo() : tools.undo()),
       h: () => tools.height(),
+      a: () => assist.acceptSure(),
       g: () => store.marks.roots && (assist.ghosts.length ? assist.next() : desk.propose()),
       s: () => tools.snap(),
       l: () => loupe.toggle(),

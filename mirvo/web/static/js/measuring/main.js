@@ -83,10 +83,13 @@ const actions = {
     tools.note = "";
     const outlines = trunksOf(store.marks).flatMap((one) => one.outline);
     if (outlines.length) view.frame(outlines, AROUND_TRUNK);
-    assist.propose();
+    // Enter then accepts, and does not press the button again.
+    surface.focus({ preventScroll: true });
+    assist.propose(fields.trunkHeight);
   },
   stop: () => assist.stop(),
   accept: () => assist.accept(),
+  sure: () => assist.acceptSure(),
   reject: () => assist.reject(),
   next: () => assist.next(),
   dismiss: () => assist.dismiss(),
@@ -143,6 +146,9 @@ assist.addEventListener("change", () => {
   const { ghost } = assist;
   part("ghosts").hidden = !ghost && !assist.said;
   for (const button of part("ghosts").querySelectorAll("[data-when=ghost]")) button.hidden = !ghost;
+  const sure = assist.ghosts.length - assist.doubtful;
+  part("sure").hidden = sure < 2;
+  part("sure-count").textContent = sure;
   part("ghost-said").textContent = ghost
     ? `${assist.ghosts.length} proposed, ${assist.doubtful} doubtful. This one: ${Math.round(ghost.confidence * 100)} % sure.`
     : assist.said;

@@ -1,0 +1,101 @@
+"""From a photo to believed figures for eleven roots: few clicks and few keys."""
+
+from dataclasses import replace
+from datetime import date
+
+import numpy as np
+
+from mirvo.core.angles import angle_between
+from mirvo.standins.base import BaseRoot, random_base
+from mirvo.standins.camera import phone_camera
+from mirvo.standins.card import CardPlace
+from mirvo.standins.photo import take_photo
+from mirvo.standins.scene import Layout
+from mirvo.studio.photos.intake import take_in
+from tests.browser.stage import BrowserCase
+
+SIZE = (2016, 1512)
+MOST_CLICKS, MOST_KEYS = 8, 10
+ROOTS = 11
+NEAR_DEG = 9.0
+
+
+def base_of_eleven():
+    rng = np.random.default_rng(11)
+    base = random_base(62, 52.0)
+    roots = tuple(
+        BaseRoot(
+            f"r{i}",
+            round(360.0 / ROOTS * i + float(rng.uniform(-6, 6)), 1) % 360.0,
+            float(rng.uniform(7.0, 10.0)),
+            float(rng.uniform(48, 70)),
+            bend_deg=float(rng.normal(0, 14)),
+        )
+        for i in range(ROOTS)
+    )
+    return replace(base, roots=roots)
+
+
+class Hand:
+    """An artist at the desk; counts clicks and keys."""
+
+    def __init__(self, page):
+        self.page, self.clicks, self.keys = page, 0, 0
+
+    def click(self, locator):
+        locator.click()
+        self.clicks += 1
+
+    def press(self, key):
+        self.page.keyboard.press(key)
+        self.keys += 1
+
+    def type(self, text):
+        for letter in text:
+            self.press(letter)
+
+
+class ElevenRootsTest(BrowserCase):
+    def setUp(self):
+        super().setUp()
+        self.base = base_of_eleven()
+        layout = Layout(card=CardPlace(0.0, -190.0, 5.0, 14.0))
+        shot = replace(phone_camera(62, 8, SIZE), above_mm=520.0)
+        content = take_photo(self.base, shot, date(2025, 3, 1), layout)
+        taken = take_in(self.studio, self.tree().id, [("base.jpg", content)], "top")
+        self.photo_id = taken[0].photo.id
+
+    def working(self):
+        """Wait until what was asked of the photo is answered."""
+        self.page.locator("[data-working]").wait_for(state="visible")
+        self.page.locator("[data-working]").wait_for(state="hidden")
+
+    def test_a_few_clicks_and_keys_are_enough(self):
+        page = self.page
+        hand = Hand(page)
+        page.goto(f"/photos/{self.photo_id}/desk")
+        # The card is found; how high it lies nobody but the artist knows.
+        hand.click(page.locator("[data-cal=height_above_root_plane_mm]"))
+        hand.type("14")
+        hand.click(page.locator("[data-do=propose]"))
+        self.working()
+        page.locator("[data-ghost-said]").filter(has_text="trunk").wait_for()
+        hand.press("g")
+        self.working()
+        page.locator("[data-do=sure]").wait_for()
+        hand.press("a")
+        while page.locator("[data-do=accept]").is_visible():
+            hand.press("Enter")
+        self.kept()
+        self.assertLessEqual(hand.clicks, MOST_CLICKS)
+        self.assertLessEqual(hand.keys, MOST_KEYS)
+        found = self.open_desk(self.photo_id).found.top
+        trunk = found.trunk_diameter_mm
+        self.assertLessEqual(abs(trunk.value - 52.0), max(trunk.plus_minus, 0.12 * 52.0))
+        # Each root is there, once.
+        self.assertEqual(len(found.roots), ROOTS)
+        azimuths = np.array([root.azimuth_deg.value for root in found.roots])
+        for root in self.base.roots:
+            self.assertLess(angle_between(azimuths, root.azimuth_deg).min(), NEAR_DEG)
+        self.assertIn("±", page.locator("[data-figure=radiality]").inner_text())
+
