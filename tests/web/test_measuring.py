@@ -3,6 +3,7 @@
 import json
 from datetime import date
 
+import numpy as np
 from fastapi.testclient import TestClient
 
 from mirvo.studio.measuring.desk import save_marks
@@ -38,6 +39,33 @@ class HelpTest(StudioCase):
         self.assertIn("stage", told[0])
         self.assertIn("result", told[-1])
         self.assertEqual(self.open_desk(self.row.id).marks.roots, ())
+
+    def test_the_trunk_is_proposed_where_none_is_drawn(self):
+        marks = {name: part for name, part in self.marks.items() if name not in ("trunk", "roots")}
+        found = self.ask("trunk", marks=marks).json()
+        known = np.array(self.marks["trunk"]["outline"])
+        outline = np.array(found["outline"])
+        across = float(np.ptp(known, axis=0).mean())
+        self.assertLess(np.hypot(*(outline.mean(axis=0) - known.mean(axis=0))), 0.15 * across)
+        self.assertLess(abs(float(np.ptp(outline, axis=0).mean()) / across - 1), 0.25)
+        # It says how far it may be off, so that the ± is honest until somebody pulls it right.
+        self.assertGreater(found["outline_sd_px"], 1.0)
+        refused = self.ask("trunk", marks={"view": "top", "roots": []})
+        self.assertEqual((refused.status_code, refused.json()["field"]), (422, "calibration"))
+
+    def test_a_root_that_was_rejected_is_not_offered_again_and_its_like_are_doubted(self):
+        def offered(**rejected):
+            answer = self.ask("propose", marks={**self.marks, "roots": [], **rejected})
+            return json.loads(answer.text.splitlines()[-1])["result"]
+
+        first = offered()
+        self.assertGreater(len(first), 2)
+        surest = max(first, key=lambda offer: offer["confidence"])
+        gone = {"point": surest["path"][0], "confidence": surest["confidence"]}
+        again = offered(rejected=[gone])
+        self.assertEqual(len(again), len(first) - 1)
+        self.assertNotIn(surest["path"], [offer["path"] for offer in again])
+        self.assertTrue(all(offer["doubtful"] for offer in again if offer["confidence"] <= 0.97))
 
     def test_what_cannot_be_helped_is_said(self):
         for what, body, field in (

@@ -79,6 +79,13 @@ class RootDraft(Draft):
         return bool(self.points_sd_px or self.base_width_sd_px)
 
 
+class RejectedDraft(Draft):
+    """A proposed root the artist did not take: where it begins, px, and how sure it was, 0 to 1."""
+
+    point: Point
+    confidence: FiniteFloat
+
+
 class MarkInHand(Draft):
     """A mark begun and not done: the tool it is set with, and its points so far."""
 
@@ -114,6 +121,7 @@ class TopDraft(MarksDraft):
     set: bool | None = None
     underside: bool | None = None
     flare_on_plane_only: bool | None = None
+    rejected: tuple[RejectedDraft, ...] | None = None
 
     @property
     def every_trunk(self) -> tuple[TrunkDraft, ...]:
@@ -210,7 +218,7 @@ def blank_draft(view: View) -> AnyDraft:
 
 
 # What only the desk keeps beside the marks: the file contracts do not know it.
-DESK_ONLY = ("draft", "set", "underside")
+DESK_ONLY = ("draft", "set", "underside", "rejected")
 
 
 def finished_part(

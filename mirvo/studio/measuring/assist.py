@@ -17,11 +17,13 @@ from mirvo.studio.measuring.measure_marks import card_corners, checked_marks, in
 from mirvo.studio.measuring.vision_tasks import PhotoTask
 from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
 from mirvo.studio.photos.photo_queries import load_photo
+from mirvo.studio.tree_queries import measurements_of
 from mirvo.studio.yard.settings import yard_of
 
 TOO_FEW = "mark the calibration and the trunk's outline first; roots are sought from there"
 NO_SCALE = "mark the calibration first: a card, a known length, or the pot rim"
-DOUBTFUL_BELOW = 0.8
+# Below the one doubted; above the other taken as sure, whatever was rejected before.
+DOUBTFUL_BELOW, ALWAYS_OFFERED = 0.8, 0.97
 # A proposal that starts so near to a marked root, in widths of the trunk, is that root.
 SAME_ROOT_TRUNKS = 0.13
 
@@ -44,23 +46,35 @@ def propose(
     BadInput : calibration or trunk are not marked, or marked wrongly.
     """
     draft = _top_draft(marks)
+    doubted = _doubted_up_to(studio, photo_id, draft)
     coming = studio.vision.ask(vision_tasks.propose, _task(studio, photo_id, draft))
     return (
-        Answer(_offers(message.result, draft)) if isinstance(message, Answer) else message
+        Answer(_offers(message.result, draft, doubted)) if isinstance(message, Answer) else message
         for message in coming
     )
 
 
-def _offers(found: list[ProposedRoot], draft: TopDraft) -> list[Offer]:
+def _offers(found: list[ProposedRoot], draft: TopDraft, doubted: float) -> list[Offer]:
     # The trunk's width is the only scale there is before roots are measured.
     xs = [x for trunk in draft.every_trunk for x, _ in trunk.outline]
     near = (max(xs) - min(xs)) * SAME_ROOT_TRUNKS
-    starts = [root.path[0] for root in draft.roots if root.path]
+    known = [root.path[0] for root in draft.roots if root.path]
+    known += [root.point for root in draft.rejected or ()]
     return [
-        Offer(root, root.confidence < DOUBTFUL_BELOW)
+        Offer(root, root.confidence <= doubted)
         for root in found
-        if all(_apart(root.path[0], start) >= near for start in starts)
+        if all(_apart(root.path[0], start) >= near for start in known)
     ]
+
+
+def _doubted_up_to(studio: Studio, photo_id: int, draft: TopDraft) -> float:
+    """How sure a proposal may be and still be doubted: as sure as any that the artist rejected
+    on this photo or another of its tree."""
+    with studio.reading() as db:
+        rows = measurements_of(db, load_photo(db, photo_id).tree_id)
+        others = [row.top_marks for row in rows if row.photo_id != photo_id]
+    rejected = [root.confidence for one in (draft, *others) for root in one.rejected or ()]
+    return min(max([DOUBTFUL_BELOW, *rejected]), ALWAYS_OFFERED)
 
 
 def _apart(a: Spot, b: Spot) -> float:

@@ -5,6 +5,8 @@ import struct
 import zlib
 from datetime import date
 
+import cv2
+import numpy as np
 from PIL import Image
 
 from mirvo.studio.photos.intake import take_in
@@ -25,6 +27,21 @@ def chunk(name, content):
 
 
 class PhotosTest(StudioCase):
+    def test_a_poor_photo_goes_in_and_says_at_once_what_is_wrong(self):
+        tree = self.tree()
+        sharp = np.random.default_rng(1).integers(0, 2, (30, 40, 1)) * np.array([150, 140, 120])
+        picture = np.kron(sharp.astype(np.uint8) + 40, np.ones((40, 40, 1), np.uint8))
+        out = io.BytesIO()
+        Image.fromarray(cv2.GaussianBlur(picture, (0, 0), 6.0)).save(out, "PNG")
+        [top] = take_in(self.studio, tree.id, [("soft.png", out.getvalue())], "top")
+        self.assertEqual([remark.about for remark in top.remarks], ["blurred"])
+        self.assertIn("focus", top.remarks[0].text)
+        # The desk says the same before anyone marks it.
+        self.assertEqual(self.open_desk(top.photo.id).remarks, top.remarks)
+        # What is only kept is not judged.
+        [kept] = take_in(self.studio, tree.id, [("wound.jpg", jpeg((400, 300)))], "wound")
+        self.assertEqual(kept.remarks, ())
+
     def test_bad_files_are_named_and_the_good_go_in(self):
         tree = self.tree()
         bomb = b"\x89PNG\r\n\x1a\n" + chunk(

@@ -87,8 +87,15 @@ export class Assist extends EventTarget {
     this.#changed();
   }
 
+  /** It is not offered again, and what was as sure as it is doubted from now on. */
   reject() {
-    if (this.ghost) this.#drop();
+    const { ghost } = this;
+    if (!ghost) return;
+    this.store.change((marks) => {
+      marks.rejected = [...(marks.rejected ?? []), { point: ghost.path[0], confidence: ghost.confidence }];
+    });
+    for (const one of this.ghosts) one.doubtful ||= one.confidence <= ghost.confidence;
+    this.#drop();
   }
 
   #drop() {

@@ -28,6 +28,12 @@ export interface MarkInHand {
   points: ([number, number])[];
 }
 
+/** A proposed root the artist did not take: where it begins, px, and how sure it was, 0 to 1. */
+export interface RejectedDraft {
+  point: [number, number];
+  confidence: number;
+}
+
 /**  */
 export interface RootDraft {
   label: string;
@@ -65,6 +71,7 @@ export interface TopDraft {
   set?: boolean | null;
   underside?: boolean | null;
   flare_on_plane_only?: boolean | null;
+  rejected?: (RejectedDraft)[] | null;
 }
 
 /**  */

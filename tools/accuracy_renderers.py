@@ -1,8 +1,9 @@
-"""How true the measuring is on path-traced photos, told in docs/accuracy-traced.md.
+"""How true the measuring is on photos of several renderers, told in docs/accuracy-renderers.md.
 
-    python -m tools.traced FOLDER 700000 24     # renders them, a minute each
+    python -m tools.accuracy_renderers quick FOLDER 24       # photos of the quick camera
+    python -m tools.traced FOLDER 700000 24                  # path-traced ones, a minute each
     python -m tools.traced FOLDER 800000 8 1400 CONDITION    # for each of traced.conditions
-    python -m tools.accuracy_traced FOLDER
+    python -m tools.accuracy_renderers measure NAME=FOLDER NAME=FOLDER …    # one column each
 
 A proposal follows a root when 70 % of its path lies within the root's half width (and 3 px) of
 the visible crest and it covers 60 % of that crest.
@@ -13,7 +14,9 @@ from __future__ import annotations
 import json
 import sys
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -28,11 +31,18 @@ from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.top import measure_top
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.card import find_card
+from mirvo.standins.base import random_base
+from mirvo.standins.camera import phone_camera
+from mirvo.standins.card import CardPlace
+from mirvo.standins.photo import card_seen, take_photo, true_marks
+from mirvo.standins.scene import Layout, random_palette
+from mirvo.standins.truth import true_figures
 from tests.hand import shaken
 from tools.traced.conditions import CONDITIONS
 
-PAGE = Path(__file__).parent.parent / "docs" / "accuracy-traced.md"
+PAGE = Path(__file__).parent.parent / "docs" / "accuracy-renderers.md"
 CLICK_SD_PX = 2.0
+QUICK_SEED, QUICK_SIZE = 600_000, (4032, 3024)
 CONDITIONS_HEAD = (
     "## Condition by condition",
     "",
@@ -156,44 +166,80 @@ def _followed(path: Any, lines: dict[str, Any], halves: dict[str, float]) -> str
     return None if best is None else best[1]
 
 
-def page_of(found: Found) -> str:
-    """The page as Markdown."""
+def page_of(columns: dict[str, Found]) -> str:
+    """The page as Markdown, a column for each renderer."""
 
     def share(these: list[bool]) -> str:
-        return f"{100 * np.mean(these):.0f} % of {len(these)}" if these else "none"
+        return f"{np.mean(these):.2f} of {len(these)}" if these else "none"
 
     def two(these: list[float], unit: str) -> str:
         return f"{np.median(these):.2f}, {max(these):.2f} {unit}" if these else "none"
 
+    def row(name: str, of: Callable[[Found], str]) -> str:
+        return f"| {name} | " + " | ".join(of(found) for found in columns.values()) + " |"
+
     lines = [
-        "# How true the measuring is on path-traced photos",
+        "# How true the measuring is, renderer by renderer",
         "",
-        f"Made by `python -m tools.accuracy_traced` on {found.scenes} scenes of `tools/traced` of "
-        "seeds the root finder was not taught on: sun, dappled shade, moss, dust, tall and leaning "
-        "trunks, creased cards. The renderer shares no code with the measurer.",
+        "Made by `python -m tools.accuracy_renderers`. Path-traced scenes have sun, dappled shade, "
+        "moss, dust, tall and leaning trunks, creased cards; their seeds are none the root finder "
+        "was taught on. No renderer shares code with the measurer. Median, then the worst; for "
+        "errors median, then the 90th percentile, then how many the ± held.",
         "",
-        "| | |",
-        "|---|---|",
-        f"| card found | {found.cards} of {found.scenes} |",
-        f"| corners, mean of a card, median and worst | {two(found.corners_px, 'px')} |",
-        f"| scale, flat cards, median and worst | {two(found.scale_flat, '%')} |",
-        f"| scale, bent or tilted cards | {two(found.scale_bent, '%')} |",
-        f"| proposals: recall | {share(found.hit)} |",
-        f"| proposals: precision | {share(found.right)} |",
-        f"| traced from the tip, follows its root | {share(found.traced)} |",
-        f"| setting up and proposing, median and worst | {two(found.seconds, 's')} |",
-        "",
-        "| figure | error, median | 90th percentile | held by the ± | cases |",
-        "|---|---|---|---|---|",
+        "| | " + " | ".join(columns) + " |",
+        "|---" * (len(columns) + 1) + "|",
+        row("scenes", lambda found: str(found.scenes)),
+        row("card found", lambda found: f"{found.cards} of {found.scenes}"),
+        row("corners, mean of a card", lambda found: two(found.corners_px, "px")),
+        row("scale, flat cards", lambda found: two(found.scale_flat, "%")),
+        row("scale, bent or tilted cards", lambda found: two(found.scale_bent, "%")),
+        row("proposals: recall", lambda found: share(found.hit)),
+        row("proposals: precision", lambda found: share(found.right)),
+        row("traced from the tip, follows its root", lambda found: share(found.traced)),
+        row("setting up and proposing", lambda found: two(found.seconds, "s")),
     ]
-    for name, errors in found.errors.items():
-        held = found.held.get(name)
-        kept = "" if held is None else f"{100 * np.mean(held):.0f} %"
-        lines.append(
-            f"| {name} | {np.median(errors):.2f} | {np.percentile(errors, 90):.2f} | {kept} "
-            f"| {len(errors)} |"
-        )
+    for name in dict.fromkeys(name for found in columns.values() for name in found.errors):
+        lines.append(row(name, lambda found, name=name: _error(found, name)))
     return "\n".join([*lines, ""])
+
+
+def _error(found: Found, name: str) -> str:
+    errors, held = found.errors.get(name), found.held.get(name)
+    if not errors:
+        return "none"
+    kept = "" if held is None else f", {100 * np.mean(held):.0f} %"
+    return f"{np.median(errors):.2f}, {np.percentile(errors, 90):.2f}{kept}"
+
+
+def quick_scenes(folder: Path, count: int) -> None:
+    """Photos of the quick camera with the truth as the path-traced ones have it."""
+    for seed in range(QUICK_SEED, QUICK_SEED + count):
+        base, layout = random_base(seed), Layout(card=CardPlace(), palette=random_palette(seed))
+        camera = phone_camera(seed, size=QUICK_SIZE)
+        figures, marks = true_figures(base), true_marks(base, camera, layout)
+        roots = [
+            {
+                "label": mark["label"],
+                "azimuth_deg": known["azimuth_deg"],
+                "base_width_mm": known["width_mm"],
+                "reach_mm": known["reach_mm"],
+            }
+            for mark, known in zip(marks["roots"], figures["roots"], strict=True)
+        ]
+        assert layout.card is not None
+        truth = {
+            "seed": seed,
+            "focal_35mm": camera.focal_35mm,
+            "card_corners_px": card_seen(layout.card, camera).tolist(),
+            "card_flat": True,
+            "trunk_diameter_mm": figures["trunk_diameter_mm"],
+            "marks": marks,
+            "roots": roots,
+        }
+        out = folder / str(seed)
+        out.mkdir(parents=True, exist_ok=True)
+        (out / "photo.jpg").write_bytes(take_photo(base, camera, date(2026, 11, 1), layout))
+        (out / "truth.json").write_text(json.dumps(truth))
 
 
 def conditions_of(folder: Path) -> list[str]:
@@ -215,19 +261,28 @@ def conditions_of(folder: Path) -> list[str]:
     return rows
 
 
-def main(folder: str) -> None:
-    found = Found()
-    for scene in sorted(Path(folder).iterdir()):
-        if (scene / "truth.json").exists():
-            look_at(scene, found)
-            print(scene.name, len(found.right), sum(found.right), flush=True)
-    rows = conditions_of(Path(folder))
-    page = page_of(found)
+def measure(named: list[str]) -> None:
+    """Measure folders of scenes, each given as NAME=FOLDER, and write the page."""
+    columns, rows = {}, []
+    for name, _, folder in (one.partition("=") for one in named):
+        columns[name] = found = Found()
+        for scene in sorted(Path(folder).iterdir()):
+            if (scene / "truth.json").exists():
+                look_at(scene, found)
+                print(name, scene.name, len(found.right), sum(found.right), flush=True)
+        rows += conditions_of(Path(folder))
+    page = page_of(columns)
     if rows:
         page = "\n".join([page, *CONDITIONS_HEAD, *rows, ""])
     PAGE.write_text(page)
     print(page)
 
 
+def main(arguments: list[str]) -> None:
+    if arguments[0] == "quick":
+        return quick_scenes(Path(arguments[1]), int(arguments[2]))
+    return measure(arguments[1:])
+
+
 if __name__ == "__main__":
-    main(*sys.argv[1:])
+    main(sys.argv[1:])
