@@ -9,7 +9,6 @@ import numpy.typing as npt
 from shapely.geometry import LineString
 
 from mirvo.core.measure import geometry
-from mirvo.core.measure.roots import CREST_SHARE_OF_WIDTH
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.offers import ProposedRoot, pair, spots
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, PlanView
@@ -19,14 +18,14 @@ from mirvo.core.vision.width import width_along
 Cells = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
 # Surer than this it speaks for a root, less sure against it.
-NEUTRAL = 0.2
+NEUTRAL = 0.32
 # What a root has to gather on its way to be worth showing; chosen on scenes not rendered for
 # it.
-MIN_GAIN = 12.0
+MIN_GAIN = 15.0
 MIN_CELLS = 16.0
 # More than any base shows at once; a bound against endless soil.
 MAX_ROOTS = 24
-COVER_SHARE = 0.75
+COVER_SHARE = 0.85
 FLANK = 1.6
 SIMPLE_CELLS = 0.7
 SHARPNESS = 0.55
@@ -36,7 +35,9 @@ SOIL, MAX_GAP = 0.12, 14
 ACROSS, STEPS_BACK = 0.35, 8
 # A second path along a root found already is that root.
 COVERED, MIN_OWN_SHARE = -0.02, 0.55
-SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.4
+SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
+# The crest's height of the base's width, as path-traced scenes show it; widths looked at there.
+BASE_CREST_SHARE, NEAR_BASE = 0.3, 4
 CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.08, 2.0
 
 
@@ -187,8 +188,8 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     """A proposal from a path along the crest as it is seen on the flat view."""
     view = tracer.view
     # The crest stands up from the plane; its foot lies nearer to the camera's.
-    height = CREST_SHARE_OF_WIDTH * float(widths[0]) * view.cell_mm
-    foot = view.plane.to_plane(view.photo(path[:1])[None], height)[0]
+    height = BASE_CREST_SHARE * base_width_of(widths) * view.cell_mm
+    foot = view.plane.to_plane(view.photo(path[1:2])[None], height)[0]
     away = geometry.direction_deg(foot - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     confidence = how_sure(tracer.root, path, widths)
@@ -207,12 +208,19 @@ def crest_seen(view: PlanView, path: Array) -> Array:
     return view.photo(np.array(LineString(path).simplify(SIMPLE_CELLS).coords))
 
 
+def base_width_of(widths: Array) -> float:
+    """Width of a root's base, of its widths along the path: the least near it, since between
+    the flare and its neighbours a root seems wider than it is."""
+    return float(widths[:NEAR_BASE].min())
+
+
 def across_base(path: Array, widths: Array) -> Array:
     """Two points (2, 2), cells, across the base of a path, its width apart."""
-    direction = path[1] - path[0]
-    # Across the root's own direction where it leaves the trunk.
-    half = np.array([direction[1], -direction[0]]) / np.hypot(*direction) * widths[0] / 2
-    return np.stack([path[0] - half, path[0] + half])
+    direction = path[min(2, len(path) - 1)] - path[0]
+    # Across the root's own direction where it leaves the flare.
+    half = np.array([direction[1], -direction[0]]) / np.hypot(*direction)
+    half = half * base_width_of(widths) / 2
+    return np.stack([path[1] - half, path[1] + half])
 
 
 def point_sd_px(base_width: Array, confidence: float) -> float:

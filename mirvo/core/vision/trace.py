@@ -20,10 +20,9 @@ FLOOR = 0.03
 CREST_FROM, UNDER_TRUNK, STANDS = 0.3, 0.25, 0.4
 SMOOTH_CELLS = 5.0
 SPACING_CELLS = 6.0
-BLEND_CELLS = 10.0
-STRAIGHT_CELLS = 40.0
+# Of the outline's radius: where a root has left the flare, and its base is seen.
+CLEAR_OF_FLARE = 1.22
 TAKEN_COST = 12.0
-MIN_TURNED = 0.5
 
 
 @dataclass(frozen=True)
@@ -63,7 +62,7 @@ class Tracer:
         """A smooth path (n, 2) in cells from the trunk's outline to a cell.
 
         Right by the trunk the flare hides where a root comes from; there the path runs
-        back in an arc, since roots leave a trunk radially and turn further out.
+        straight back to the outline.
         """
         return _from_the_outline(_even(_smoothed(self.way(cell))), self.view)
 
@@ -142,41 +141,26 @@ def _even(way: Array) -> Array:
 
 
 def _from_the_outline(path: Array, view: PlanView) -> Array:
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(path, axis=0).T))])
-    clear = (along >= BLEND_CELLS) & (along <= BLEND_CELLS + STRAIGHT_CELLS)
-    if clear.sum() < 3:
-        return path
-    spots = path[clear]
-    middle = spots.mean(axis=0)
-    direction = np.linalg.svd(spots - middle)[2][0]
-    if (spots[-1] - spots[0]) @ direction < 0:
-        direction = -direction
-    start = _meets_outline(spots[0], _arc_back(spots[0], direction, view), view.trunk)
-    if start is None:
-        return path
-    return np.concatenate([start[None], path[along >= BLEND_CELLS]])
+    """The path from a little beyond the outline on, and straight back to it from there.
 
-
-def _arc_back(point: Array, direction: Array, view: PlanView) -> Array:
-    """Where to go back from a point: along the chord of an arc that leaves the trunk radially.
-
-    A chord's direction is the mean of the arc's at its ends.
+    Nearer to the trunk the flare hides where a root comes from, and the cheapest way cuts across.
     """
-    radial = point - view.cells(view.centre_mm[None])[0]
-    both = direction + radial / max(float(np.hypot(*radial)), 1e-9)
-    length = float(np.hypot(*both))
-    return both / length if length > MIN_TURNED else direction
+    clear = np.flatnonzero(beyond_outline(view, path) >= CLEAR_OF_FLARE)
+    if not len(clear) or clear[0] > len(path) - 2:
+        return path
+    rest = path[clear[0] :]
+    centre = view.cells(view.centre_mm[None])[0]
+    start = centre + (rest[0] - centre) / float(beyond_outline(view, rest[:1])[0])
+    return np.concatenate([start[None], rest])
 
 
-def _meets_outline(point: Array, direction: Array, outline: Array) -> Array | None:
-    """Where the line back from a point first meets the trunk, if it does nearby."""
-    ends = np.roll(outline, -1, axis=0) - outline
-    away = outline - point
-    cross = direction[0] * ends[:, 1] - direction[1] * ends[:, 0]
-    safe = np.where(np.abs(cross) < 1e-9, np.nan, cross)
-    back = -(away[:, 0] * ends[:, 1] - away[:, 1] * ends[:, 0]) / safe
-    share = (away[:, 0] * direction[1] - away[:, 1] * direction[0]) / safe
-    hit = (share >= 0) & (share <= 1) & (back >= 0) & (back < 0.4 * CELLS_PER_TRUNK)
-    if not hit.any():
-        return None
-    return np.asarray(point - back[hit].min() * direction)
+def beyond_outline(view: PlanView, cells: Array) -> Array:
+    """How far out cells (n, 2) lie, 1 on the trunk's outline, 0 in its middle."""
+    centre = view.cells(view.centre_mm[None])[0]
+    rim, away = view.trunk - centre, cells - centre
+    turn = np.arctan2(rim[:, 1], rim[:, 0])
+    order = np.argsort(turn)
+    radius = np.interp(
+        np.arctan2(away[:, 1], away[:, 0]), turn[order], np.hypot(*rim[order].T), period=2 * np.pi
+    )
+    return np.asarray(np.hypot(*away.T) / np.maximum(radius, 1e-9))

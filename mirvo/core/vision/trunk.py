@@ -19,13 +19,19 @@ from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.root_model import PX_PER_TRUNK, SeenRoots, see_roots
 
 Picture = npt.NDArray[np.uint8]
-# From a shoot to a thick field-grown trunk.
-TRUNKS_MM = tuple(16.0 * 1.35**step for step in range(7))
+# From a shoot to a thick field-grown trunk; each look serves for a third more or less.
+TRUNKS_MM = (24.0, 42.0, 74.0)
 # How far to each side of the picture's middle is looked, mm.
-REACH_MM = 260.0
+REACH_MM = 200.0
 RAYS, KEPT = 72, 24
+# How far the whole outline lies off, of the trunk's diameter, on scenes of other renderers.
+OFF_SHARE = 0.09
 SURE, NEAR_TRUNKS = 0.5, 1.1
 ROUNDS = 6
+# From how much root and trunk together it is wood; how far the trunk's middle may lie from where
+# the roots seem to meet, trunks; and what of the wood's widest place is trunk, on traced scenes.
+WOOD, STRAY = 0.4, 0.45
+LARGEST_OF_HUB, TRUNK_OF_WOOD = 1.2, 1.0
 
 
 @dataclass(frozen=True)
@@ -62,20 +68,43 @@ def propose_trunk(picture: Picture, plane: PlaneMap) -> ProposedTrunk:
     ------
     BadInput : no base is seen in the photo.
     """
-    found = []
-    for trunk_mm in TRUNKS_MM:
-        look = _look(picture, plane, trunk_mm)
-        foot = _foot(look)
-        if foot is not None:
-            found.append((*_round_about(look, foot), look, foot))
+    found = [seen for mm in TRUNKS_MM if (seen := _seen_at(picture, plane, mm)) is not None]
     if not found:
         raise BadInput("trunk", "no base is seen in the photo; draw the trunk's outline")
-    score, radii, look, foot = max(found, key=lambda one: one[0])
+    best = max(found, key=lambda seen: seen.score)
+    # Once more at the size that was seen, at which roots and trunk are told apart best.
+    again = min(max(best.wide_mm, TRUNKS_MM[0]), TRUNKS_MM[-1])
+    closer = _seen_at(picture, plane, again)
+    best = best if closer is None or closer.score < best.score else closer
+    score, radii, look, foot = best.score, best.radii, best.look, best.foot
     turn = np.arange(RAYS) * 2 * np.pi / RAYS
     ring = foot + radii[:, None] * np.stack([np.sin(turn), -np.cos(turn)], axis=1)
     outline = plane.to_photo(look.mm(ring[:: RAYS // KEPT]))
     across = float(2 * np.median(radii) * look.cell_mm * plane.px_per_mm(outline.mean(axis=0)))
-    return ProposedTrunk(outline, 0.06 * across, float(score))
+    return ProposedTrunk(outline, OFF_SHARE * across, float(score))
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """A trunk seen at one scale: how well it fits there, its radii (RAYS,) and foot, cells."""
+
+    score: float
+    radii: Array
+    foot: Array
+    look: _Look
+
+    @property
+    def wide_mm(self) -> float:
+        return 2 * float(np.sqrt((self.radii**2).mean())) * self.look.cell_mm
+
+
+def _seen_at(picture: Picture, plane: PlaneMap, trunk_mm: float) -> _Seen | None:
+    look = _look(picture, plane, trunk_mm)
+    foot = _foot(look)
+    if foot is None:
+        return None
+    score, radii, middle = _round_about(look, foot)
+    return _Seen(score, radii, middle, look)
 
 
 def _look(picture: Picture, plane: PlaneMap, trunk_mm: float) -> _Look:
@@ -137,25 +166,35 @@ def _foot(look: _Look) -> Array | None:
     return np.asarray(foot)
 
 
-def _round_about(look: _Look, foot: Array) -> tuple[float, Array]:
-    """How well a trunk of the size looked for stands there, and its radii (RAYS,), cells."""
-    import cv2
-    from scipy.ndimage import gaussian_filter1d
+def _round_about(look: _Look, foot: Array) -> tuple[float, Array, Array]:
+    """How well a trunk of the size looked for stands about a foot, its radii (RAYS,) and middle.
 
+    The trunk's foot is the widest place of all that is wood near where the roots run together.
+    """
+    import cv2
+    from scipy.ndimage import binary_fill_holes, gaussian_filter1d
+
+    wood = look.seen.root + look.seen.trunk
+    solid = binary_fill_holes(cv2.GaussianBlur(wood, (0, 0), 2.0) > WOOD)
+    deep = cv2.distanceTransform(solid.astype(np.uint8), cv2.DIST_L2, 5)
+    y, x = np.indices(deep.shape)
+    away = np.hypot(x - foot[0], y - foot[1]) / PX_PER_TRUNK
+    # A cut top that leans over is wide too, but lies farther from where the roots meet.
+    middle_at = np.unravel_index(int((deep * np.exp(-((away / STRAY) ** 2))).argmax()), deep.shape)
+    middle = np.array([middle_at[1], middle_at[0]], float)
+    hub = max(float(deep[middle_at]), 1.5)
     turn = np.arange(RAYS) * 2 * np.pi / RAYS
     direction = np.stack([np.sin(turn), -np.cos(turn)], axis=1)
-    steps = np.arange(1.0, 1.3 * PX_PER_TRUNK)
-    at = (foot + steps[None, :, None] * direction[:, None]).astype(np.float32)
-    trunk = np.asarray(cv2.remap(look.seen.trunk, at[..., 0], at[..., 1], cv2.INTER_LINEAR))
-    # The trunk ends where less than half is sure of it.
-    out = trunk < SURE
-    first = np.where(out.any(axis=1), out.argmax(axis=1), len(steps) - 1)
-    radii = steps[first]
-    usual = float(np.quantile(radii, 0.4))
-    # Where it leans over, its silhouette runs on; its foot does not.
-    radii = np.clip(radii, 0.75 * usual, 1.2 * usual)
-    radii = gaussian_filter1d(radii, 3.0, mode="wrap")
+    steps = np.arange(1.0, 2.0 * hub + 3.0)
+    at = (middle + steps[None, :, None] * direction[:, None]).astype(np.float32)
+    seen = np.asarray(cv2.remap(wood, at[..., 0], at[..., 1], cv2.INTER_LINEAR))
+    out = seen < WOOD
+    radii = steps[np.where(out.any(axis=1), out.argmax(axis=1), len(steps) - 1)]
+    # Along a root the wood goes on; the trunk does not.
+    radii = np.clip(radii, 0.9 * hub, LARGEST_OF_HUB * hub)
+    radii = gaussian_filter1d(radii, 4.0, mode="wrap") * TRUNK_OF_WOOD
     wide = 2 * float(np.sqrt((radii**2).mean())) / PX_PER_TRUNK
-    within = trunk[steps[None] < radii[:, None]].mean()
     right_size = np.exp(-((np.log(max(wide, 0.05)) / 0.35) ** 2))
-    return float(within * right_size), radii
+    meets = np.exp(-((np.hypot(*(middle - foot)) / PX_PER_TRUNK / STRAY) ** 2))
+    within = float(seen[steps[None] < radii[:, None]].mean())
+    return float(min(1.0, within) * right_size * meets), radii, middle
