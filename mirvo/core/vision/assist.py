@@ -89,7 +89,7 @@ class Assistant:
 
         Where the root lies is as true as the path, so only the distance of the two points strays.
         """
-        path = self._cells(path_px)
+        path = self.tracer.followed(self._cells(path_px))
         base_width, sd_px = self._base_of(path, width_along(self.tracer.root, path))
         # Two points stray on their own, so their distance strays by √2 more.
         of_both = float(np.sqrt(2)) * sd_px

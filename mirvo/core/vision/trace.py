@@ -64,7 +64,11 @@ class Tracer:
         Right by the trunk the flare hides where a root comes from; there the path runs
         straight back to the outline.
         """
-        return _from_the_outline(_even(_smoothed(self.way(cell))), self.view)
+        return self.followed(_smoothed(self.way(cell)))
+
+    def followed(self, way: Array) -> Array:
+        """A way (n, 2), cells, in even steps from the outline on, as paths are that were found."""
+        return _from_the_outline(_even(way), self.view)
 
 
 def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:

@@ -28,6 +28,8 @@ RAYS, KEPT = 72, 24
 OFF_SHARE = 0.09
 SURE, NEAR_TRUNKS = 0.5, 1.1
 ROUNDS = 6
+LEAST_SURE = 0.2
+NOT_SEEN = "the trunk is not clear enough in the photo to be found; drag an ellipse round it"
 # From how much root and trunk together it is wood; how far the trunk's middle may lie from where
 # the roots seem to meet, trunks; and what of the wood's widest place is trunk, on traced scenes.
 WOOD, STRAY = 0.4, 0.45
@@ -70,18 +72,20 @@ def propose_trunk(picture: Picture, plane: PlaneMap) -> ProposedTrunk:
     """
     found = [seen for mm in TRUNKS_MM if (seen := _seen_at(picture, plane, mm)) is not None]
     if not found:
-        raise BadInput("trunk", "no base is seen in the photo; draw the trunk's outline")
+        raise BadInput("trunk", NOT_SEEN)
     best = max(found, key=lambda seen: seen.score)
     # Once more at the size that was seen, at which roots and trunk are told apart best.
     again = min(max(best.wide_mm, TRUNKS_MM[0]), TRUNKS_MM[-1])
     closer = _seen_at(picture, plane, again)
     best = best if closer is None or closer.score < best.score else closer
-    score, radii, look, foot = best.score, best.radii, best.look, best.foot
+    if best.score < LEAST_SURE:
+        raise BadInput("trunk", NOT_SEEN)
+    radii, look, foot = best.radii, best.look, best.foot
     turn = np.arange(RAYS) * 2 * np.pi / RAYS
     ring = foot + radii[:, None] * np.stack([np.sin(turn), -np.cos(turn)], axis=1)
     outline = plane.to_photo(look.mm(ring[:: RAYS // KEPT]))
     across = float(2 * np.median(radii) * look.cell_mm * plane.px_per_mm(outline.mean(axis=0)))
-    return ProposedTrunk(outline, OFF_SHARE * across, float(score))
+    return ProposedTrunk(outline, OFF_SHARE * across, best.score)
 
 
 @dataclass(frozen=True)

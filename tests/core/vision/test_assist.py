@@ -66,7 +66,7 @@ class AssistTest(unittest.TestCase):
         total = sum(len(scene.figures) for scene in self.scenes)
         self.assertGreaterEqual(found / total, 0.85)
         self.assertGreaterEqual(found / made, 0.85)
-        self.assertLess(np.median(away), 2.5)
+        self.assertLess(np.median(away), 2.0)
         self.assertGreater(min(widths), 5)
 
     def test_they_come_in_the_order_of_the_clock_with_a_confidence(self):
@@ -152,7 +152,7 @@ class OutlineTest(unittest.TestCase):
                 found = set_outline(picture, rough)
                 self.assertFalse(found.follows)
                 np.testing.assert_array_equal(found.points, rough)
-                self.assertGreater(found.sd_px, 2.5)
+                self.assertGreater(found.sd_px, 2.0)
 
     def test_an_edge_far_off_is_another_things(self):
         rough = ellipse_points(np.array([262.0, 199.0]), np.array([538.0, 401.0]))

@@ -94,4 +94,3 @@ class PhotoCheckTest(unittest.TestCase):
         self.assertNotIn("cropped", self.said(replace(self.good, said_size=(3000, 4000))))
         odd = replace(self.good, picture=self.good.picture[:700], corners=None)
         self.assertIn("cropped", self.said(odd))
-

@@ -34,7 +34,7 @@ class PhotosTest(StudioCase):
         out = io.BytesIO()
         Image.fromarray(cv2.GaussianBlur(picture, (0, 0), 6.0)).save(out, "PNG")
         [top] = take_in(self.studio, tree.id, [("soft.png", out.getvalue())], "top")
-        self.assertEqual([remark.about for remark in top.remarks], ["blurred"])
+        self.assertEqual(top.remarks[0].about, "blurred")
         self.assertIn("focus", top.remarks[0].text)
         # The desk says the same before anyone marks it.
         self.assertEqual(self.open_desk(top.photo.id).remarks, top.remarks)
