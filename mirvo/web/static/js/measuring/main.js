@@ -148,7 +148,7 @@ assist.addEventListener("change", () => {
   for (const button of part("ghosts").querySelectorAll("[data-when=ghost]")) button.hidden = !ghost;
   const sure = assist.ghosts.length - assist.doubtful;
   part("sure").hidden = sure < 2;
-  part("sure-count").textContent = sure;
+  part("sure-count").textContent = String(sure);
   part("ghost-said").textContent = ghost
     ? `${assist.ghosts.length} proposed, ${assist.doubtful} doubtful. This one: ${Math.round(ghost.confidence * 100)} % sure.`
     : assist.said;
