@@ -210,7 +210,7 @@ def _draw_strata(
         role = "stratum-planned" if planned else "stratum"
         scene.line((ends[0] + 8, at), (ends[1] + 14, at), role)
         years = sorted({level.year for level in levels})
-        text = f"{years[0]}" if len(years) == 1 else f"{years[0]} to {years[-1]}"
+        text = f"{years[0]}" if len(years) == 1 else f"{years[0]} to {years[-1] % 100:02}"
         # Labels move down, never up, so they stay in the order of the depths.
         last_y = max(at + 4, last_y + 15)
         scene.line((ends[1] + 14, at), (ends[1] + 22, last_y - 4), role)

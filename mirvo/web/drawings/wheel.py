@@ -222,8 +222,7 @@ def _rings(scene: Scene, trunk_mm: float, view: WheelView, words_deg: float) -> 
         scene.circle(view.centre, radius, "counted-ring" if last else "ring")
         if times > 1:
             x, y = _polar(words_deg, radius, view.centre)
-            words = f"{times}× counted to here" if last else f"{times}×"
-            scene.write((x, y + 4), words, "ring-words", "middle")
+            scene.write((x, y + 4), f"{times}×", "ring-words", "middle")
     if view.target_ratio is not None:
         radius = view.target_ratio * trunk_mm / 2 * view.scale
         if radius < view.rim_px:
