@@ -184,8 +184,8 @@ def _of_light(shot: Shot) -> Iterator[Remark]:
     if dappled_share(shot.picture, ground & margin) > MAX_SHADE_SHARE:
         yield Remark(
             about="shadow",
-            text="Hard shadows or dappled light lie on the picture, and their edges look like roots'. "
-            "Shade the whole base, or wait for a cloud.",
+            text="Hard shadows or dappled light lie on the picture; their edges look like "
+            "roots'. Shade the whole base, or wait for a cloud.",
         )
 
 
