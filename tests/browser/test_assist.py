@@ -71,7 +71,7 @@ class AssistTest(BrowserCase):
         page = self.page
         page.locator("[data-surface]").focus()
         page.keyboard.press("g")
-        page.get_by_role("button", name="Accept").wait_for()
+        page.locator("[data-do=accept]").wait_for()
         offered = int(page.locator("[data-ghost-said]").inner_text().split()[0])
         self.assertGreaterEqual(offered, len(self.known["roots"]) - 2)
         page.locator("[data-surface]").focus()
@@ -94,7 +94,7 @@ class AssistTest(BrowserCase):
         page.get_by_role("button", name="Stop").click()
         page.get_by_text("Nothing was changed").wait_for()
         page.get_by_role("button", name="Propose").click()
-        page.get_by_role("button", name="Accept").wait_for()
+        page.locator("[data-do=accept]").wait_for()
 
     def test_a_root_is_traced_from_its_tip_and_its_width_snapped(self):
         self.begun()
@@ -163,10 +163,18 @@ class AssistTest(BrowserCase):
         self.kept()
         self.assertAlmostEqual(width(), known + 8, delta=1.5)
 
-    def test_help_without_a_trunk_says_what_is_missing(self):
-        self.page.goto(self.desk)
-        self.page.get_by_role("button", name="Propose").click()
-        self.page.get_by_text("mark the calibration and the trunk's outline first").wait_for()
+    def test_without_a_trunk_the_trunk_is_proposed_first_and_can_be_taken_back(self):
+        page = self.page
+        page.goto(self.desk)
+        page.get_by_role("button", name="Propose").click()
+        page.get_by_text("the trunk as the photo shows it").wait_for()
+        trunk = self.on_server()["trunk"]
+        known = np.array(self.known["trunk"]["outline"])
+        off = np.hypot(*(np.array(trunk["outline"]).mean(axis=0) - known.mean(axis=0)))
+        self.assertLess(off, 0.2 * float(np.ptp(known, axis=0).mean()))
+        self.assertGreater(trunk["outline_sd_px"], 1.0)
+        page.keyboard.press("z")
+        self.assertIsNone(self.on_server()["trunk"])
 
     def test_loupe_and_table(self):
         self.begun()

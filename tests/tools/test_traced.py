@@ -5,9 +5,13 @@ import unittest
 import numpy as np
 
 from mirvo.core.measure.calibration import card_layout
+from mirvo.standins.base import random_base, root_widths, trunk_outline
+from mirvo.standins.scene import CREST_SHARE
 from tools.traced.base import random_solid_base
 from tools.traced.camera import random_traced_camera
-from tools.traced.scene import random_scene
+from tools.traced.conditions import CONDITIONS, under
+from tools.traced.of_base import solid_of
+from tools.traced.scene import random_scene, seen_anew
 from tools.traced.sheet import Sheet
 from tools.traced.solid import skin
 from tools.traced.surroundings import Pot, random_pot
@@ -38,6 +42,56 @@ class BaseTest(unittest.TestCase):
             middle = len(tube.crest) // 2
             near = np.linalg.norm(corners - tube.crest[middle], axis=1).min()
             self.assertLess(near, 3.5)
+
+
+class SolidOfBaseTest(unittest.TestCase):
+    """A base of the quick camera as a solid: as wide and as high as its truth says."""
+
+    def setUp(self):
+        self.base = random_base(4, 44.0)
+        self.solid = solid_of(self.base, 4)
+
+    def test_the_trunk_stands_on_its_outline_and_widens_to_the_flare(self):
+        ring = self.solid.outline(self.base.trunk_height_mm)
+        known = np.hypot(*trunk_outline(self.base).T)
+        self.assertAlmostEqual(float(np.hypot(*ring.T).mean()), float(known.mean()), delta=0.1)
+        low = np.hypot(*self.solid.outline(0.0).T)
+        self.assertGreater(low.mean(), known.mean() + 0.3 * self.base.flare_mm)
+
+    def test_a_root_is_as_wide_at_the_soil_and_as_high_as_marked(self):
+        for root, tube in zip(self.base.roots, self.solid.tubes, strict=True):
+            # Two points lie within the trunk, four beyond the tip.
+            middle, radius = tube.middle[2:-4, 2], tube.radius[2:-4]
+            widths = root_widths(root, len(middle))
+            np.testing.assert_allclose(2 * np.sqrt(radius**2 - middle**2), widths, rtol=1e-6)
+            np.testing.assert_allclose(middle + radius, CREST_SHARE * widths, rtol=1e-6)
+            self.assertLess(tube.crest[-1, 2], tube.crest[-5, 2])
+
+
+class ConditionTest(unittest.TestCase):
+    def test_each_condition_changes_what_it_is_named_for(self):
+        scene = random_scene(1, "easy", 320, 240)
+        plain = under("plain", scene).meshes["base"].colours
+        np.testing.assert_allclose(plain, scene.meshes["base"].colours)
+        for condition in CONDITIONS:
+            found = under(condition, scene)
+            colours = found.meshes["base"].colours
+            self.assertTrue(((colours >= 0) & (colours <= 1)).all(), condition)
+            if CONDITIONS[condition]:
+                self.assertGreater(np.abs(colours - plain).max(), 0.02, condition)
+        self.assertIn("litter", under("twigs", scene).meshes)
+        with self.assertRaises(KeyError):
+            under("snow", scene)
+
+    def test_another_day_keeps_base_and_soil(self):
+        scene = random_scene(2, "normal", 320, 240)
+        other = seen_anew(scene, 99)
+        self.assertIs(other.base, scene.base)
+        self.assertIs(other.meshes["soil"], scene.meshes["soil"])
+        self.assertFalse(np.allclose(other.camera.place, scene.camera.place))
+        self.assertFalse(
+            np.allclose(other.meshes["base"].colours, scene.meshes["base"].colours, atol=0.01)
+        )
 
 
 class SceneTest(unittest.TestCase):

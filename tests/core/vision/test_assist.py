@@ -11,11 +11,14 @@ from PIL import Image
 from scipy.spatial.distance import cdist
 
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.geometry import dense
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
+from mirvo.core.measure.uncertainty import Draws
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.outline import ellipse_points, set_outline
+from mirvo.core.vision.trunk import propose_trunk
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import phone_camera
 from mirvo.standins.card import CardPlace
@@ -118,6 +121,16 @@ class AssistTest(unittest.TestCase):
         self.assertAlmostEqual(np.median(ratios), 1.0, delta=0.12)
         self.assertGreater(np.mean(held), 0.9)
         self.assertLess(np.median(aside), 0.08)
+
+    def test_no_trunk_is_proposed_where_none_is_seen(self):
+        rng = np.random.default_rng(3)
+        soil = cv2.GaussianBlur(rng.integers(60, 190, (900, 1200, 3)).astype(np.uint8), (0, 0), 2)
+        line = {"kind": "segment", "a": [100.0, 100.0], "b": [500.0, 100.0], "length_mm": 100.0}
+        marks = read_marks({"view": "top", "calibration": line, "roots": []}, in_set=True)
+        plane = calibrate_by(marks, PhotoInfo(1200, 900, 26), Draws(0.0, 1))
+        with self.assertRaises(BadInput) as said:
+            propose_trunk(soil, plane)
+        self.assertIn("ellipse", said.exception.message)
 
     def test_without_a_trunk_there_is_nothing_to_go_out_from(self):
         marks = {**self.scenes[0].marks, "roots": []}

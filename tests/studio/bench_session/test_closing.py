@@ -57,12 +57,12 @@ class ClosingTest(BenchCase):
         self.assertIn("Root B was halved: the rest next time.", texts)
 
     def test_weighing_corrects_the_next_estimates_of_this_tree(self):
-        plain = self.review().review.share_decided
         self.enter(offcuts_g=900, ball_g=600)
         close_session(self.studio, self.bench.id)
+        plain = self.sessions_of(1)[0].share_computed
         self.bench = begin(self.studio, 1, "routine")
         self.enter(bud_stage="buds swelling", ball_depth_before=80, slice_mm=20)
-        ratio = min(2.5, 0.6 / round(plain, 3))
+        ratio = min(2.5, 0.6 / plain)
         estimate = self.review().estimate
         self.assertAlmostEqual(estimate.share, min(1, estimate.uncorrected * ratio), 6)
 
