@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PIL import Image
+from PIL import Image, ImageOps
 from scipy.spatial import cKDTree
 
 from mirvo.core.errors import BadInput
@@ -42,6 +42,7 @@ from tools.traced.conditions import CONDITIONS
 
 PAGE = Path(__file__).parent.parent / "docs" / "accuracy-renderers.md"
 CLICK_SD_PX = 2.0
+WHOLE_MARKERS = 3
 QUICK_SEED, QUICK_SIZE = 600_000, (4032, 3024)
 CONDITIONS_HEAD = (
     "## Condition by condition",
@@ -83,16 +84,21 @@ def _turned(found: float, true: float) -> float:
 def look_at(folder: Path, found: Found) -> None:
     """One scene: its card, figures from clicks, proposals and traces."""
     truth = json.loads((folder / "truth.json").read_text())
-    image = Image.open(folder / "photo.jpg").convert("RGB")
+    image = ImageOps.exif_transpose(Image.open(folder / "photo.jpg")).convert("RGB")
     picture = np.asarray(image)
     photo = PhotoInfo(image.width, image.height, round(truth["focal_35mm"]))
+    corners_true = np.array(truth["card_corners_px"])
+    inside = (corners_true > 0) & (corners_true < [photo.width - 1, photo.height - 1])
+    # A card that lies mostly outside the picture is no card to be found.
+    if inside.reshape(4, 8).all(axis=1).sum() < WHOLE_MARKERS:
+        return
     found.scenes += 1
     try:
         corners = find_card(np.asarray(image.convert("L")))
     except BadInput:
         return
     found.cards += 1
-    away = np.hypot(*(corners - np.array(truth["card_corners_px"])).T)
+    away = np.hypot(*(corners - corners_true).T)
     found.corners_px.append(float(np.nanmean(away)))
     marks, true = truth["marks"], {root["label"]: root for root in truth["roots"]}
     exact = measure_top(read_marks({**marks, "roots": []}), photo, corners)
