@@ -4,6 +4,7 @@
     python -m tools.traced FOLDER 700000 24                  # path-traced ones, a minute each
     python -m tools.traced FOLDER 800000 8 1400 CONDITION    # for each of traced.conditions
     python -m tools.accuracy_renderers measure NAME=FOLDER NAME=FOLDER …    # one column each
+    python -m tools.accuracy_renderers worst FOLDER          # pictures of the worst of them
 
 A proposal follows a root when 70 % of its path lies within the root's half width (and 3 px) of
 the visible crest and it covers 60 % of that crest.
@@ -20,6 +21,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from PIL import Image, ImageOps
 from scipy.spatial import cKDTree
@@ -43,6 +45,8 @@ from tools.traced.conditions import CONDITIONS
 PAGE = Path(__file__).parent.parent / "docs" / "accuracy-renderers.md"
 CLICK_SD_PX = 2.0
 WHOLE_MARKERS = 3
+WORST, SHOWN, CROP_PX = PAGE.parent / "accuracy", 3, 420
+JPEG = [cv2.IMWRITE_JPEG_QUALITY, 80]
 QUICK_SEED, QUICK_SIZE = 600_000, (4032, 3024)
 CONDITIONS_HEAD = (
     "## Condition by condition",
@@ -284,9 +288,52 @@ def measure(named: list[str]) -> None:
     print(page)
 
 
+def draw_worst(folder: Path) -> None:
+    """Pictures of the scenes whose roots were found worst: true crests green, proposals that
+    follow one yellow, others red."""
+    WORST.mkdir(exist_ok=True)
+    told = []
+    for scene in sorted(folder.glob("*/truth.json")):
+        found = Found()
+        look_at(scene.parent, found)
+        if found.hit:
+            wrong = found.hit.count(False) + found.right.count(False)
+            told.append((wrong / len(found.hit), scene.parent))
+    for number, (_, scene) in enumerate(sorted(told, reverse=True)[:SHOWN], 1):
+        picture = _drawn(scene)
+        cv2.imwrite(str(WORST / f"worst-{number}.jpg"), picture[..., ::-1], JPEG)
+        print(number, scene.name, json.loads((scene / "truth.json").read_text())["preset"])
+
+
+def _drawn(scene: Path) -> Any:
+    truth = json.loads((scene / "truth.json").read_text())
+    image = ImageOps.exif_transpose(Image.open(scene / "photo.jpg")).convert("RGB")
+    picture = np.array(image)
+    photo = PhotoInfo(image.width, image.height, round(truth["focal_35mm"]))
+    corners = find_card(np.asarray(image.convert("L")))
+    marks = truth["marks"]
+    lines = {root["label"]: dense(np.array(root["path"])) for root in marks["roots"]}
+    halves = {
+        root["label"]: float(np.hypot(*np.subtract(*root["base_width"]))) / 2
+        for root in marks["roots"]
+    }
+    proposed = assistant(read_marks({**marks, "roots": []}), photo, picture, corners).propose()
+    for line in lines.values():
+        cv2.polylines(picture, [np.round(line).astype(np.int32)], False, (60, 220, 60), 4)
+    for one in proposed:
+        right = _followed(dense(one.path), lines, halves) is not None
+        tone = (250, 220, 60) if right else (230, 50, 40)
+        cv2.polylines(picture, [np.round(one.path).astype(np.int32)], False, tone, 4)
+    x, y = np.mean(marks["trunk"]["outline"], axis=0).astype(int)
+    part = picture[max(0, y - CROP_PX) : y + CROP_PX, max(0, x - CROP_PX) : x + CROP_PX]
+    return cv2.resize(part, None, fx=0.6, fy=0.6, interpolation=cv2.INTER_AREA)
+
+
 def main(arguments: list[str]) -> None:
     if arguments[0] == "quick":
         return quick_scenes(Path(arguments[1]), int(arguments[2]))
+    if arguments[0] == "worst":
+        return draw_worst(Path(arguments[1]))
     return measure(arguments[1:])
 
 
