@@ -22,12 +22,11 @@ from scipy.spatial import cKDTree
 from mirvo.standins.base import random_base, root_path, root_widths, trunk_outline
 from mirvo.standins.camera import random_camera
 from mirvo.standins.photo import shoot
-from tools.traced.camera import TracedCamera
+from tools.traced.camera import RIM, Part, TracedCamera
 from tools.traced.scene import TracedScene
 
 Array = npt.NDArray[np.float64]
 Picture = npt.NDArray[np.uint8]
-Part = tuple[int, int, int, int]
 Sample = dict[str, npt.NDArray[np.generic]]
 PX_PER_TRUNK = 64
 SIDE, TRACED_SIDE = 576, 464
@@ -37,8 +36,6 @@ CREST_STEPS = 8
 DAYS, OTHER_DAY, SPP = 2, 1_000_000, 4
 # Diameter of the trunk in the picture, px, from which the sample is taken.
 TRUNK_PX = 84
-# As much as the renderer adds around a picture.
-RIM = 1.06
 
 
 @dataclass(frozen=True)

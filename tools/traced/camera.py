@@ -10,6 +10,10 @@ from tools.traced.base import Array
 
 FULL_FRAME_DIAGONAL_MM = 43.267
 MAX_TILT_DEG = 46.0
+# Rendered a little larger, so that bending the picture leaves no empty rim.
+RIM = 1.06
+# Left, top, width and height of what is rendered, in px of the picture with its rim.
+Part = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)

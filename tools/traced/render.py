@@ -16,19 +16,15 @@ from PIL import Image
 from scipy.spatial import cKDTree
 
 from tools.traced.base import Array
-from tools.traced.camera import TracedCamera
+from tools.traced.camera import RIM, Part, TracedCamera
 from tools.traced.scene import DAPPLED, HARD_SUN, TracedScene
 from tools.traced.sheet import print_of_card
 from tools.traced.solid import Mesh
 
 mi.set_variant(os.environ.get("TRACED_VARIANT", "llvm_ad_rgb"))
 MODEL = "Path-traced camera"
-# Rendered a little larger, so that bending the picture leaves no empty rim.
-RIM = 1.06
 MAX_DEPTH = 4
 NOTHING, ROOT, TRUNK = 0, 1, 2
-# Left, top, width and height of what is rendered, in px of the picture with its rim.
-Part = tuple[int, int, int, int]
 CROP = ("crop_offset_x", "crop_offset_y", "crop_width", "crop_height")
 FAR_LIGHTS = (HARD_SUN, DAPPLED)
 

@@ -38,12 +38,10 @@ LARGEST_OF_HUB, TRUNK_OF_WOOD = 1.2, 1.0
 
 @dataclass(frozen=True)
 class ProposedTrunk:
-    """outline : (24, 2), px, clockwise from above. sd_px : how far the whole of it may lie off.
-    sure : 0 to 1."""
+    """outline : (24, 2), px, clockwise from above. sd_px : how far the whole of it may lie off."""
 
     outline: Array
     sd_px: float
-    sure: float
 
 
 @dataclass(frozen=True)
@@ -85,7 +83,7 @@ def propose_trunk(picture: Picture, plane: PlaneMap) -> ProposedTrunk:
     ring = foot + radii[:, None] * np.stack([np.sin(turn), -np.cos(turn)], axis=1)
     outline = plane.to_photo(look.mm(ring[:: RAYS // KEPT]))
     across = float(2 * np.median(radii) * look.cell_mm * plane.px_per_mm(outline.mean(axis=0)))
-    return ProposedTrunk(outline, OFF_SHARE * across, best.score)
+    return ProposedTrunk(outline, OFF_SHARE * across)
 
 
 @dataclass(frozen=True)

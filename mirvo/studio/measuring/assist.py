@@ -92,7 +92,9 @@ def trunk(studio: Studio, photo_id: int, marks: Any) -> FoundOutline:
     if draft.calibration is None:
         raise BadInput("calibration", NO_SCALE)
     bare = draft.model_copy(update={"trunk": None, "trunks": None})
-    return studio.vision.answer(vision_tasks.trunk, _task(studio, photo_id, bare, in_set=True))
+    return studio.vision.answer(
+        vision_tasks.trunk, _task(studio, photo_id, bare, trunk_drawn=False)
+    )
 
 
 def trace(studio: Studio, photo_id: int, marks: Any, tip: Any) -> TracedRoot:
@@ -158,15 +160,15 @@ def _top_draft(marks: Any) -> TopDraft:
     return draft
 
 
-def _task(studio: Studio, photo_id: int, draft: TopDraft, in_set: bool = False) -> PhotoTask:
-    """in_set : no trunk is drawn yet, as in a photo of a set that leaves it to another."""
+def _task(studio: Studio, photo_id: int, draft: TopDraft, trunk_drawn: bool = True) -> PhotoTask:
+    """What the process that looks at photos is given. trunk_drawn : False to ask for the trunk."""
     with studio.reading() as db:
         photo, yard = load_photo(db, photo_id), yard_of(db)
-    if draft.calibration is None or not (draft.every_trunk or in_set):
+    if draft.calibration is None or not (draft.every_trunk or not trunk_drawn):
         raise BadInput("trunk", TOO_FEW)
     # Roots half drawn would refuse the marks, and none is needed here.
     bare = draft.model_copy(update={"roots": ()})
-    checked = checked_marks(photo, bare, yard, in_set)
+    checked = checked_marks(photo, bare, yard, in_set=not trunk_drawn)
     corners = None
     if checked.calibration.kind == "card":
         found = card_corners(studio.photos, photo.digest)

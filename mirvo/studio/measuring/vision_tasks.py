@@ -55,11 +55,8 @@ def trunk(task: PhotoTask) -> FoundOutline:
     from mirvo.core.measure.uncertainty import Draws
     from mirvo.core.vision.trunk import propose_trunk
 
-    report("Reading the photo", 0.1)
-    picture = _picture(task.photo)
+    picture, marks, corners = _read(task)
     report("Looking for the trunk", 0.3)
-    corners = None if task.corners is None else np.array(task.corners)
-    marks = TopMarks.model_validate_json(task.marks)
     plane = calibrate_by(marks, task.info, Draws(0.0, FEW_DRAWS), corners)
     found = propose_trunk(picture, plane)
     return FoundOutline(
@@ -115,13 +112,17 @@ def _picture(photo: Path) -> Any:
     return colour_of(photo.read_bytes())
 
 
+def _read(task: PhotoTask) -> tuple[Any, TopMarks, Any]:
+    """Picture, marks and the card's corners (16, 2), None without a card."""
+    report("Reading the photo", 0.1)
+    corners = None if task.corners is None else np.array(task.corners)
+    return _picture(task.photo), TopMarks.model_validate_json(task.marks), corners
+
+
 @lru_cache(maxsize=READY_PHOTOS)
 def _assistant(task: PhotoTask) -> Assistant:
     from mirvo.core.vision.assist import assistant
 
-    report("Reading the photo", 0.1)
-    picture = _picture(task.photo)
+    picture, marks, corners = _read(task)
     report("Looking for roots", 0.3)
-    corners = None if task.corners is None else np.array(task.corners)
-    marks = TopMarks.model_validate_json(task.marks)
     return assistant(marks, task.info, picture, corners)
