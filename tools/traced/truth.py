@@ -98,7 +98,8 @@ def _root(
             "kind": tube.kind,
             "azimuth_deg": azimuth,
             "base_width_mm": 2 * half,
-            "reach_mm": float(np.hypot(*crest[end, :2])),
+            # As far as it is seen: where moss or soil hides a tip, nobody can mark it.
+            "reach_mm": float(np.hypot(*crest[shown, :2].T).max()),
             "seen": share,
         },
     }

@@ -22,7 +22,8 @@ RADIALITY_PARTS = ("coverage", "evenness", "balance", "heading")
 # Raised when a formula changes, so that kept measurements are worked out anew and the years stay
 # comparable. 2: outlines are smooth curves, radiality is continuous, cards by all their edges.
 # 3: flanks stand above the plane; side views allow for depth and turn of the reference.
-FIGURES_VERSION = 3
+# 4: a root tapers and its crest goes down toward its tip.
+FIGURES_VERSION = 4
 
 
 class CalibrationQuality(Record):

@@ -13,7 +13,14 @@ from mirvo.core.measure.marks import RootMark
 from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array, Draws
 
-CREST_SHARE_OF_WIDTH = 0.6
+# How high a root's crest stands, of its width: at its base, and where it dives at its tip. The
+# quick camera's roots keep the first to the end, path-traced ones go down to nothing.
+CREST_SHARE, CREST_SHARE_SD = 0.6, 0.2
+TIP_CREST_SHARE, TIP_CREST_SHARE_SD = 0.3, 0.3
+# From where on it goes down, of its length.
+DIVES_FROM = 0.5
+# A root's width at its visible tip, of that at its base, where nobody has marked it.
+USUAL_END, USUAL_END_SD = 0.45, 0.12
 # How high the flanks of a root's base stand, of its width: between bases that are path-traced
 # and those of the quick camera, which lie flat.
 FLANK_SHARE, FLANK_SHARE_SD = 0.08, 0.25
@@ -65,8 +72,8 @@ def roots_on_plane(
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
     pixels = [draws.points(root.path, _sd_px(root, draws)) for root in marks]
-    along = [_widths_along(*row, median) for row in zip(pixels, bases, ends, strict=True)]
-    paths = _at_crest(pixels, along, plane)
+    along = [_widths_along(*row, median, draws) for row in zip(pixels, bases, ends, strict=True)]
+    paths = _at_crest(pixels, along, plane, draws)
     roots = []
     for root, base, path, widths in zip(marks, bases, paths, along, strict=True):
         middle, width = (path[:, 0], None) if base is None else base
@@ -75,12 +82,32 @@ def roots_on_plane(
     return roots
 
 
-def _at_crest(pixels: list[Array], along: list[Array], plane: PlaneMap) -> list[Array]:
+def _at_crest(
+    pixels: list[Array], along: list[Array], plane: PlaneMap, draws: Draws
+) -> list[Array]:
     """Paths (rows, n, 2), px, with widths (rows, n), mm, on the plan: all mapped at once."""
-    height = CREST_SHARE_OF_WIDTH * np.concatenate(along, axis=1)
+    crests = [
+        _crest_share(path, draws) * widths for path, widths in zip(pixels, along, strict=True)
+    ]
+    height = np.concatenate(crests, axis=1)
     together = plane.to_plane(np.concatenate(pixels, axis=1), height)
     ends = np.cumsum([path.shape[1] for path in pixels])[:-1]
     return np.split(together, ends, axis=1)
+
+
+def _crest_share(pixels: Array, draws: Draws) -> Array:
+    """How high the crest stands (rows, n) along a path (rows, n, 2), px, of the width there."""
+    dive = np.clip((_share_along(pixels) - DIVES_FROM) / (1 - DIVES_FROM), 0.0, 1.0)
+    first = draws.scalars(CREST_SHARE, CREST_SHARE_SD)[:, None]
+    last = draws.scalars(TIP_CREST_SHARE, TIP_CREST_SHARE_SD)[:, None]
+    return np.asarray(first + (last - first) * dive)
+
+
+def _share_along(pixels: Array) -> Array:
+    """Share of its length (rows, n) at which each point of a path (rows, n, 2) lies."""
+    length = geometry.arc_lengths(pixels)
+    # Two points on one spot have no length; they must not divide by it.
+    return np.asarray(length / np.maximum(length[:, -1:], 1e-9))
 
 
 def _widths(
@@ -136,15 +163,13 @@ def _widths_along(
     base: Width | None,
     end: Width | None,
     median: float,
+    draws: Draws,
 ) -> Array:
-    """Width (rows, n) at each path point: base to end if both are marked, else constant."""
-    rows = len(pixels)
-    first = base[1] if base is not None else np.full(rows, median)
-    last = end[1] if end is not None else first
-    length = geometry.arc_lengths(pixels)
-    # Two points on one spot have no length; they must not divide by it.
-    share = length / np.maximum(length[:, -1:], 1e-9)
-    return np.asarray(first[:, None] + (last - first)[:, None] * share)
+    """Width (rows, n) at each path point, from base to end; unmarked, as roots usually taper."""
+    first = base[1] if base is not None else np.full(len(pixels), median)
+    usual = np.abs(draws.scalars(USUAL_END, USUAL_END_SD))
+    last = end[1] if end is not None else first * usual
+    return np.asarray(first[:, None] + (last - first)[:, None] * _share_along(pixels))
 
 
 def measure_about_trunk(root: PlaneRoot, centre: Array, diameter: Array, north: Array) -> None:

@@ -90,6 +90,16 @@ class HandWorkedTest(unittest.TestCase):
         # from the cut end of A (2 D up, widened by 5 mm) down to the trunk's foot (25 mm)
         self.assertLess(found.spread.roots.across_mm.value, 2 * diameter + 5 + 25 + 12)
 
+    def test_a_root_without_an_end_width_is_taken_to_taper(self):
+        [root] = top_marks()["roots"][:1]
+        # From the trunk's foot, 25 mm below the middle, to half a width beyond the tip at 75 mm.
+        marked = {**root, "end_width": [[480.0, 200.0], [520.0, 200.0]]}
+        found = measured(roots=[marked]).spread.roots.across_mm
+        self.assertAlmostEqual(found.value, 25 + 75 + 10 / 2, delta=0.2)
+        usual = measured(roots=[root]).spread.roots.across_mm
+        self.assertAlmostEqual(usual.value, 25 + 75 + 0.45 * 10 / 2, delta=0.2)
+        self.assertGreater(usual.plus_minus, found.plus_minus)
+
     def test_without_roots_radiality_is_nil(self):
         found = measured(roots=[])
         self.assertEqual(found.radiality.index.value, 0.0)
