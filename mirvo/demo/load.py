@@ -22,9 +22,11 @@ from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.root_plane import views_of_day
 from mirvo.studio.measuring.turntable import shoot_turntable
+from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.measuring.years import confirm
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.photos.shots import TakenPhoto
 from mirvo.studio.photos.simulated import keep_shot, truth_of
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import RootDone, SessionForm
@@ -150,7 +152,8 @@ def _measure(
     name = photo_name(entry, shot.taken_on)
     content = (PHOTOS / f"{name}.jpg").read_bytes()
     known = json.loads((PHOTOS / f"{name}.json").read_text("utf-8"))
-    photo = keep_shot(studio, tree_id, f"{name}.jpg", content, known, shot.taken_on, "top")
+    taken = TakenPhoto(f"{name}.jpg", content, known)
+    photo = keep_shot(studio, tree_id, taken, shot.taken_on)
     for root in sorted(shot.base.roots, key=lambda root: root.azimuth_deg):
         # Letters in the order of the clock at first sight, and for life.
         letters.setdefault(root.key, next_letter(letters.values()))
@@ -161,7 +164,7 @@ def _measure(
 
 def _from_the_side(studio: Studio, tree_id: int) -> None:
     """Eight side views of today, marked by a hand."""
-    shoot_turntable(studio, tree_id)
+    outcome(shoot_turntable(studio, tree_id))
     with studio.reading() as db:
         views = views_of_day(db, tree_id, studio.today)
     for view in views:

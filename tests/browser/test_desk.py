@@ -7,6 +7,7 @@ from mirvo.studio.bench_session.session import begin
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.eye_check import begin_check
 from mirvo.studio.measuring.turntable import shoot_turntable
+from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
 from tests.browser.stage import BrowserCase
@@ -324,7 +325,7 @@ class AccessTest(BrowserCase):
         begin_check(self.studio)
         other, after = self.photo(self.studio_tree, seed=4)
         save_marks(self.studio, other.id, after, 0)
-        side = shoot_turntable(self.studio, 1)
+        side = outcome(shoot_turntable(self.studio, 1))
         begin(self.studio, 1, "routine")
         save_entries(
             self.studio,

@@ -1,6 +1,7 @@
 """Ordinary pages in the browser: intake, search, two tabs, the phone."""
 
 import io
+import re
 
 from PIL import Image
 from playwright.sync_api import expect
@@ -31,6 +32,19 @@ class PagesTest(BrowserCase):
         self.assertIn("note.jpg", complaints.nth(0).inner_text())
         self.assertIn("0 bytes", complaints.nth(1).inner_text())
         self.assertEqual(len(self.photos_of(tree.id)), 1)
+
+    def test_a_set_says_how_far_it_is_and_can_be_stopped(self):
+        tree, page = self.tree(), self.page
+        page.goto(f"/trees/{tree.id}/photos")
+        page.get_by_role("button", name="Take a set").click()
+        panel = page.locator("[data-working]")
+        expect(panel.locator("[data-stage]")).to_have_text(re.compile(r"Taking photo \d of 4"))
+        expect(page.get_by_role("button", name="Take eight side views")).to_be_disabled()
+        panel.get_by_role("button", name="Stop").click()
+        expect(panel).to_contain_text("stopped")
+        expect(page.get_by_role("button", name="Take a set")).to_be_enabled()
+        # Stopped, it leaves no half a set behind.
+        self.assertFalse(self.photos_of(tree.id))
 
     def test_slash_finds_a_tree_and_its_parts(self):
         self.tree()

@@ -4,12 +4,13 @@ from playwright.sync_api import expect
 
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.photo_sets import shoot_set
+from mirvo.studio.measuring.vision_worker import outcome
 from tests.browser.stage import BrowserCase
 
 
 class UndersideTest(BrowserCase):
     def prepare(self):
-        shoot_set(self.studio, self.tree().id)
+        outcome(shoot_set(self.studio, self.tree().id))
 
     def setUp(self):
         super().setUp()

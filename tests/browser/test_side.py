@@ -3,13 +3,14 @@
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.root_plane import root_plane_of_day
 from mirvo.studio.measuring.turntable import shoot_turntable
+from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.photos.simulated import truth_of
 from tests.browser.stage import BrowserCase
 
 
 class SideTest(BrowserCase):
     def prepare(self):
-        shoot_turntable(self.studio, self.tree().id)
+        outcome(shoot_turntable(self.studio, self.tree().id))
 
     def setUp(self):
         super().setUp()

@@ -6,6 +6,7 @@ in which the trunk is marked.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import date
@@ -13,14 +14,16 @@ from datetime import date
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.drafts import CalibrationDraft, TopDraft
+from mirvo.core.measure.drafts import CalibrationDraft, TopDraft, blank_draft
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.measure_marks import checked_marks, corners_for, info_of
-from mirvo.studio.photos.simulated import take_oblique
+from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.photos.shots import CARD_HEIGHT_MM, TakenPhoto, oblique
+from mirvo.studio.photos.simulated import take
 from mirvo.studio.yard.settings import yard_of
 
 NO_TRUNK = "Draw the trunk's outline in the photo of the set that shows it best."
@@ -129,35 +132,36 @@ def letters_elsewhere(members: list[SetMember], photo: Photo) -> list[str]:
     return sorted({letter for member in others for letter in member.letters})
 
 
-def shoot_set(studio: Studio, tree_id: int) -> int:
-    """Three simulated oblique photos with the card left in place, and one of the underside;
-    the first one's number."""
-    taken = take_oblique(studio, tree_id)
+def shoot_set(studio: Studio, tree_id: int) -> Iterator[Stage | Answer[int] | Refusal]:
+    """Three simulated oblique photos with the card left in place, and one of the underside; at
+    last the first one's number."""
+    for message in take(studio, tree_id, oblique):
+        if not isinstance(message, Answer):
+            yield message
+            continue
+        _join_shots(studio, tree_id, message.result)
+        yield Answer(message.result[0][0].id)
+
+
+def _join_shots(studio: Studio, tree_id: int, taken: list[tuple[Photo, TakenPhoto]]) -> None:
+    """Record photos as a set calibrated by the card left in place."""
+    card = CalibrationDraft(kind="card", height_above_root_plane_mm=CARD_HEIGHT_MM)
+    joined = {"calibration": card, "set": True}
     with studio.writing() as db:
-        for shot in taken:
-            card = CalibrationDraft(kind="card", height_above_root_plane_mm=shot.card_height_mm)
-            marks = TopDraft(
-                view="top",
-                set=True,
-                calibration=card,
-                front=None,
-                trunk=None,
-                flare=None,
-                roots=(),
-            )
+        for photo, shot in taken:
+            marks = blank_draft("top").model_copy(update=joined)
             if shot.underside:
                 marks = marks.model_copy(update={"underside": True})
             db.add(
                 Measurement(
                     tree_id=tree_id,
-                    photo_id=shot.photo.id,
-                    measured_on=shot.photo.taken_on,
+                    photo_id=photo.id,
+                    measured_on=photo.taken_on,
                     marks=marks,
                     revision=1,
                     updated_at=studio.now,
                 )
             )
-    return taken[0].photo.id
 
 
 def _rows(db: DbSession, members: list[SetMember]) -> list[Measurement]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import multiprocessing
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import CancelledError
 from dataclasses import dataclass
 from typing import Any, Generic, ParamSpec, TypeVar
@@ -44,6 +44,16 @@ class Refusal:
 
     field: str
     message: str
+
+
+def outcome(coming: Iterable[Stage | Answer[T] | Refusal]) -> T:
+    """What a task came to, its messages passed over. Raises BadInput with why there is none."""
+    for message in coming:
+        if isinstance(message, Answer):
+            return message.result
+        if isinstance(message, Refusal):
+            raise BadInput(message.field, message.message)
+    raise AssertionError("a task ends with an answer or a refusal")
 
 
 class VisionWorker:
@@ -86,12 +96,7 @@ class VisionWorker:
 
     def answer(self, task: Callable[P, T], *args: P.args, **named: P.kwargs) -> T:
         """The result of a task alone. Raises BadInput with what went wrong."""
-        for message in self.ask(task, *args, **named):
-            if isinstance(message, Answer):
-                return message.result
-            if isinstance(message, Refusal):
-                raise BadInput(message.field, message.message)
-        raise AssertionError("a task ends with an answer or a refusal")
+        return outcome(self.ask(task, *args, **named))
 
     def begin(self, task: Callable[P, Any], *args: P.args, **named: P.kwargs) -> None:
         """Have a task done whose answer nobody waits for."""

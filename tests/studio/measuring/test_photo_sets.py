@@ -7,13 +7,14 @@ from sqlalchemy import select
 from mirvo.records.models import Measurement
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.photo_sets import NO_TRUNK, letters_elsewhere, members_of_set, shoot_set
+from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.photos.simulated import truth_of
 from tests.studio_case import StudioCase
 
 
 class SetTest(StudioCase):
     def prepare(self):
-        shoot_set(self.studio, self.tree().id)
+        outcome(shoot_set(self.studio, self.tree().id))
 
     def setUp(self):
         super().setUp()

@@ -8,6 +8,7 @@ from mirvo.records.models import Root
 from mirvo.studio.measuring.desk import evaluate, save_marks
 from mirvo.studio.measuring.root_plane import root_plane_of_day
 from mirvo.studio.measuring.turntable import shoot_turntable
+from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.photos.simulated import truth_of
 from mirvo.studio.yard.compost import lay_on_heap, put_back
 from tests.studio_case import StudioCase
@@ -18,7 +19,7 @@ class HeightsTest(StudioCase):
         tree = self.tree()
         photo, marks = self.photo(tree, taken_on=self.studio.today - timedelta(days=30))
         save_marks(self.studio, photo.id, marks, 0)
-        shoot_turntable(self.studio, tree.id)
+        outcome(shoot_turntable(self.studio, tree.id))
         for view in self.photos_of(tree.id):
             if view.kind == "side":
                 state = self.open_desk(view.id)

@@ -9,8 +9,10 @@ import cv2
 import numpy as np
 from PIL import Image
 
+from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.photos.intake import take_in
-from mirvo.studio.photos.simulated import take_simulated, truth_of
+from mirvo.studio.photos.shots import from_above
+from mirvo.studio.photos.simulated import take, truth_of
 from tests.studio_case import StudioCase
 
 
@@ -109,7 +111,7 @@ class PhotosTest(StudioCase):
 
     def test_simulated_photo_keeps_its_truth(self):
         tree = self.tree()
-        photo = take_simulated(self.studio, tree.id)
+        [(photo, _)] = outcome(take(self.studio, tree.id, from_above))
         known = truth_of(self.studio, photo)
         self.assertEqual(photo.focal_length_35mm, 48)
         self.assertGreater(known["figures"]["trunk_diameter_mm"], 30)

@@ -1,8 +1,5 @@
 """Help on the root desk: proposals as they come, traces and snaps, and stopping them."""
 
-import json
-from collections.abc import Iterable, Iterator
-from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter
@@ -10,7 +7,7 @@ from fastapi.responses import JSONResponse, Response, StreamingResponse
 from pydantic import BaseModel
 
 from mirvo.studio.measuring import assist as use
-from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.web.progress import told_in_lines
 from mirvo.web.reader import StudioDep
 
 router = APIRouter(prefix="/photos/{photo_id}/assist")
@@ -28,8 +25,7 @@ class Question(BaseModel):
 
 @router.post("/propose")
 def propose(studio: StudioDep, photo_id: int, sent: Question) -> StreamingResponse:
-    coming = use.propose(studio, photo_id, sent.marks)
-    return StreamingResponse(_lines(coming), media_type="application/x-ndjson")
+    return told_in_lines(use.propose(studio, photo_id, sent.marks), _as_json)
 
 
 @router.post("/trunk")
@@ -76,18 +72,5 @@ def stop(studio: StudioDep, photo_id: int) -> Response:
     return Response(status_code=204)
 
 
-def _lines(coming: Iterable[Stage | Answer[list[use.Offer]] | Refusal]) -> Iterator[str]:
-    """One JSON object a line: how far it is, then the offers or why there are none."""
-    for message in coming:
-        # A line at a time, so that the page shows how far it is.
-        yield json.dumps(_line(message)) + "\n"
-
-
-def _line(message: Stage | Answer[list[use.Offer]] | Refusal) -> dict[str, Any]:
-    if isinstance(message, Answer):
-        offers = [
-            {**offer.root.model_dump(mode="json"), "doubtful": offer.doubtful}
-            for offer in message.result
-        ]
-        return {"result": offers}
-    return asdict(message) if isinstance(message, Stage) else {"problem": asdict(message)}
+def _as_json(offers: list[use.Offer]) -> list[dict[str, Any]]:
+    return [{**one.root.model_dump(mode="json"), "doubtful": one.doubtful} for one in offers]

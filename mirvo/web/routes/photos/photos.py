@@ -1,21 +1,24 @@
 """Photos: intake of several files, the simulated camera, and the pictures themselves."""
 
+from collections.abc import Iterator
 from datetime import date
 from typing import Annotated
 
-from fastapi import APIRouter, Form, UploadFile
+from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
 from mirvo.studio.measuring.photo_sets import shoot_set
 from mirvo.studio.measuring.turntable import shoot_turntable
+from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage, outcome
 from mirvo.studio.photos.intake import Intake, take_in
 from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
 from mirvo.studio.photos.photo_queries import KINDS, load_photo, photos_with_state
-from mirvo.studio.photos.simulated import take_simulated
+from mirvo.studio.photos.simulated import shoot_from_above
 from mirvo.studio.tree_queries import load_tree
 from mirvo.web.forms import Filled, shown_again_on
+from mirvo.web.progress import LINES, told_in_lines
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
@@ -98,18 +101,24 @@ def put_right(studio: StudioDep, photo_id: int, form: Annotated[PhotoForm, Form(
 
 
 @router.post("/trees/{tree_id}/photos/simulated")
-def shoot_simulated(studio: StudioDep, tree_id: int) -> Response:
-    return _to_desk(take_simulated(studio, tree_id).id)
+def shoot_simulated(request: Request, studio: StudioDep, tree_id: int) -> Response:
+    return _to_desk(request, shoot_from_above(studio, tree_id))
 
 
 @router.post("/trees/{tree_id}/photos/turntable")
-def shoot_on_turntable(studio: StudioDep, tree_id: int) -> Response:
-    return _to_desk(shoot_turntable(studio, tree_id))
+def shoot_on_turntable(request: Request, studio: StudioDep, tree_id: int) -> Response:
+    return _to_desk(request, shoot_turntable(studio, tree_id))
 
 
 @router.post("/trees/{tree_id}/photos/set")
-def shoot_in_set(studio: StudioDep, tree_id: int) -> Response:
-    return _to_desk(shoot_set(studio, tree_id))
+def shoot_in_set(request: Request, studio: StudioDep, tree_id: int) -> Response:
+    return _to_desk(request, shoot_set(studio, tree_id))
+
+
+@router.delete("/trees/{tree_id}/photos/simulated")
+def stop_shooting(studio: StudioDep, tree_id: int) -> Response:
+    studio.vision.stop()
+    return Response(status_code=204)
 
 
 @router.get("/photos/{photo_id}/{size}.jpg")
@@ -119,5 +128,12 @@ def picture(reader: Reader, photo_id: int, size: str) -> FileResponse:
     return FileResponse(path, media_type="image/jpeg", headers=KEEP_FOR_LONG)
 
 
-def _to_desk(photo_id: int) -> Response:
-    return RedirectResponse(f"/photos/{photo_id}/desk", 303)
+def _to_desk(request: Request, coming: Iterator[Stage | Answer[int] | Refusal]) -> Response:
+    """On to the desk of the first photo taken; a script is told meanwhile how far it is."""
+
+    def desk(photo_id: int) -> str:
+        return f"/photos/{photo_id}/desk"
+
+    if LINES in request.headers.get("accept", ""):
+        return told_in_lines(coming, desk)
+    return RedirectResponse(desk(outcome(coming)), 303)

@@ -1,5 +1,7 @@
 /* Small behaviours of ordinary pages; every page works without them. */
 
+import { sendWatched } from "./progress.js";
+
 document.documentElement.classList.add("with-script");
 
 document.addEventListener("keydown", (event) => {
@@ -61,6 +63,14 @@ if (intake) {
     if (!refused && !warned && files.length) window.location.reload();
   });
 }
+
+/* What takes a while shows how far it is, and can be stopped. */
+document.addEventListener("submit", (event) => {
+  const panel = document.querySelector("[data-working]");
+  if (!panel || !("takesTime" in event.target.dataset)) return;
+  event.preventDefault();
+  sendWatched(event.target, panel);
+});
 
 /* A choice that is sent as soon as it is made. */
 document.addEventListener("change", (event) => {

@@ -1,5 +1,6 @@
 /* Help from the picture: proposed roots as ghosts, traces from a tip, widths and outlines. */
 
+import { linesOf } from "../progress.js";
 import { freeLetter, putTrunk, trunksOf } from "./geometry.js";
 
 const PULL_IT = "This is the trunk as the photo shows it. Drag its points right where it is not; g then looks for its roots.";
@@ -31,7 +32,7 @@ export class Assist extends EventTarget {
     }
     await this.#busy("Looking for roots", async (signal) => {
       const answer = await this.#post("propose", { marks: this.store.marks }, signal);
-      for await (const said of lines(answer.body)) {
+      for await (const said of linesOf(answer)) {
         if (said.stage) this.#tell(said.stage, said.share);
         else if (said.problem) throw new Error(said.problem.message);
         else this.#offer(said.result);
@@ -217,18 +218,5 @@ export class Assist extends EventTarget {
 
   #changed() {
     this.dispatchEvent(new Event("change"));
-  }
-}
-
-async function* lines(body) {
-  const reader = body.pipeThrough(new TextDecoderStream()).getReader();
-  let rest = "";
-  for (;;) {
-    const { value, done } = await reader.read();
-    if (done) return;
-    rest += value;
-    const whole = rest.split("\n");
-    rest = whole.pop();
-    for (const one of whole) yield JSON.parse(one);
   }
 }
