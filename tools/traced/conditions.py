@@ -9,12 +9,13 @@ import numpy as np
 
 from tools.traced.base import Array
 from tools.traced.scene import TracedScene
-from tools.traced.solid import sample_noise
+from tools.traced.solid import Mesh, sample_noise
 from tools.traced.surroundings import litter
 
 ROOT_TONE = np.array([0.46, 0.20, 0.11])
 MOSS_TONE = np.array([0.10, 0.17, 0.03])
-DUST, MOSS_LEVEL, TWIGS = 0.65, 0.5, 45
+LEAF_TONES = np.array([[0.10, 0.16, 0.04], [0.22, 0.24, 0.06], [0.30, 0.16, 0.05]])
+DUST, MOSS_LEVEL, TWIGS, LEAVES = 0.65, 0.5, 45, 8
 # How far to one side the trunk's outline is drawn, of its diameter.
 ASIDE = 0.08
 Tones = Callable[[TracedScene, Array, Array, np.random.Generator], Array]
@@ -53,6 +54,7 @@ CONDITIONS: dict[str, tuple[Tones, ...]] = {
     "soils-tone": (_soils_tone,),
     "twigs": (),
     "noise": (),
+    "leaves": (),
     "outline-aside": (),
 }
 
@@ -73,4 +75,26 @@ def under(condition: str, scene: TracedScene) -> TracedScene:
         lying = litter(rng, reach, TWIGS)
         if lying is not None:
             meshes = meshes | {"litter": lying}
+    if condition == "leaves":
+        meshes = meshes | {"fallen": _fallen(scene, rng)}
     return replace(scene, meshes=meshes)
+
+
+def _fallen(scene: TracedScene, rng: np.random.Generator) -> Mesh:
+    """Leaves that lie on the trunk and hang over its edge."""
+    radius, corners, faces, tones = scene.base.radius_mm, [], [], []
+    for number in range(LEAVES):
+        middle = rng.normal(0, 0.6, 2) * radius
+        turn, way = np.arange(12) * np.pi / 6, rng.uniform(0, np.pi)
+        u = radius * rng.uniform(0.25, 0.5) * np.cos(turn)
+        v = radius * rng.uniform(0.1, 0.25) * np.sin(turn)
+        flat = np.stack([np.cos(way) * u - np.sin(way) * v, np.sin(way) * u + np.cos(way) * v])
+        # On what stands there, each over the one before it.
+        height = scene.base.top_mm + 1 + number if np.hypot(*middle) < radius else 10.0 + number
+        ring = np.column_stack([middle + flat.T, height + 0.1 * u])
+        corners.append(np.vstack([[*middle, height], ring]))
+        faces.append(np.array([[0, i + 1, (i + 1) % 12 + 1] for i in range(12)]) + 13 * number)
+        tones.append(np.tile(LEAF_TONES[number % len(LEAF_TONES)] * rng.uniform(0.7, 1.3), (13, 1)))
+    return Mesh(
+        np.concatenate(corners), np.concatenate(faces).astype(np.int32), np.concatenate(tones)
+    )

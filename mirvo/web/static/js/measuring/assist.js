@@ -54,7 +54,7 @@ export class Assist extends EventTarget {
   #offer(found) {
     this.ghosts = found;
     this.current = 0;
-    this.said = found.length ? "" : "No further roots were seen in the photo. Draw the rest by hand.";
+    this.said = found.length ? "" : "No further roots were seen within 3.4 trunk diameters. Draw the rest by hand.";
   }
 
   /** Break off what is being worked out. */
