@@ -19,7 +19,8 @@ from mirvo.studio.photos.simulated import photograph, truth_of
 from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import sheet_of
-from mirvo.studio.yard.trees import TreeForm, add_tree, list_trees
+from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.yard.trees import TreeForm, add_tree
 
 TODAY = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 

@@ -110,6 +110,17 @@ class PhotoStore:
             return found
         return json.loads(path.read_text("utf-8"))
 
+    def made(self, digest: str, kind: str, version: str, make: Callable[[bytes], bytes]) -> Path:
+        """A JPEG made of a photo, made anew where its version changes; older ones go."""
+        folder = self.derived / kind / digest[:2]
+        path = folder / f"{digest}.{version}.jpg"
+        if not path.exists():
+            content = make(self.read(digest))
+            for older in folder.glob(f"{digest}.*"):
+                older.unlink(missing_ok=True)
+            _write_whole(path, content)
+        return path
+
     def _derived(self, digest: str, size: str) -> Path:
         return self.derived / size / digest[:2] / f"{digest}.jpg"
 

@@ -99,6 +99,8 @@ def as_field(value: Any) -> str:
     """A kept value as a form's field holds it."""
     if isinstance(value, bool):
         return "on" if value else ""
+    if isinstance(value, tuple):
+        return ", ".join(str(one) for one in value)
     # 40, not 40.0: as a person would have typed it.
     return f"{value:g}" if isinstance(value, float) else str(value)
 

@@ -21,6 +21,8 @@ from mirvo.web.templating import environment
 MAX_DIGITS = 12
 # What a template is given, by name.
 Context = dict[str, Any]
+# Pictures whose address changes with what they show.
+KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 @dataclass(frozen=True)

@@ -6,13 +6,14 @@ import hashlib
 from datetime import date
 from functools import cache
 from pathlib import Path
+from urllib.parse import urlencode
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
 from mirvo.core.almanac import rules
 from mirvo.core.rootwork.kinds import kind_name
-from mirvo.core.season import BUD_STAGES
+from mirvo.core.season import BUD_STAGES, Window
 from mirvo.web import wording
 from mirvo.web.places import PLACES, TREE_PARTS
 
@@ -30,10 +31,12 @@ def environment() -> Environment:
     )
     made.filters["day"] = day
     made.filters["short_day"] = short_day
+    made.filters["days"] = days
     made.filters["day_of_year"] = day_of_year
     made.filters["mm"] = mm
     made.filters["percent"] = percent
     made.filters["signed"] = signed
+    made.filters["address"] = address
     made.globals["asset"] = asset
     made.globals["icon"] = icon
     made.globals["words"] = wording
@@ -60,6 +63,13 @@ def short_day(value: date | None) -> str:
     return "" if value is None else f"{value.day} {value:%b %Y}"
 
 
+def days(window: Window) -> str:
+    """16 Mar to 4 May 2027; both years where they differ."""
+    first, last = window.start, window.end
+    start = f"{first.day} {first:%b}" if first.year == last.year else short_day(first)
+    return f"{start} to {short_day(last)}"
+
+
 def day_of_year(value: str) -> str:
     """20 April, of a month and day as "04-20"."""
     found = date.fromisoformat(f"2000-{value}")
@@ -79,6 +89,11 @@ def signed(value: float, digits: int = 0) -> str:
     """A difference with its sign; none where it rounds to nothing."""
     text = f"{value:+.{digits}f}"
     return text[1:] if float(text) == 0 else text
+
+
+def address(fields: dict[str, object]) -> str:
+    """Fields as an address holds them after its question mark; what says nothing is left out."""
+    return urlencode({name: value for name, value in fields.items() if value})
 
 
 @cache

@@ -20,7 +20,7 @@ from mirvo.studio.path.plans import planned_and_done
 from mirvo.studio.photos.photo_queries import load_photo
 from mirvo.studio.photos.simulated import truth_of
 from mirvo.studio.tree_queries import measured_base
-from mirvo.studio.yard.trees import list_trees
+from mirvo.studio.yard.tree_list import list_trees
 
 
 class YardTest(unittest.TestCase):

@@ -21,7 +21,7 @@ from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon
 from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.sheet import CSS_PX_PER_MM, draw_section, draw_sheet
 from mirvo.web.drawings.supply import draw_supply
-from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered, wheel_reach_mm
+from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered
 from mirvo.web.drawings.years import years_chart, years_charts
 from mirvo.web.templating import signed
 from tests.studio_case import StudioCase
@@ -116,7 +116,7 @@ class WheelTest(DrawnTree):
         swept = (degrees(atan2(bx, -by)) - degrees(atan2(ax, -ay))) % 360
         self.assertAlmostEqual(swept, 2 * first.azimuth_deg.plus_minus, delta=0.15)
         (cx, cy), (dx, dy) = points(drawn[3])
-        scale = (200 - 26) / wheel_reach_mm(self.figures)
+        scale = (200 - 26) / self.figures.frame_mm
         wanted = 2 * first.reach_mm.plus_minus * scale
         self.assertAlmostEqual(hypot(dx - cx, dy - cy), wanted, delta=0.2)
 
@@ -124,7 +124,7 @@ class WheelTest(DrawnTree):
         scene = draw_wheel(self.figures, 400.0)
         trunk = self.figures.trunk_diameter_mm.value
         radii = [float(ring.attributes["r"]) for ring in of_role(scene, "ring")]
-        scale = (200 - 26) / wheel_reach_mm(self.figures)
+        scale = (200 - 26) / self.figures.frame_mm
         for times, radius in enumerate(radii, start=1):
             self.assertAlmostEqual(radius, times * trunk / 2 * scale, 0)
         for root, drawn in zip(self.figures.roots, of_role(scene, "root"), strict=True):

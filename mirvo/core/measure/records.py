@@ -7,6 +7,7 @@ interval. The column of a measurement keeps a record whole; `report` prints the 
 
 from __future__ import annotations
 
+from math import hypot
 from typing import ClassVar, Literal
 
 from mirvo.core.measure.figure import Figure
@@ -189,6 +190,13 @@ class TopRecord(Record):
     def labels(self) -> list[str]:
         """The letters of its roots, as marked."""
         return [root.label for root in self.roots]
+
+    @property
+    def frame_mm(self) -> float:
+        """Radius about the trunk's centre that holds all roots and the ring of three trunks."""
+        reaches = [hypot(x, y) for root in self.roots for x, y in root.path_mm]
+        # The third ring lies 1.5 trunks out; a little more, so that its word fits.
+        return max([1.7 * self.trunk_diameter_mm.value, *reaches]) * 1.04
 
 
 class BothSides(Record):

@@ -37,6 +37,8 @@ class Tree(Compostable, Table):
     trunk_mm: Mapped[float | None]
     container: Mapped[str] = mapped_column(String(40))
     note: Mapped[str] = mapped_column(default="")
+    # The artist's own words to find it by.
+    tags: Mapped[tuple[str, ...]] = mapped_column(default=tuple)
     # A tree that could not be replaced is given a smaller budget.
     worth: Mapped[str] = mapped_column(String(20), default="usual")
     practice: Mapped[Answers] = mapped_column(default=dict)

@@ -12,19 +12,14 @@ from mirvo.core.letters import letter_order, next_letter
 from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.identity import Change, Match, change, match_roots, traces_of
 from mirvo.core.measure.records import RADIALITY_PARTS, RootRecord, TopRecord
-from mirvo.records.database import DbSession, find_kept
+from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo, Tree
-from mirvo.records.photos import colour_of, jpeg_of
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.desk import evaluate
-from mirvo.studio.measuring.measure_marks import checked_marks, corners_for, info_of
 from mirvo.studio.measuring.photo_sets import rows_of_set, settle_set
 from mirvo.studio.measuring.roots_of_tree import rename_letters
 from mirvo.studio.tree_queries import cuts_of, load_tree, measurements_of, sessions_of
-from mirvo.studio.yard.settings import yard_of
-
-PLAN_SIDE_PX = 720
 
 
 @dataclass(frozen=True)
@@ -174,23 +169,6 @@ def _relabel(db: DbSession, studio: Studio, lead: Measurement, names: dict[str, 
         settle_set(db, studio, photo.tree_id, photo.taken_on)
     else:
         lead.top = evaluate(db, studio, photo, lead.marks).top
-
-
-def plan_photo(
-    db: DbSession, studio: Studio, measurement_id: int, turn_deg: float, reach_mm: float
-) -> bytes:
-    """JPEG of a measured photo laid flat in the plan. Raises NotFound, BadInput."""
-    from mirvo.core.vision.plan_picture import plan_picture  # heavy: looks at the photo
-
-    row = find_kept(db, Measurement, measurement_id)
-    photo = None if row is None else find_kept(db, Photo, row.photo_id)
-    if row is None or photo is None or row.top is None:
-        raise NotFound("measurement", "there is no such measurement")
-    marks = checked_marks(photo, row.top_marks, yard_of(db))
-    corners = corners_for(studio.photos, photo, marks.calibration.kind)
-    picture = colour_of(studio.photos.read(photo.digest))
-    flat = plan_picture(marks, info_of(photo), picture, turn_deg, reach_mm, PLAN_SIDE_PX, corners)
-    return jpeg_of(flat)
 
 
 def _record(row: Measurement) -> TopRecord:

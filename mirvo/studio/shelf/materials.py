@@ -16,7 +16,7 @@ from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.path.plans import newest_plans, step_of
 from mirvo.studio.yard.bench import due_rows
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.trees import TreeRow
+from mirvo.studio.yard.tree_list import TreeRow
 
 WIDTH_SHARE = 0.7
 USUAL_TRUNKS_LONG = 5.0

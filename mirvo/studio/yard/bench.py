@@ -14,14 +14,11 @@ from mirvo.studio.context import Studio
 from mirvo.studio.records.aftercare import Due, open_care
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.trees import TreeRow, list_trees
+from mirvo.studio.yard.tree_list import NEXT, NOW, TreeRow, list_trees
 from mirvo.studio.yard.weather import ColdNights, frost_watch
 
 # Four months: a window seen in time for pots and soil to be ordered.
 SOON_DAYS = 120
-# Verdicts that ask for something today, and those that wait for the next window.
-NOW = ("emergency", "change_soil", "repot_now", "delay", "larger_pot")
-NEXT = ("repot_next",)
 
 
 @dataclass(frozen=True)

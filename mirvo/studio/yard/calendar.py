@@ -14,7 +14,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.path.plans import newest_plans, step_of
 from mirvo.studio.records.aftercare import open_care
 from mirvo.studio.yard.settings import put_yard, yard_of
-from mirvo.studio.yard.trees import TreeRow, list_trees
+from mirvo.studio.yard.tree_list import TreeRow, list_trees
 
 # A calendar shows what comes, however far.
 FAR_AHEAD = date(9999, 1, 1)

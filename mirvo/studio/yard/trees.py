@@ -2,27 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, field_validator
 from sqlalchemy import select
 
-from mirvo.core.almanac import Species, rules
+from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.core.forms import FormModel
-from mirvo.core.measure.records import TopRecord
-from mirvo.core.season import BUD_STAGES, Window
-from mirvo.core.standing.standing import Standing
-from mirvo.core.standing.verdict import Verdict
+from mirvo.core.season import BUD_STAGES
 from mirvo.records.database import DbSession, find_kept
-from mirvo.records.models import Measurement, Tree, Yard
+from mirvo.records.models import Tree, Yard
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import FROM_ABOVE, load_tree
+from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import TreeStanding, standings_of
 
 ORIGINS = (
     "nursery container",
@@ -42,6 +37,7 @@ OFFSPRING_ORIGIN = {"offcut": "root cutting", "layer": "air layer"}
 STAGES = ("growing", "refining", "showing")
 STRENGTHS = ("strong", "fair", "weak")
 AGES = ("young", "mature", "old")
+MAX_TAGS, MAX_TAG = 12, 30
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 
 
@@ -66,6 +62,18 @@ class TreeForm(FormModel):
     keeps_soil: bool = False
     foreign_soil: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     note: Text = ""
+    tags: tuple[str, ...] = ()
+
+    @field_validator("tags", mode="before")
+    @classmethod
+    def _tags_apart(cls, value: object) -> object:
+        """As typed, with commas between them."""
+        if not isinstance(value, str):
+            return value
+        tags = dict.fromkeys(tag.strip().lower() for tag in value.split(",") if tag.strip())
+        if len(tags) > MAX_TAGS or any(len(tag) > MAX_TAG for tag in tags):
+            raise BadInput("tags", f"at most {MAX_TAGS} tags of at most {MAX_TAG} letters")
+        return tuple(tags)
 
     @field_validator("container")
     @classmethod
@@ -73,33 +81,6 @@ class TreeForm(FormModel):
         if value not in rules().containers:
             raise BadInput("container", f"'{value}' is not a container Mirvo knows")
         return value
-
-
-@dataclass(frozen=True)
-class TreeRow:
-    """One line of the list of trees. measured : its base as it stands, None before the first."""
-
-    stands: TreeStanding
-    last_session: date | None
-    measured: TopRecord | None
-    verdict: Verdict
-
-    @property
-    def tree(self) -> Tree:
-        return self.stands.tree
-
-    @property
-    def species(self) -> Species:
-        return self.stands.species
-
-    @property
-    def standing(self) -> Standing:
-        return self.stands.standing
-
-    @property
-    def window(self) -> Window:
-        """The window in which it is due next."""
-        return self.stands.standing.next_window
 
 
 def _check(yard: Yard, form: TreeForm, today: date) -> None:
@@ -203,41 +184,3 @@ def say_strength(studio: Studio, tree_id: int, strength: str) -> None:
         tree = load_tree(db, tree_id)
         tree.strength, tree.strength_said_on = strength, studio.today
         tree.updated_at, tree.version = studio.now, tree.version + 1
-
-
-def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
-    """Number, name and species of every tree, by name."""
-    yard = yard_of(db)
-    query = select(Tree.id, Tree.name, Tree.species_key).where(Tree.kept()).order_by(Tree.name)
-    return [(number, name, species_of(yard, key).name) for number, name, key in db.execute(query)]
-
-
-def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
-    """All trees whose name or species holds the words, by name."""
-    yard = yard_of(db)
-    newest = (
-        select(Measurement.id)
-        .where(Measurement.tree_id == Tree.id, FROM_ABOVE, Measurement.kept())
-        .order_by(Measurement.measured_on.desc(), Measurement.id.desc())
-        .limit(1)
-        .correlate(Tree)
-        .scalar_subquery()
-    )
-    query = (
-        select(Tree, Measurement.stands, Measurement.top)
-        .outerjoin(Measurement, Measurement.id == newest)
-        .where(Tree.kept())
-        .order_by(Tree.name)
-    )
-    found = [
-        (tree, stands or measured)
-        for tree, stands, measured in db.execute(query)
-        if words.lower() in f"{tree.name} {species_of(yard, tree.species_key).name}".lower()
-    ]
-    standings = standings_of(db, [tree for tree, _ in found], today)
-    rows = []
-    for tree, measured in found:
-        stands = standings[tree.id]
-        last = stands.sessions[0].done_on if stands.sessions else None
-        rows.append(TreeRow(stands, last, measured, stands.usual_verdict))
-    return rows

@@ -73,6 +73,12 @@ class Scene:
             },
         )
 
+    def image(self, corner: Point, size: Point, address: str) -> None:
+        """A picture laid into the drawing."""
+        self.rect(corner, size, "photo")
+        shape = self.shapes.pop()
+        self._add("image", "photo", {**shape.attributes, "href": address})
+
     def handle(self, at: Point, way: Iterable[Point], name: str, share: float) -> None:
         """A knob that can be dragged along a way; `share` says how far along it stands."""
         x, y = at

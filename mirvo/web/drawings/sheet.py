@@ -8,7 +8,7 @@ from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedPath
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene, nice_scale
-from mirvo.web.drawings.wheel import WheelView, add_wheel, describe, wheel_reach_mm
+from mirvo.web.drawings.wheel import WheelView, add_wheel, describe
 
 WIDTH_PX = 790.0
 WHEEL_RADIUS_PX = 210.0
@@ -91,7 +91,7 @@ def draw_sheet(sheet: Sheet) -> Scene:
     """Plan and section of one tree."""
     measured = None if sheet.base is None else sheet.base.record
     ground = ground_of(sheet, sheet.path)
-    reach = wheel_reach_mm(measured) if measured else 0.0
+    reach = measured.frame_mm if measured else 0.0
     room = WIDTH_PX - LABEL_ROOM_PX - LEFT_ROOM_PX
     scale = nice_scale(ground.pot_length_mm, room)
     if measured:

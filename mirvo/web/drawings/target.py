@@ -8,7 +8,7 @@ from mirvo.core.plan.records import PlannedPath
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene, Slider, nice_scale
 from mirvo.web.drawings.sheet import STEM_PX, add_section, depth_shown, ground_of
-from mirvo.web.drawings.wheel import WheelView, add_wheel, describe, wheel_reach_mm
+from mirvo.web.drawings.wheel import WheelView, add_wheel, describe
 
 WIDTH_PX, LEFT_PX, LABEL_PX = 510.0, 32.0, 126.0
 WHEEL_PX = 168.0
@@ -32,7 +32,7 @@ def draw_target(sheet: Sheet, path: PlannedPath | None, wish: Wish) -> Scene | N
         return None
     measured, ground = sheet.base.record, ground_of(sheet, path)
     trunk = ground.trunk_mm
-    reach = wheel_reach_mm(measured)
+    reach = measured.frame_mm
     # There must be room to drag outward, and to the roots that reach farthest.
     max_ratio = max(wish.spread_ratio + ROOM_TO_DRAG, 2.5, 1.9 * reach / trunk)
     # The same figure is drawn and sent, so it is rounded before both.

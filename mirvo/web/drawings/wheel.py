@@ -42,7 +42,7 @@ class WheelView:
 
 def draw_wheel(measured: TopRecord, size_px: float) -> Scene:
     """A wheel on its own, filling a square."""
-    reach = wheel_reach_mm(measured)
+    reach = measured.frame_mm
     scale = (size_px / 2 - RIM_ROOM_PX) / reach
     scene = Scene("wheel", size_px, size_px, "Root wheel, front at 6 o'clock", describe(measured))
     view = WheelView((size_px / 2, size_px / 2), scale, reach * scale)
@@ -58,7 +58,7 @@ def draw_cuts(
     old_soil_hours: tuple[int, ...] = (),
 ) -> Scene:
     """The base as it will stand: cut roots hatched from the cut on, the rim as after the cuts."""
-    reach = wheel_reach_mm(before)
+    reach = before.frame_mm
     scale = (size_px / 2 - RIM_ROOM_PX) / reach
     title = "Root wheel after the cuts, front at 6 o'clock"
     scene = Scene("cuts", size_px, size_px, title, describe(after))
@@ -79,7 +79,7 @@ def draw_two_dates(
 ) -> Scene:
     """Two measurements over each other in one frame: the older dashed upon the newer."""
     newer = turned(after, turn_deg)
-    reach = max(wheel_reach_mm(before), wheel_reach_mm(after))
+    reach = max(before.frame_mm, after.frame_mm)
     scale = (size_px / 2 - RIM_ROOM_PX) / reach
     scene = Scene("two-dates", size_px, size_px, title, describe(after))
     view = WheelView((size_px / 2, size_px / 2), scale, reach * scale)
@@ -126,14 +126,6 @@ def turned(measured: TopRecord, turn_deg: float) -> TopRecord:
             "radiality": measured.radiality.model_copy(update={"open_arcs": arcs}),
         }
     )
-
-
-def wheel_reach_mm(measured: TopRecord) -> float:
-    """Radius that holds all roots and the third ring, mm."""
-    trunk = measured.trunk_diameter_mm.value
-    reaches = [hypot(x, y) for root in measured.roots for x, y in root.path_mm]
-    # The third ring lies 1.5 trunks out; a little more, so that its word fits.
-    return float(max([1.7 * trunk, *reaches]) * 1.04)
 
 
 def describe(measured: TopRecord) -> str:

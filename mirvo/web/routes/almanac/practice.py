@@ -12,7 +12,7 @@ from mirvo.studio.almanac.practice_effects import effects_on
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.trees import list_trees
+from mirvo.studio.yard.tree_list import list_trees
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 

@@ -3,17 +3,18 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel, OpenForm
+from mirvo.studio.measuring import flat_photo
 from mirvo.studio.measuring import years as use
 from mirvo.studio.measuring.same_tree import doubts_of, say_same_tree
 from mirvo.studio.yard.sheet import sheet_of
-from mirvo.web.drawings.wheel import draw_two_dates, wheel_reach_mm
+from mirvo.web.drawings.wheel import draw_two_dates
 from mirvo.web.drawings.years import years_charts
 from mirvo.web.forms import Filled, shown_again_on
-from mirvo.web.reader import Reader, StudioDep
+from mirvo.web.reader import KEEP_FOR_LONG, Reader, StudioDep
 from mirvo.web.templating import short_day
 
 router = APIRouter()
@@ -92,8 +93,15 @@ def plan_photo(
     # Whatever the address says, no picture of the whole yard is made.
     if not (SMALLEST_REACH_MM <= reach <= LARGEST_REACH_MM and -360 <= turn <= 360):
         raise BadInput("reach", "must be from 10 to 2000 mm")
-    content = use.plan_photo(reader.db, reader.studio, measurement_id, turn, reach)
+    content = flat_photo.plan_photo(reader.db, reader.studio, measurement_id, turn, reach)
     return Response(content, media_type="image/jpeg")
+
+
+@router.get("/measurements/{measurement_id}/base.jpg")
+def base_photo(reader: Reader, measurement_id: int) -> FileResponse:
+    path = flat_photo.base_photo(reader.db, reader.studio, measurement_id)
+    # Its address bears the revision of the marks, so it never changes.
+    return FileResponse(path, media_type="image/jpeg", headers=KEEP_FOR_LONG)
 
 
 def _drawn(pair: use.Comparison | None) -> dict[str, object]:
@@ -101,7 +109,7 @@ def _drawn(pair: use.Comparison | None) -> dict[str, object]:
         return {"overlay": None, "reach": 0}
     title = f"{short_day(pair.before.measured_on)} dashed upon {short_day(pair.after.measured_on)}"
     # Both years to one scale.
-    reach = max(wheel_reach_mm(pair.old), wheel_reach_mm(pair.new))
+    reach = max(pair.old.frame_mm, pair.new.frame_mm)
     return {
         "overlay": draw_two_dates(pair.old, pair.new, pair.match.turn_deg, OVERLAY_PX, title),
         "reach": round(reach),

@@ -19,11 +19,10 @@ from mirvo.studio.photos.simulated import shoot_from_above
 from mirvo.studio.tree_queries import load_tree
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.progress import LINES, told_in_lines
-from mirvo.web.reader import Reader, StudioDep
+from mirvo.web.reader import KEEP_FOR_LONG, Reader, StudioDep
 
 router = APIRouter()
 Files = list[UploadFile]
-KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 
 class IntakeForm(FormModel):

@@ -3,7 +3,7 @@
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
-from mirvo.studio.yard.trees import tree_names
+from mirvo.studio.yard.tree_list import tree_names
 from mirvo.web.places import find, known_places, known_tree
 from mirvo.web.reader import Reader
 

@@ -16,8 +16,10 @@ from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import sheet_of
+from mirvo.studio.yard.tree_list import BASES_BY, ORDERS, page_of_trees
 from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.sheet import draw_sheet
+from mirvo.web.drawings.tiles import draw_tiles
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep, came_from
@@ -39,10 +41,25 @@ class EditForm(use.TreeForm):
 
 
 @router.get("/trees")
-def list_trees(reader: Reader, q: str = "") -> HTMLResponse:
-    rows = use.list_trees(reader.db, reader.today, q)
+def list_trees(
+    reader: Reader,
+    q: str = "",
+    tag: str = "",
+    order: str = "due",
+    back: bool = False,
+    form: str = "bases",
+    page: int = 1,
+) -> HTMLResponse:
+    shown = page_of_trees(reader.db, reader.today, q, tag, order, back, form, page)
+    context = {
+        "shown": shown,
+        "tiles": draw_tiles(shown.rows) if form == "bases" else None,
+        "asked": {"q": q, "tag": tag, "order": order, "back": back, "form": form},
+        "orders": ORDERS,
+        "bases_by": BASES_BY,
+    }
     template = "yard/_tree_rows.html" if reader.wants_part else "yard/trees.html"
-    return reader.page(template, {"rows": rows, "q": q})
+    return reader.page(template, context)
 
 
 def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> HTMLResponse:

@@ -1,0 +1,222 @@
+"""All trees of the yard in a list: found by words and tags, ordered, a page at a time."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import select
+
+from mirvo.core.almanac import Species
+from mirvo.core.measure.figure import Figure
+from mirvo.core.measure.records import TopRecord
+from mirvo.core.season import Window
+from mirvo.core.standing.standing import Standing
+from mirvo.core.standing.verdict import Verdict
+from mirvo.records.database import DbSession
+from mirvo.records.models import Measurement, Target, Tree
+from mirvo.studio.almanac.species import species_of
+from mirvo.studio.tree_queries import FROM_ABOVE
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.standing import TreeStanding, standings_of
+
+# Verdicts that ask for something today, and those that wait for the next window.
+NOW = ("emergency", "change_soil", "repot_now", "delay", "larger_pot")
+NEXT = ("repot_next",)
+PAGE_ROWS = {"bases": 24, "ledger": 100}
+# What is not known stands last, whichever way it is ordered.
+UNKNOWN_LAST = float("inf")
+
+
+@dataclass(frozen=True)
+class TreeRow:
+    """One line of the list of trees.
+
+    measured : its base as it stands, None before the first. measurement_id, revision : of the
+    measurement that is of. target : None where nothing is set.
+    """
+
+    stands: TreeStanding
+    last_session: date | None
+    measured: TopRecord | None
+    verdict: Verdict
+    measurement_id: int | None = None
+    revision: int = 0
+    target: Target | None = None
+
+    @property
+    def tree(self) -> Tree:
+        return self.stands.tree
+
+    @property
+    def species(self) -> Species:
+        return self.stands.species
+
+    @property
+    def standing(self) -> Standing:
+        return self.stands.standing
+
+    @property
+    def window(self) -> Window:
+        """The window in which it is due next."""
+        return self.stands.standing.next_window
+
+    @property
+    def spread_ratio(self) -> Figure | None:
+        """Spread to trunk on the target's basis, on the usual one where none is set; None where
+        that was not measured."""
+        if self.measured is None:
+            return None
+        spread = self.measured.spread
+        if self.target is None:
+            return spread.usual.ratio
+        found = spread.flare if self.target.basis == "flare" else spread.roots
+        return None if found is None else found.ratio
+
+    @property
+    def to_target(self) -> float | None:
+        """How much of the spread ratio is still to come, 0 once it is reached."""
+        if self.target is None or self.spread_ratio is None:
+            return None
+        return max(0.0, self.target.spread_ratio - self.spread_ratio.value)
+
+    @property
+    def due(self) -> tuple[int, date]:
+        """What asks for something today comes first, then what opens soonest, then what rests."""
+        if self.tree.died_on is not None:
+            return 3, self.tree.died_on
+        kind = self.verdict.kind
+        return 0 if kind in NOW else 1 if kind in NEXT else 2, self.window.start
+
+
+def _radiality(row: TreeRow) -> float:
+    return UNKNOWN_LAST if row.measured is None else row.measured.radiality.index.value
+
+
+def _trunk(row: TreeRow) -> float:
+    return UNKNOWN_LAST if row.measured is None else -row.measured.trunk_diameter_mm.value
+
+
+def _spread(row: TreeRow) -> float:
+    return UNKNOWN_LAST if row.spread_ratio is None else -row.spread_ratio.value
+
+
+def _gap(row: TreeRow) -> float:
+    return UNKNOWN_LAST if row.to_target is None else -row.to_target
+
+
+# How it is said, and what is looked at: the widest, farthest and least even first.
+ORDERS: dict[str, tuple[str, Callable[[TreeRow], Any]]] = {
+    "due": ("what is due", lambda row: (*row.due, row.tree.name)),
+    "gap": ("gap to target", _gap),
+    "radiality": ("radiality", _radiality),
+    "name": ("name", lambda row: row.tree.name.lower()),
+    "species": ("species", lambda row: (row.species.name, row.tree.name)),
+    "trunk": ("trunk", _trunk),
+    "spread": ("spread", _spread),
+    "last": ("last session", lambda row: row.last_session or date.min),
+}
+# Those that bases are ordered by; the ledger's columns take the others too.
+BASES_BY = ("due", "gap", "radiality", "name")
+
+
+@dataclass(frozen=True)
+class TreePage:
+    """One page of the list. tags : all there are, each with how many of the found bear it."""
+
+    rows: list[TreeRow]
+    found: int
+    number: int
+    pages: int
+    tags: dict[str, int]
+
+
+def page_of_trees(
+    db: DbSession,
+    today: date,
+    words: str = "",
+    tag: str = "",
+    order: str = "due",
+    backward: bool = False,
+    form: str = "bases",
+    number: int = 1,
+) -> TreePage:
+    """A page of the trees that words and a tag leave, in an order of `ORDERS`.
+
+    An order, form or page there is not is read as the first one.
+    """
+    rows = list_trees(db, today, words)
+    tags = Counter(each for row in rows for each in row.tree.tags)
+    if tag:
+        rows = [row for row in rows if tag in row.tree.tags]
+    _, key = ORDERS.get(order, ORDERS["due"])
+    rows = sorted(rows, key=key, reverse=backward)
+    size = PAGE_ROWS.get(form, PAGE_ROWS["bases"])
+    pages = max(1, -(-len(rows) // size))
+    number = min(max(1, number), pages)
+    shown = rows[(number - 1) * size : number * size]
+    return TreePage(shown, len(rows), number, pages, dict(sorted(tags.items())))
+
+
+def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
+    """Number, name and species of every tree, by name."""
+    yard = yard_of(db)
+    query = select(Tree.id, Tree.name, Tree.species_key).where(Tree.kept()).order_by(Tree.name)
+    return [(number, name, species_of(yard, key).name) for number, name, key in db.execute(query)]
+
+
+def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
+    """All trees whose name, species or tags hold the words, by name."""
+    yard = yard_of(db)
+    newest = (
+        select(Measurement.id)
+        .where(Measurement.tree_id == Tree.id, FROM_ABOVE, Measurement.kept())
+        .order_by(Measurement.measured_on.desc(), Measurement.id.desc())
+        .limit(1)
+        .correlate(Tree)
+        .scalar_subquery()
+    )
+    query = (
+        select(
+            Tree,
+            Measurement.stands,
+            Measurement.top,
+            Measurement.id,
+            Measurement.revision,
+            Target,
+        )
+        .outerjoin(Measurement, Measurement.id == newest)
+        .outerjoin(Target, Target.tree_id == Tree.id)
+        .where(Tree.kept())
+        .order_by(Tree.name)
+    )
+    sought = words.lower()
+    found = [
+        line
+        for line in db.execute(query)
+        if sought in _said_of(line[0], species_of(yard, line[0].species_key)).lower()
+    ]
+    standings = standings_of(db, [line[0] for line in found], today)
+    rows = []
+    for tree, worked, measured, measurement_id, revision, target in found:
+        stands = standings[tree.id]
+        last = stands.sessions[0].done_on if stands.sessions else None
+        rows.append(
+            TreeRow(
+                stands,
+                last,
+                worked or measured,
+                stands.usual_verdict,
+                measurement_id,
+                revision or 0,
+                target,
+            )
+        )
+    return rows
+
+
+def _said_of(tree: Tree, species: Species) -> str:
+    return " ".join([tree.name, species.name, *tree.tags])

@@ -1,0 +1,60 @@
+"""Bases side by side, all to one scale, front below: the photo laid flat, else the drawn base."""
+
+from __future__ import annotations
+
+from mirvo.core.measure.records import TopRecord
+from mirvo.studio.measuring.flat_photo import AROUND_BASE, MADE
+from mirvo.studio.yard.tree_list import TreeRow
+from mirvo.web.drawings.scene import Point, Scene
+from mirvo.web.drawings.wheel import describe, tapered
+
+TILE_PX = (320.0, 212.0)
+# The scale is one at which three of four bases fit; a giant runs out of its tile.
+FITS = 0.75
+BAR_MM = (10, 20, 50, 100, 200, 500)
+BAR_PX = 40.0
+SMALLEST_REACH_MM = 10.0
+
+
+def draw_tiles(rows: list[TreeRow]) -> dict[int, Scene]:
+    """By tree the bases of some trees to one scale; one that is not measured has no drawing."""
+    bases = [(row, row.measured) for row in rows if row.measured is not None]
+    reaches = sorted(measured.frame_mm for _, measured in bases) or [SMALLEST_REACH_MM]
+    reach = max(SMALLEST_REACH_MM, reaches[int(FITS * (len(reaches) - 1))])
+    scale = TILE_PX[1] / 2 / reach
+    return {row.tree.id: _tile(row, measured, scale) for row, measured in bases}
+
+
+def _tile(row: TreeRow, measured: TopRecord, scale: float) -> Scene:
+    wide, high = TILE_PX
+    title = f"Base of {row.tree.name} from above, front below"
+    scene = Scene(f"base-{row.tree.id}", wide, high, title, describe(measured))
+    middle = wide / 2, high / 2
+    # Under the photo, so that a base whose photo is lost is still seen.
+    add_base(scene, measured, middle, scale)
+    half = AROUND_BASE * measured.frame_mm * scale
+    address = f"/measurements/{row.measurement_id}/base.jpg?v={row.revision}-{MADE}"
+    scene.image((middle[0] - half, middle[1] - half), (2 * half, 2 * half), address)
+    _scale_bar(scene, scale)
+    return scene
+
+
+def _scale_bar(scene: Scene, scale: float) -> None:
+    length = next((mm for mm in BAR_MM if mm * scale >= BAR_PX), BAR_MM[-1])
+    x, y = 10.0, TILE_PX[1] - 10.0
+    end = x + length * scale
+    scene.path([(x, y - 6), (x, y), (end, y), (end, y - 6)], "scale-bar")
+    scene.write((x, y - 9), f"{length} mm", "scale-words")
+
+
+def add_base(scene: Scene, measured: TopRecord, middle: Point, scale: float) -> None:
+    """Roots and trunk alone, without rings and words."""
+
+    def place(points: list[Point]) -> list[Point]:
+        return [(middle[0] + x * scale, middle[1] - y * scale) for x, y in points]
+
+    for root in measured.roots:
+        role = "root-dead" if root.condition == "dead" else "root"
+        scene.path(place(tapered(root)), role, closed=True)
+    for trunk in measured.trunks:
+        scene.path(place(list(trunk.outline_mm)), "trunk", closed=True)
