@@ -30,7 +30,7 @@ def environment() -> Environment:
         lstrip_blocks=True,
     )
     made.filters["day"] = day
-    made.filters["short_day"] = short_day
+    made.filters["short_day"] = wording.short_day
     made.filters["days"] = days
     made.filters["day_of_year"] = day_of_year
     made.filters["mm"] = mm
@@ -58,16 +58,9 @@ def day(value: date | None) -> str:
     return "" if value is None else f"{value.day} {value:%B %Y}"
 
 
-def short_day(value: date | None) -> str:
-    """14 Mar 2026."""
-    return "" if value is None else f"{value.day} {value:%b %Y}"
-
-
 def days(window: Window) -> str:
-    """16 Mar to 4 May 2027; both years where they differ."""
-    first, last = window.start, window.end
-    start = f"{first.day} {first:%b}" if first.year == last.year else short_day(first)
-    return f"{start} to {short_day(last)}"
+    """The days of a window: 16 Mar to 4 May 2027."""
+    return wording.days(window.start, window.end)
 
 
 def day_of_year(value: str) -> str:

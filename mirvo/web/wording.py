@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import date
+
 from mirvo.core.measure.drafts import TopDraft
 from mirvo.core.measure.records import Fault
+from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.cuts import CONDITIONS, HEIGHTS
 
@@ -91,6 +95,8 @@ TRIAGE_GROUPS = {
     "The tree": ("weak_growth", "dying_shoots"),
     "If it fails": ("dark_ring", "sour_soil", "pest"),
 }
+# Of a root's length, as good as all of it.
+WHOLE = 0.999
 UNITS = {"deg": "°", "%": " %", "mm": " mm"}
 __all__ = ["CONDITIONS", "HEIGHTS"]
 FEEDERS = ("none", "few", "some", "many")
@@ -126,3 +132,40 @@ def clock(hour: float | None) -> str:
     # Rounded in minutes: 11.999 is 12:00 and not 11:60.
     minutes = round((hour % 12) * 60)
     return f"{(minutes // 60) % 12 or 12}:{minutes % 60:02d}"
+
+
+def short_day(value: date | None) -> str:
+    """14 Mar 2026."""
+    return "" if value is None else f"{value.day} {value:%b %Y}"
+
+
+def days(first: date, last: date) -> str:
+    """16 Mar to 4 May 2027; both years where they differ."""
+    start = f"{first.day} {first:%b}" if first.year == last.year else short_day(first)
+    return f"{start} to {short_day(last)}"
+
+
+def step_in_brief(step: PlannedStep) -> str:
+    """What a planned session does, in a line: "cut A and F, slice 12 mm, graft at 3:30"."""
+    whole = [label for label in step.faults if step.fault_parts.get(label, 1.0) >= WHOLE]
+    parts = [label for label in step.faults if label not in whole]
+    said = []
+    if whole or step.returned:
+        said.append(f"cut {listed([*whole, *step.returned])}")
+    if parts:
+        said.append(f"shorten {listed(parts)}")
+    if step.layer is not None:
+        said.append("make the ground layer" if step.layer == "make" else "separate the layer")
+    if step.slice_mm:
+        said.append(f"slice {step.slice_mm:.0f} mm")
+    for doing, works in (("graft", step.grafts), ("fork", step.forks)):
+        if works:
+            said.append(f"{doing} at {listed([clock(work.azimuth_deg / 30) for work in works])}")
+    said.append(f"into the {step.container}")
+    return ", ".join(said)
+
+
+def listed(words: Sequence[str]) -> str:
+    """A, B and C."""
+    *first, last = words
+    return f"{', '.join(first)} and {last}" if first else last

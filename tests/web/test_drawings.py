@@ -1,6 +1,7 @@
 """Drawings are to scale: shapes are read back and measured."""
 
 import re
+from dataclasses import replace
 from datetime import date
 from math import atan2, degrees, hypot
 
@@ -12,6 +13,7 @@ from mirvo.core.rootwork.cuts import RootCase
 from mirvo.core.rootwork.root_path import along_mm, path_length_mm
 from mirvo.records.models import Plan
 from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.flat_photo import AROUND_BASE
 from mirvo.studio.path.target import TargetForm, hold_year, set_target
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
@@ -19,7 +21,15 @@ from mirvo.web.app import create_app
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon
 from mirvo.web.drawings.scene import Scene, nice_scale
-from mirvo.web.drawings.sheet import CSS_PX_PER_MM, draw_section, draw_sheet
+from mirvo.web.drawings.sheet import (
+    CSS_PX_PER_MM,
+    Stratum,
+    add_section,
+    draw_section,
+    draw_sheet,
+    draw_strip,
+    ground_of,
+)
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered
 from mirvo.web.drawings.years import years_chart, years_charts
@@ -206,11 +216,41 @@ class SheetTest(DrawnTree):
             gaps = [b - a for a, b in zip(heights, heights[1:], strict=False)]
             self.assertTrue(all(gap >= 14 for gap in gaps), gaps)
 
-    def test_an_unmeasured_tree_still_has_its_section(self):
-        bare = self.sheet_of(self.tree(name="Bare").id)
-        scene = draw_sheet(bare)
-        self.assertEqual(of_role(scene, "root"), [])
-        self.assertEqual(len(of_role(scene, "pot")), 1)
+    def test_nothing_is_drawn_that_is_not_known(self):
+        self.assertIsNone(draw_sheet(self.sheet_of(self.tree(name="Bare", trunk_mm=None).id)))
+        trunk = draw_sheet(self.sheet_of(self.tree(name="Trunk", trunk_mm=40).id))
+        pot = draw_sheet(self.sheet_of(self.tree(name="Pot", trunk_mm=None, pot_depth_mm=60).id))
+        for scene, stems, pots in ((trunk, 1, 0), (pot, 0, 1)):
+            self.assertEqual(of_role(scene, "root"), [])
+            self.assertEqual(len(of_role(scene, "stem")), stems)
+            self.assertEqual(len(of_role(scene, "pot")), pots)
+
+    def test_a_former_ball_lies_within_the_outline_of_its_own_pot(self):
+        ground = ground_of(self.sheet, None)
+        deep = Stratum(2019, ground.pot_depth_mm + 40, "", False, (200, ground.pot_depth_mm + 50))
+        scene = Scene("k", 400, 400, "t")
+        add_section(scene, replace(ground, strata=[deep]), 200, 50, 1.0)
+        [ghost] = of_role(scene, "pot-ghost")
+        (left, _), (_, floor), (right, _), _ = points(ghost)
+        self.assertEqual((right - left, floor), (200, 50 + ground.pot_depth_mm + 50))
+        (start, level), _ = points(of_role(scene, "stratum")[0])
+        self.assertGreater(start, left)
+        self.assertLess(level, floor)
+
+    def test_a_photo_lies_under_the_plan_to_its_scale(self):
+        self.assertEqual(of_role(draw_sheet(self.sheet), "plan-photo"), [])
+        scene = draw_sheet(self.sheet, "both")
+        [photo] = of_role(scene, "plan-photo")
+        [said] = [s.text for s in scene.shapes if s.text.startswith("1 : ")]
+        scale = CSS_PX_PER_MM / float(said.removeprefix("1 : "))
+        wide = 2 * AROUND_BASE * self.sheet.base.record.frame_mm * scale
+        self.assertLess(abs(float(photo.attributes["width"]) / wide - 1), 0.03)
+        self.assertEqual(scene.mode, "over-both")
+
+    def test_the_years_are_small_and_to_one_scale(self):
+        strip = draw_strip(self.sheet)
+        self.assertEqual(list(strip), [row.id for row in self.sheet.dated])
+        self.assertTrue(all(of_role(scene, "root") for scene in strip.values()))
 
     def test_years_show_measure_error_bar_target_and_band(self):
         scene = years_chart(self.sheet)
@@ -245,7 +285,8 @@ class SheetTest(DrawnTree):
         weeks = of_role(scene, "week-open")
         window = self.sheet.window
         self.assertAlmostEqual(len(weeks), (window.end - window.start).days / 7, delta=1.5)
-        starts = (window.start.timetuple().tm_yday - 1) // 7
+        # The ribbon begins today.
+        starts = (window.start - self.sheet.today).days // 7
         self.assertAlmostEqual(float(weeks[0].attributes["x"]), starts * WIDTH_PX / 52, 0)
         self.assertEqual(len(of_role(scene, "today")), 1)
 

@@ -86,7 +86,11 @@ class Walk:
     def days(self, trees, days=DAYS):
         for day in days:
             self.at(day)
-            bench, listed, calendar = self.lists("/"), self.lists("/trees"), self.calendar()
+            bench, listed, calendar = (
+                self.lists("/"),
+                self.lists("/trees?form=ledger"),
+                self.calendar(),
+            )
             for tree in trees:
                 with self.case.subTest(tree=tree, day=day):
                     self.one(tree, bench.get(tree), listed.get(tree), calendar.get(tree))

@@ -1,17 +1,22 @@
-"""The bench: what wants doing now, ordered by what closes first."""
+"""The bench: the year from today on, a lane a tree, and what wants doing now."""
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.plan.records import PlannedStep
+from mirvo.core.rootwork import only_delays
 from mirvo.core.season.load import DueTree, monday_of, plan_weeks, weeks_of
+from mirvo.core.standing.answer import Answer, Experience, experience_of
 from mirvo.records.database import DbSession
-from mirvo.records.models import BenchSession, Tree, Yard
+from mirvo.records.models import BenchSession, RootSession, Tree, Yard
 from mirvo.studio.bench_session.session import running_sessions
 from mirvo.studio.context import Studio
-from mirvo.studio.records.aftercare import Due, open_care
+from mirvo.studio.path.plans import step_of
+from mirvo.studio.records.aftercare import AHEAD_DAYS, Due, open_care
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import NEXT, NOW, TreeRow, list_trees
@@ -19,26 +24,72 @@ from mirvo.studio.yard.weather import ColdNights, frost_watch
 
 # Four months: a window seen in time for pots and soil to be ordered.
 SOON_DAYS = 120
+YEAR_DAYS = 365
+# So long after a session what the tree does is looked at.
+ANSWERS_DAYS = 240
+
+
+@dataclass(frozen=True)
+class Lane:
+    """One tree on the year at the bench.
+
+    week : Monday of the week it is planned for, None where none is. weeks : those it may be
+    moved to. step : what its path plans for the window. care : what its last session left to do.
+    """
+
+    row: TreeRow
+    week: date | None
+    weeks: list[date]
+    step: PlannedStep | None
+    care: list[Due]
+
+
+@dataclass(frozen=True)
+class Answering:
+    """A tree worked not long ago: its session, and the answer as far as one is known.
+
+    experience : what the yard's sessions on its species came to, this one left out.
+    """
+
+    row: TreeRow
+    session: RootSession
+    answer: Answer | None
+    experience: Experience
 
 
 @dataclass(frozen=True)
 class Bench:
-    """Trees by what they need.
+    """The year from today on, and what wants doing.
 
-    now : to be dealt with today. soon : their window opens before long. look : what must be looked
-    at first. resting : they recover or are too weak. waiting : the others.
+    lanes : all living trees, what is due first. wanted : how many of them want root work within
+    the year. weeks : those that trees are planned for. care : to be looked after before long.
     """
 
-    now: list[TreeRow]
-    look: list[TreeRow]
-    soon: list[TreeRow]
-    resting: list[TreeRow]
-    aftercare: list[Due]
+    today: date
+    lanes: list[Lane]
+    care: list[Due]
     running: list[tuple[BenchSession, Tree]]
     frost: list[ColdNights]
     weeks: list[BenchWeek]
-    unmeasured: list[TreeRow]
-    waiting: list[TreeRow]
+    answering: list[Answering]
+
+    @property
+    def wanted(self) -> int:
+        return sum(lane.week is not None for lane in self.lanes)
+
+    @property
+    def late(self) -> int:
+        """How many things are due today or late."""
+        return sum(due.task.due <= self.today for due in self.care)
+
+    @property
+    def overfull(self) -> list[BenchWeek]:
+        """Weeks with more trees than they hold."""
+        return [week for week in self.weeks if week.over]
+
+    @property
+    def unmeasured(self) -> list[TreeRow]:
+        return [lane.row for lane in self.lanes if lane.row.measured is None]
 
 
 @dataclass(frozen=True)
@@ -52,13 +103,8 @@ class BenchWeek:
 
 
 def _weeks(yard: Yard, today: date, rows: list[TreeRow]) -> list[BenchWeek]:
-    """Trees due before long, spread over the weeks of their windows."""
-    due = {
-        row.tree.id: DueTree(
-            row.tree.id, row.window.start, row.window.end, row.window.best, row.tree.moved_to
-        )
-        for row in rows
-    }
+    """Trees due within the year, spread over the weeks of their windows."""
+    due = {row.tree.id: _due(row) for row in rows}
     by_id = {row.tree.id: row for row in rows}
     planned = plan_weeks(list(due.values()), yard.trees_a_day * yard.bench_days, today)
     return [
@@ -70,6 +116,11 @@ def _weeks(yard: Yard, today: date, rows: list[TreeRow]) -> list[BenchWeek]:
         )
         for week in planned
     ]
+
+
+def _due(row: TreeRow) -> DueTree:
+    window = row.window
+    return DueTree(row.tree.id, window.start, window.end, window.best, row.tree.moved_to)
 
 
 def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
@@ -85,8 +136,7 @@ def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
         row = next((listed for listed in list_trees(db, today) if listed.tree.id == tree_id), None)
         if row is None:
             raise NotFound("tree", "there is no such tree")
-        due = DueTree(tree_id, row.window.start, row.window.end, row.window.best)
-        if day is not None and monday_of(day) not in weeks_of(due, today):
+        if day is not None and monday_of(day) not in weeks_of(_due(row), today):
             raise BadInput("week", f"{day:%d %b %Y} lies outside the window of {row.tree.name}")
         load_tree(db, tree_id).moved_to = day
 
@@ -106,19 +156,52 @@ def _is_due(row: TreeRow, horizon: date) -> bool:
 
 
 def bench(db: DbSession, today: date) -> Bench:
-    """Sort all trees into what wants doing today."""
-    rows = sorted(list_trees(db, today), key=lambda row: row.window.end)
-    rows = [row for row in rows if row.tree.died_on is None]
-    horizon = today + timedelta(days=SOON_DAYS)
+    """The year at the bench from a day on."""
+    yard = yard_of(db)
+    rows = [row for row in list_trees(db, today) if row.tree.died_on is None]
+    rows.sort(key=lambda row: (*row.due, row.window.end, row.tree.name))
+    year = today + timedelta(days=YEAR_DAYS)
+    weeks = _weeks(yard, today, [row for row in rows if _is_due(row, year)])
+    planned = {row.tree.id: (week.monday, free) for week in weeks for row, free in week.trees}
+    care = open_care(db, today, year)
+    by_tree: dict[int, list[Due]] = defaultdict(list)
+    for due in care:
+        by_tree[due.tree.id].append(due)
+    lanes = []
+    for row in rows:
+        week, free = planned.get(row.tree.id, (None, []))
+        step = _step(row, yard) if week else None
+        lanes.append(Lane(row, week, free, step, by_tree[row.tree.id]))
+    soon = today + timedelta(days=AHEAD_DAYS)
     return Bench(
-        now=[row for row in rows if row.verdict.kind in NOW],
-        look=[row for row in rows if row.verdict.kind == "open" or row.standing.strength.doubted],
-        soon=[row for row in rows if row.verdict.kind not in NOW and _is_due(row, horizon)],
-        resting=[row for row in rows if row.verdict.kind == "rest"],
-        aftercare=open_care(db, today),
-        running=running_sessions(db),
-        frost=frost_watch(db, today),
-        weeks=_weeks(yard_of(db), today, [row for row in rows if _is_due(row, horizon)]),
-        unmeasured=[row for row in rows if row.measured is None],
-        waiting=[row for row in rows if not _is_due(row, horizon) and row.verdict.kind != "rest"],
+        today,
+        lanes,
+        [due for due in care if due.task.due <= soon or (due.task.since or year) <= today],
+        running_sessions(db),
+        frost_watch(db, today),
+        weeks,
+        _answering(rows, today),
     )
+
+
+def _step(row: TreeRow, yard: Yard) -> PlannedStep | None:
+    """What the tree's path plans for its next window; None while no plan holds."""
+    plan = row.stands.plan
+    return None if plan is None else step_of(plan, yard.school, row.window.year)
+
+
+def _answering(rows: list[TreeRow], today: date) -> list[Answering]:
+    """Trees worked not long ago, the latest first."""
+    sessions = [(row, session) for row in rows for session in row.stands.sessions]
+    found = []
+    for row in rows:
+        last = next(iter(row.stands.sessions), None)
+        if last is None or (today - last.done_on).days > ANSWERS_DAYS or only_delays(last.kind):
+            continue
+        others = experience_of(
+            (session.share_computed, other.stands.answers.get(session.id))
+            for other, session in sessions
+            if other.tree.species_key == row.tree.species_key and session.id != last.id
+        )
+        found.append(Answering(row, last, row.stands.answers.get(last.id), others))
+    return sorted(found, key=lambda one: one.session.done_on, reverse=True)

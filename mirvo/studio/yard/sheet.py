@@ -12,7 +12,7 @@ from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession
-from mirvo.records.models import BenchSession, RootSession, Target, Tree
+from mirvo.records.models import BenchSession, Measurement, RootSession, Target, Tree
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.bench_session.session import running_session
 from mirvo.studio.measuring.same_tree import Doubt, doubts_of
@@ -24,7 +24,7 @@ from mirvo.studio.tree_queries import (
     cuts_of,
     load_tree,
     measured_base,
-    records_over_years,
+    measurements_of,
     sessions_of,
     target_of,
 )
@@ -35,14 +35,15 @@ from mirvo.studio.yard.weather import expected_bud_swell, frost_after, frost_by_
 
 @dataclass(frozen=True)
 class Sheet:
-    """One tree, measured, recorded and planned; `history` runs oldest first."""
+    """One tree, measured, recorded and planned; `dated` are its measurements from above, oldest
+    first."""
 
     tree: Tree
     species: Species
     base: MeasuredBase | None
     sessions: tuple[RootSession, ...]
     cuts: dict[int, tuple[CutOfRoot, ...]]
-    history: tuple[tuple[date, TopRecord], ...]
+    dated: tuple[Measurement, ...]
     target: Target | None
     path: PlannedPath | None
     path_outdated: bool
@@ -56,6 +57,11 @@ class Sheet:
     frost_nights: float | None
     frosty: list[float]
     doubts: list[Doubt]
+
+    @property
+    def history(self) -> list[tuple[date, TopRecord]]:
+        """Day and record of every measurement from above, oldest first."""
+        return [(row.measured_on, row.top) for row in self.dated if row.top is not None]
 
     @property
     def standing(self) -> Standing:
@@ -83,7 +89,7 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         base=base,
         sessions=sessions,
         cuts=cuts_of(db, tree_id),
-        history=records_over_years(db, tree_id),
+        dated=measurements_of(db, tree_id),
         target=target,
         path=result.path_of(yard.school) if result and target else None,
         path_outdated=plan is not None

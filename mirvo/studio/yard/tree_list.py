@@ -16,7 +16,7 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import Verdict
-from mirvo.records.database import DbSession
+from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Measurement, Target, Tree
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.tree_queries import FROM_ABOVE
@@ -168,6 +168,7 @@ def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
     return [(number, name, species_of(yard, key).name) for number, name, key in db.execute(query)]
 
 
+@read_once
 def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
     """All trees whose name, species or tags hold the words, by name."""
     yard = yard_of(db)

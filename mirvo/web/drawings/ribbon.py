@@ -1,48 +1,42 @@
-"""The season ribbon: the weeks of the year, the window, today."""
+"""The season ribbon: the weeks from today on, the window, the weeks of frost."""
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, timedelta
 
 from mirvo.studio.yard.sheet import Sheet
+from mirvo.web import wording
 from mirvo.web.drawings.scene import Scene
+from mirvo.web.drawings.year import FROST_DRAWN_FROM, months, week_of_year
 
 WIDTH_PX = 420.0
-FROST_DRAWN_FROM = 0.15
-MONTHS = "JFMAMJJASOND"
+WEEKS = 52
 
 
 def season_ribbon(sheet: Sheet) -> Scene:
-    """52 weeks with the window of the next session, the weeks of frost, today."""
+    """52 weeks from today with the next window as far as it lies in them, and frost."""
     window, today = sheet.window, sheet.today
-    scene = Scene(
-        "ribbon",
-        WIDTH_PX,
-        56,
-        f"Season {window.year}",
-        f"Window from {window.start:%d %B} to {window.end:%d %B %Y}.",
-    )
-    start, end = _week(window.start), _week(window.end)
-    for week in range(52):
-        role = "week-frost" if sheet.frosty[week] >= FROST_DRAWN_FROM else "week"
-        role = "week-open" if start <= week <= end else role
-        scene.rect((week * WIDTH_PX / 52, 18), (WIDTH_PX / 52 - 1, 15), role)
-    for index, letter in enumerate(MONTHS):
-        scene.write((index * WIDTH_PX / 12 + 4, 50), letter, "small")
-    first, last = window.start, window.end
-    text = f"window {first.day} {first:%b} to {last.day} {last:%b %Y}"
-    scene.write((max(0.0, start * WIDTH_PX / 52), 12), text, "small")
-    x = _week(today) * WIDTH_PX / 52
-    scene.line((x, 14), (x, 36), "today")
-    anchor = "end" if x > WIDTH_PX - 40 else "middle"
-    scene.write(
-        (min(x, WIDTH_PX - 2), 12) if abs(x - start * WIDTH_PX / 52 - 70) > 100 else (x, 48),
-        "today",
-        "small",
-        anchor,
-    )
+    said = f"Window {wording.days(window.start, window.end)}."
+    scene = Scene("ribbon", WIDTH_PX, 56, "The season from today on", said)
+    start, end = _week(window.start, today), _week(window.end, today)
+    for week in range(WEEKS):
+        day = today + timedelta(weeks=week)
+        frosty = sheet.frosty[week_of_year(day)] >= FROST_DRAWN_FROM
+        role = "week-open" if start <= week <= end else "week-frost" if frosty else "week"
+        scene.rect((week * WIDTH_PX / WEEKS, 18), (WIDTH_PX / WEEKS - 1, 15), role)
+    for first in months(today):
+        at = (first - today).days / 7 * WIDTH_PX / WEEKS
+        scene.write((at, 50), f"{first:%b}"[0], "small")
+    scene.line((1, 14), (1, 36), "today")
+    x = start * WIDTH_PX / WEEKS
+    # Beyond the year it is only said when it opens.
+    inside = start < WEEKS
+    until = wording.days(window.start, window.end) if inside else wording.short_day(window.start)
+    anchor, begins = ("start", x) if x < WIDTH_PX / 2 else ("end", WIDTH_PX)
+    scene.write((begins, 12), f"window {until}", "small", anchor)
     return scene
 
 
-def _week(day: date) -> int:
-    return min(51, (day.timetuple().tm_yday - 1) // 7)
+def _week(day: date, today: date) -> int:
+    """Weeks from today, 0 for what has begun."""
+    return max(0, (day - today).days) // 7

@@ -35,7 +35,8 @@ class Slider:
 class Scene:
     """A drawing of fixed size in px; `title` and `description` are its text equivalent.
 
-    role : "img", or "group" when things in it can be moved.
+    role : "img", or "group" when things in it can be moved. mode : a class of the stylesheet
+    that the whole is drawn by.
     """
 
     key: str
@@ -45,6 +46,7 @@ class Scene:
     description: str = ""
     shapes: list[Shape] = field(default_factory=list)
     role: str = "img"
+    mode: str = ""
 
     def path(self, points: Iterable[Point], role: str, closed: bool = False) -> None:
         # Tenths of a pixel: finer is not seen, and pages stay small.
@@ -73,11 +75,11 @@ class Scene:
             },
         )
 
-    def image(self, corner: Point, size: Point, address: str) -> None:
+    def image(self, corner: Point, size: Point, address: str, role: str = "photo") -> None:
         """A picture laid into the drawing."""
-        self.rect(corner, size, "photo")
-        shape = self.shapes.pop()
-        self._add("image", "photo", {**shape.attributes, "href": address})
+        self.rect(corner, size, role)
+        place = self.shapes.pop().attributes
+        self._add("image", role, {**place, "href": address})
 
     def handle(self, at: Point, way: Iterable[Point], name: str, share: float) -> None:
         """A knob that can be dragged along a way; `share` says how far along it stands."""

@@ -6,35 +6,60 @@ from dataclasses import dataclass
 
 from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedPath
+from mirvo.records.models import Measurement, RootSession
+from mirvo.studio.measuring.flat_photo import AROUND_BASE
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene, nice_scale
+from mirvo.web.drawings.tiles import add_base, flat_address
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe
 
-WIDTH_PX = 790.0
-WHEEL_RADIUS_PX = 210.0
-LABEL_ROOM_PX = 130.0
-LEFT_ROOM_PX = 64.0
+STRIP_PX = 96.0
+# What the plan shows of a base.
+PLANS = ("both", "photo", "drawing")
 STEM_PX = 44.0
 # The stylesheet's inch has 96 px, so the scale on the strip is that of the printed page.
 CSS_PX_PER_MM = 96 / 25.4
-# Before anything is measured or entered, something must be drawn.
+# Before anything is measured or entered the drawing is laid out by something.
 DEFAULT_TRUNK_MM = 40.0
 CLEAR_MM = 4.0
 
 
 @dataclass(frozen=True)
+class Sizes:
+    """What room a sheet has, px: its width, for labels at the right, at the left, for the wheel."""
+
+    key: str
+    width: float
+    labels: float
+    left: float
+    wheel_radius: float
+
+
+WIDE = Sizes("sheet", 790.0, 130.0, 64.0, 210.0)
+# Drawn for a phone, not shrunk to it: its words have the size of words.
+PHONE = Sizes("sheet-phone", 366.0, 112.0, 6.0, 150.0)
+
+
+@dataclass(frozen=True)
 class Stratum:
-    """One level below the soil line: done (solid) or planned (dashed)."""
+    """One level below the soil line: done (solid) or planned (dashed).
+
+    pot_mm : inner length and depth of the pot it stood in, None where nobody wrote it down.
+    """
 
     year: int
     depth_mm: float
     note: str
     planned: bool
+    pot_mm: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
 class Ground:
-    """The ground half of a tree in mm below the soil line; a pot may be broken off at its ends."""
+    """The ground half of a tree in mm below the soil line; a pot may be broken off at its ends.
+
+    A trunk or a pot that is not known has a size to lay the drawing out by, and is not drawn.
+    """
 
     trunk_mm: float
     spread_mm: float
@@ -44,13 +69,17 @@ class Ground:
     ball_mm: float | None
     strata: list[Stratum]
     broken: bool = False
+    trunk_known: bool = True
+    pot_known: bool = True
 
 
 def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
     """What the section draws."""
     measured = None if sheet.base is None else sheet.base.record
     trunk = measured.trunk_diameter_mm.value if measured else None
-    trunk = trunk or sheet.tree.trunk_mm or DEFAULT_TRUNK_MM
+    trunk = trunk or sheet.tree.trunk_mm
+    trunk_known = trunk is not None
+    trunk = trunk or DEFAULT_TRUNK_MM
     # Without a measurement a slight flare is drawn, as nearly every tree has.
     spread = measured.spread.usual.mean_mm.value if measured else trunk * 1.2
     last = sheet.sessions[0] if sheet.sessions else None
@@ -58,20 +87,24 @@ def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
     strata = _strata(sheet, path)
     # The pot must reach below every level drawn in it.
     deepest = max([60.0, *(level.depth_mm for level in strata)])
+    length = last.pot_length_mm if last else None
+    depth = (last.pot_depth_mm if last else None) or sheet.tree.pot_depth_mm
     return Ground(
         trunk,
         spread,
-        (last.pot_length_mm if last else None) or trunk * 5,
-        (last.pot_depth_mm if last else None) or deepest + 15,
+        length or trunk * 5,
+        depth or deepest + 15,
         woody,
         last.ball_depth_after if last else None,
         strata,
+        trunk_known=trunk_known,
+        pot_known=depth is not None,
     )
 
 
 def _strata(sheet: Sheet, path: PlannedPath | None) -> list[Stratum]:
     done = [
-        Stratum(session.done_on.year, depth, f"{depth:.0f} mm", False)
+        Stratum(session.done_on.year, depth, f"{depth:.0f} mm", False, _pot_of(session))
         for session in sheet.sessions
         if (depth := session.ball_depth_after)
     ]
@@ -87,31 +120,75 @@ def _strata(sheet: Sheet, path: PlannedPath | None) -> list[Stratum]:
     return done + planned
 
 
-def draw_sheet(sheet: Sheet) -> Scene:
-    """Plan and section of one tree."""
+def _pot_of(session: RootSession) -> tuple[float, float] | None:
+    if session.pot_length_mm is None or session.pot_depth_mm is None:
+        return None
+    return session.pot_length_mm, session.pot_depth_mm
+
+
+def draw_sheet(
+    sheet: Sheet,
+    show: str = "drawing",
+    dated: Measurement | None = None,
+    sizes: Sizes = WIDE,
+) -> Scene | None:
+    """Plan and section of one tree; None before anything of either is known.
+
+    show : the plan's drawing, its photo, or both, see `PLANS`. dated : an earlier measurement
+    to be shown in the plan in place of the base as it stands.
+    """
     measured = None if sheet.base is None else sheet.base.record
+    if dated is not None and dated.top is not None:
+        measured = dated.top
+    if measured is None and not (sheet.tree.trunk_mm or sheet.sessions or sheet.tree.pot_depth_mm):
+        return None
     ground = ground_of(sheet, sheet.path)
     reach = measured.frame_mm if measured else 0.0
-    room = WIDTH_PX - LABEL_ROOM_PX - LEFT_ROOM_PX
+    room = sizes.width - sizes.labels - sizes.left
     scale = nice_scale(ground.pot_length_mm, room)
     if measured:
         # One scale for plan and section: both must fit.
-        scale = min(scale, nice_scale(2 * reach, 2 * WHEEL_RADIUS_PX))
+        scale = min(scale, nice_scale(2 * reach, 2 * sizes.wheel_radius))
     wheel_px = reach * scale
     soil_y = (2 * wheel_px + 62 if measured else 20) + STEM_PX
     height = soil_y + depth_shown(ground) * scale + 64
-    scene = Scene("sheet", WIDTH_PX, height, f"{sheet.tree.name}: plan over section")
-    centre_x = LEFT_ROOM_PX + room / 2
+    scene = Scene(sizes.key, sizes.width, height, f"{sheet.tree.name}: plan over section")
+    centre_x = sizes.left + room / 2
+    wheel_x = centre_x if sizes is WIDE else sizes.width / 2
     if measured:
         scene.description = describe(measured)
         # What the next session takes is hatched, not what some later one does.
-        cut = sheet.path.steps[0].faults if sheet.path and sheet.path.steps else ()
+        cut = sheet.path.steps[0].faults if sheet.path and sheet.path.steps and not dated else ()
         ratio = None if sheet.target is None else sheet.target.spread_ratio
-        view = WheelView((centre_x, wheel_px + 30), scale, wheel_px, dict.fromkeys(cut, 1.0), ratio)
+        view = WheelView((wheel_x, wheel_px + 30), scale, wheel_px, dict.fromkeys(cut, 1.0), ratio)
+        shown = dated or (None if sheet.base is None else sheet.base.measurement)
+        if shown is not None and show != "drawing":
+            scene.mode = f"over-{show}"
+            _lay_photo(scene, shown, view, measured.frame_mm)
         add_wheel(scene, measured, view)
     add_section(scene, ground, centre_x, soil_y, scale)
-    _title_strip(scene, sheet, scale)
+    _title_strip(scene, sheet, scale, dated)
     return scene
+
+
+def _lay_photo(scene: Scene, shown: Measurement, view: WheelView, frame_mm: float) -> None:
+    half = AROUND_BASE * (shown.top.frame_mm if shown.top else frame_mm) * view.scale
+    corner = view.centre[0] - half, view.centre[1] - half
+    scene.image(corner, (2 * half, 2 * half), flat_address(shown.id, shown.revision), "plan-photo")
+
+
+def draw_strip(sheet: Sheet) -> dict[int, Scene]:
+    """Every dated base by its measurement's number, small and to one scale."""
+    dated = [(row, row.top) for row in sheet.dated if row.top is not None]
+    largest = max((measured.frame_mm for _, measured in dated), default=1.0)
+    drawings = {}
+    for row, measured in dated:
+        title = f"Base on {row.measured_on:%d %B %Y}"
+        scene = Scene(f"dated-{row.id}", STRIP_PX, STRIP_PX, title, describe(measured))
+        middle = STRIP_PX / 2, STRIP_PX / 2
+        add_base(scene, measured, middle, STRIP_PX / 2 / largest)
+        drawings[row.id] = scene
+    return drawings
 
 
 def draw_section(sheet: Sheet, path: PlannedPath) -> Scene:
@@ -134,15 +211,32 @@ def add_section(scene: Scene, ground: Ground, x: float, y: float, scale: float) 
     """The ground half, trunk at x and soil line at y."""
     half_pot = ground.pot_length_mm / 2 * scale
     floor = y + ground.pot_depth_mm * scale
-    scene.rect((x - half_pot, y), (2 * half_pot, floor - y), "soil")
-    _stem(scene, ground, x, y, scale)
-    _pot(scene, (x - half_pot, x + half_pot), (y, floor), ground.broken)
+    _former_pots(scene, ground, x, y, scale)
+    if ground.pot_known:
+        scene.rect((x - half_pot, y), (2 * half_pot, floor - y), "soil")
+    if ground.trunk_known:
+        _stem(scene, ground, x, y, scale)
+    if ground.pot_known:
+        _pot(scene, (x - half_pot, x + half_pot), (y, floor), ground.broken)
     scene.line((6, y), (scene.width - 6, y), "soil-line")
     scene.write((8, y - 6), "soil line", "small")
     _draw_strata(scene, ground, (x - half_pot, x + half_pot), y, scale)
     bar, low = 50 * scale, scene.height - 12
     scene.path([(8, low - 8), (8, low), (8 + bar, low), (8 + bar, low - 8)], "bar")
     scene.write((14 + bar, low + 1), "50 mm", "small")
+
+
+def _former_pots(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
+    """Pots of earlier sessions whose ball would not fit into the one it stands in now."""
+    deeper = {
+        level.pot_mm
+        for level in ground.strata
+        if level.pot_mm is not None and level.depth_mm > ground.pot_depth_mm
+    }
+    for length, depth in sorted(deeper):
+        half, floor = length / 2 * scale, y + depth * scale
+        walls = [(x - half, y), (x - half, floor), (x + half, floor), (x + half, y)]
+        scene.path(walls, "pot-ghost")
 
 
 def _pot(
@@ -175,7 +269,7 @@ def _stem(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> Non
             (x - flare, y),
             (x - trunk * 1.06, y - STEM_PX * 0.5),
         ],
-        "trunk",
+        "stem",
         closed=True,
     )
     if ground.woody_mm:
@@ -208,7 +302,12 @@ def _draw_strata(
     for (depth, planned), levels in sorted(merged.items(), key=lambda item: item[0]):
         at = y + depth * scale
         role = "stratum-planned" if planned else "stratum"
-        scene.line((ends[0] + 8, at), (ends[1] + 14, at), role)
+        # A former ball lies within its own pot, which may have been narrower.
+        own = levels[0].pot_mm
+        left = ends[0] + 8
+        if own is not None and depth > ground.pot_depth_mm:
+            left = (ends[0] + ends[1]) / 2 - own[0] / 2 * scale + 8
+        scene.line((left, at), (ends[1] + 14, at), role)
         years = sorted({level.year for level in levels})
         text = f"{years[0]}" if len(years) == 1 else f"{years[0]} to {years[-1] % 100:02}"
         # Labels move down, never up, so they stay in the order of the depths.
@@ -218,12 +317,18 @@ def _draw_strata(
         scene.write((ends[1] + 26, last_y), words, "planned-words" if planned else "done-words")
 
 
-def _title_strip(scene: Scene, sheet: Sheet, scale: float) -> None:
+def _title_strip(scene: Scene, sheet: Sheet, scale: float, dated: Measurement | None) -> None:
     parts = [sheet.tree.name]
-    if sheet.base is not None:
+    if dated is not None and dated.top is not None:
+        made, kind = dated.measured_on, dated.top.calibration.kind
+        parts.append(f"{made.day} {made:%b %Y}, {kind}")
+    elif sheet.base is not None:
         made, kind = sheet.base.measurement.measured_on, sheet.base.record.calibration.kind
         parts.append(f"{made.day} {made:%b %Y}, {kind}")
     parts.append(f"1 : {CSS_PX_PER_MM / scale:.1f}")
+    if scene.width < WIDE.width:
+        # The name stands above on a phone.
+        parts = parts[1:]
     # The strip's letters are all about as wide; a measured width would need a browser.
     widths = [len(part) * 6.6 + 20 for part in parts]
     x, top = scene.width - sum(widths), scene.height - 24

@@ -33,10 +33,16 @@ def _tile(row: TreeRow, measured: TopRecord, scale: float) -> Scene:
     # Under the photo, so that a base whose photo is lost is still seen.
     add_base(scene, measured, middle, scale)
     half = AROUND_BASE * measured.frame_mm * scale
-    address = f"/measurements/{row.measurement_id}/base.jpg?v={row.revision}-{MADE}"
-    scene.image((middle[0] - half, middle[1] - half), (2 * half, 2 * half), address)
+    if row.measurement_id is not None:
+        address = flat_address(row.measurement_id, row.revision)
+        scene.image((middle[0] - half, middle[1] - half), (2 * half, 2 * half), address)
     _scale_bar(scene, scale)
     return scene
+
+
+def flat_address(measurement_id: int, revision: int) -> str:
+    """Where a base's photo laid flat is fetched; it changes with the marks."""
+    return f"/measurements/{measurement_id}/base.jpg?v={revision}-{MADE}"
 
 
 def _scale_bar(scene: Scene, scale: float) -> None:

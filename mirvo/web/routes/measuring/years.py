@@ -15,7 +15,7 @@ from mirvo.web.drawings.wheel import draw_two_dates
 from mirvo.web.drawings.years import years_charts
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import KEEP_FOR_LONG, Reader, StudioDep
-from mirvo.web.templating import short_day
+from mirvo.web.wording import short_day
 
 router = APIRouter()
 LETTER = "letter_"

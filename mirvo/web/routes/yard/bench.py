@@ -1,24 +1,31 @@
 """Bench: what wants doing now, moving a tree to another week, buds seen on the round."""
 
-from datetime import date
+from datetime import date, timedelta
 from typing import Annotated
 
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from pydantic import Field
 
 from mirvo.core.forms import FormModel
+from mirvo.studio.shelf.materials import season_list
 from mirvo.studio.yard.backups import backup_is_due
-from mirvo.studio.yard.bench import bench, move_tree
+from mirvo.studio.yard.bench import YEAR_DAYS, bench, move_tree
+from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.trees import see_buds
+from mirvo.studio.yard.weather import frost_by_week
+from mirvo.web.drawings.year import draw_head, draw_lane, draw_small_wheel, planned, resting
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
 
 
 class WeekForm(FormModel):
-    """The week a tree is moved to; None lets the bench choose."""
+    """The week a tree is moved to, by a day of it or how many days away that is; neither lets
+    the bench choose."""
 
     week: date | None = None
+    days: Annotated[int, Field(ge=0, le=YEAR_DAYS)] | None = None
 
 
 class BudsForm(FormModel):
@@ -30,8 +37,19 @@ class BudsForm(FormModel):
 
 @router.get("/")
 def show_bench(reader: Reader) -> HTMLResponse:
+    yard, today = yard_of(reader.db), reader.today
+    found = bench(reader.db, today)
+    rows = [lane.row for lane in found.lanes]
     context = {
-        "bench": bench(reader.db, reader.today),
+        "bench": found,
+        "head": draw_head(today, frost_by_week(yard), yard.last_frost, found),
+        "lanes": {lane.row.tree.id: draw_lane(lane, today) for lane in found.lanes},
+        "wheels": {
+            row.tree.id: draw_small_wheel(row.tree.id, row.measured) for row in rows if row.measured
+        },
+        "planned": planned,
+        "resting": resting,
+        "season": season_list(reader.db, today),
         "backup_due": backup_is_due(reader.db, reader.studio.now),
     }
     return reader.page("yard/bench.html", context)
@@ -39,7 +57,8 @@ def show_bench(reader: Reader) -> HTMLResponse:
 
 @router.post("/trees/{tree_id}/week")
 def move(studio: StudioDep, tree_id: int, form: Annotated[WeekForm, Form()]) -> Response:
-    move_tree(studio, tree_id, form.week)
+    away = None if form.days is None else studio.today + timedelta(days=form.days)
+    move_tree(studio, tree_id, form.week or away)
     return RedirectResponse("/", 303)
 
 

@@ -18,7 +18,7 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.studio.yard.tree_list import BASES_BY, ORDERS, page_of_trees
 from mirvo.web.drawings.ribbon import season_ribbon
-from mirvo.web.drawings.sheet import draw_sheet
+from mirvo.web.drawings.sheet import PHONE, PLANS, draw_sheet, draw_strip
 from mirvo.web.drawings.tiles import draw_tiles
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.forms import Filled, fields_from, shown_again_on
@@ -94,8 +94,13 @@ def add_tree(studio: StudioDep, form: Annotated[use.TreeForm, Form()]) -> Respon
 
 
 @router.get("/trees/{tree_id}")
-def show_tree(reader: Reader, tree_id: int) -> HTMLResponse:
+def show_tree(
+    reader: Reader, tree_id: int, plan: str = PLANS[0], at: int | None = None
+) -> HTMLResponse:
     sheet = sheet_of(reader.db, tree_id, reader.today)
+    show = plan if plan in PLANS else PLANS[0]
+    # The newest is the base as it stands, computed since where it was worked.
+    dated = next((row for row in sheet.dated[:-1] if row.id == at), None)
     parent, children = use.offspring(reader.db, sheet.tree)
     context = {
         "sheet": sheet,
@@ -105,7 +110,12 @@ def show_tree(reader: Reader, tree_id: int) -> HTMLResponse:
         "tree": sheet.tree,
         "rhythm": rhythm_of(reader.db, tree_id),
         "died": fields_from(sheet.tree, tuple(DeathForm.model_fields)),
-        "plan_and_section": draw_sheet(sheet),
+        "plan_and_section": draw_sheet(sheet, show, dated),
+        "on_phone": draw_sheet(sheet, show, dated, PHONE),
+        "plans": PLANS,
+        "show": show,
+        "dated": dated,
+        "strip": draw_strip(sheet),
         "ribbon": season_ribbon(sheet),
         "years": years_chart(sheet),
     }
