@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import re
+from datetime import date, timedelta
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, model_validator
+
+from mirvo.core.errors import BadInput
 
 
 class FormModel(BaseModel):
@@ -19,7 +23,19 @@ class FormModel(BaseModel):
         if not isinstance(fields, dict):
             return fields
         texts = {name: tidied(value) for name, value in fields.items()}
-        return {name: value for name, value in texts.items() if value != ""}
+        filled = {name: value for name, value in texts.items() if value != ""}
+        return {name: cls._as_day(name, value) for name, value in filled.items()}
+
+    @classmethod
+    def _as_day(cls, name: str, value: Any) -> Any:
+        field = cls.model_fields.get(name)
+        is_day = field is not None and field.annotation in (date, date | None)
+        if not (is_day and isinstance(value, str)):
+            return value
+        found = read_day(value, date.today())
+        if found is None:
+            raise BadInput(name, f"“{value[:40]}” is no day; write it as 12 mar 2026")
+        return found
 
 
 class OpenForm(BaseModel):
@@ -34,6 +50,54 @@ class OpenForm(BaseModel):
     def by_name(self) -> dict[str, str]:
         """What stands in each field."""
         return {name: str(tidied(value)) for name, value in (self.model_extra or {}).items()}
+
+
+MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
+DAYS_BACK = {"today": 0, "yesterday": 1}
+LEAST_LETTERS = 3
+
+
+def read_day(text: str, today: date) -> date | None:
+    """A day as people write it; None where it says none, or could be two.
+
+    Months by name, dots as in 12.3.2026, or 2026-03-12. Without a year it is the last such day.
+    12/3 is read nowhere alike, so it is none.
+
+    >>> read_day("12 mar", date(2026, 11, 28)), read_day("Dec 24th", date(2026, 11, 28))
+    (datetime.date(2026, 3, 12), datetime.date(2025, 12, 24))
+    >>> read_day("12/3/2026", date(2026, 11, 28)) is None
+    True
+    """
+    words = text.lower().strip()
+    if words in DAYS_BACK:
+        return today - timedelta(days=DAYS_BACK[words])
+    iso = re.fullmatch(r"([0-9]{4})-([0-9]{1,2})-([0-9]{1,2})", words)
+    if iso:
+        return _day_of(*(int(part) for part in iso.groups()))
+    dotted = re.fullmatch(r"([0-9]{1,2})\.\s*([0-9]{1,2})\.\s*([0-9]{4})", words)
+    if dotted:
+        day, month, year = (int(part) for part in dotted.groups())
+        return _day_of(year, month, day)
+    numbers = [int(part) for part in re.findall(r"[0-9]+", words)]
+    names = [word for word in re.findall(r"[a-z]+", words) if word not in ("st", "nd", "rd", "th")]
+    if len(names) != 1 or len(names[0]) < LEAST_LETTERS or re.search(r"[^a-z0-9\s.,]", words):
+        return None
+    month = next((n for n, name in enumerate(MONTHS, 1) if names[0].startswith(name)), 0)
+    years = [number for number in numbers if number > 31]
+    days = [number for number in numbers if number not in years]
+    if not month or len(days) != 1 or len(years) > 1:
+        return None
+    if years:
+        return _day_of(years[0], month, days[0])
+    found = _day_of(today.year, month, days[0])
+    return _day_of(today.year - 1, month, days[0]) if found is None or found > today else found
+
+
+def _day_of(year: int, month: int, day: int) -> date | None:
+    try:
+        return date(year, month, day)
+    except ValueError:
+        return None
 
 
 def tidied(value: Any) -> Any:

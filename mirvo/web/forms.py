@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Any, TypeVar
 
 from fastapi import Request
@@ -16,6 +17,7 @@ from mirvo.core.complaints import form_complaint
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.core.forms import tidied
 from mirvo.web.reader import Reader, open_reader
+from mirvo.web.wording import short_day
 
 # What stands in the fields of a form, by name.
 Fields = dict[str, Any]
@@ -99,6 +101,8 @@ def as_field(value: Any) -> str:
     """A kept value as a form's field holds it."""
     if isinstance(value, bool):
         return "on" if value else ""
+    if isinstance(value, date):
+        return short_day(value)
     if isinstance(value, tuple):
         return ", ".join(str(one) for one in value)
     # 40, not 40.0: as a person would have typed it.

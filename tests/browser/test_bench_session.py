@@ -14,7 +14,7 @@ class BenchSessionTest(BrowserCase):
 
     def begin(self, page, kind="Routine session"):
         page.goto("/trees/1")
-        page.get_by_role("link", name="Begin at the bench").click()
+        page.get_by_role("link", name="Start session").click()
         page.get_by_role("button", name=kind).click()
         page.wait_for_url("**/bench-sessions/*")
         self.bench = self.read(running_session, 1)

@@ -26,7 +26,7 @@ class PagesTest(BrowserCase):
         self.page.goto(f"/trees/{tree.id}/photos")
         files = [upload("one.jpg", jpeg()), upload("note.jpg", b"text"), upload("none.jpg", b"")]
         self.page.locator("#files").set_input_files(files)
-        self.page.get_by_role("button", name="Put in").click()
+        self.page.get_by_role("button", name="Add photos").click()
         complaints = self.page.locator("[data-results] .complaint")
         expect(complaints).to_have_count(2)
         self.assertIn("note.jpg", complaints.nth(0).inner_text())

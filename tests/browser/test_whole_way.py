@@ -26,7 +26,7 @@ class WholeWayTest(BrowserCase):
         page.get_by_label("Species").select_option("zelkova")
         page.get_by_label("Container").select_option("wide training pot")
         page.get_by_role("button", name="Add the tree").click()
-        page.get_by_role("link", name="Put in a photo").click()
+        page.get_by_role("link", name="Add photo").first.click()
         page.get_by_role("button", name="Take a photo with the simulated camera").click()
         page.locator("[data-image]").wait_for()
         with self.studio.reading() as db:

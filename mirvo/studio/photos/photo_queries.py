@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from sqlalchemy import select
 
 from mirvo.core.errors import NotFound
@@ -15,7 +17,9 @@ KINDS = {
     "before": "before",
     "after": "after",
     "follow-up": "follow-up",
+    "crown": "crown",
     "wound": "wound",
+    "pot": "pot",
     "other": "other",
 }
 # Kinds that are measured on; the others are only looked at.
@@ -49,6 +53,38 @@ def photos_with_state(db: DbSession, tree_id: int) -> list[tuple[Photo, bool]]:
     query = select(Measurement.photo_id).where(Measurement.tree_id == tree_id, figures)
     measured = set(db.scalars(query))
     return [(photo, photo.id in measured) for photo in photos_of(db, tree_id)]
+
+
+@dataclass(frozen=True)
+class PhotoView:
+    """One photo of a tree among its others.
+
+    earlier, later : its neighbours in time, None at the ends. others : all but it, newest first.
+    beside : the one it is laid against, None where none is.
+    """
+
+    photo: Photo
+    measured: bool
+    earlier: Photo | None
+    later: Photo | None
+    others: list[Photo]
+    beside: Photo | None
+
+
+def view_photo(db: DbSession, photo_id: int, beside: int | None = None) -> PhotoView:
+    """A photo with its neighbours. Raises NotFound; a photo of another tree is laid aside."""
+    photo = load_photo(db, photo_id)
+    listed = photos_with_state(db, photo.tree_id)
+    photos = [one for one, _ in listed]
+    at = photos.index(photo)
+    return PhotoView(
+        photo,
+        listed[at][1],
+        photos[at + 1] if at + 1 < len(photos) else None,
+        photos[at - 1] if at else None,
+        [one for one in photos if one.id != photo_id],
+        next((one for one in photos if one.id == beside and one.id != photo_id), None),
+    )
 
 
 def photos_of_session(db: DbSession, session_id: int) -> list[Photo]:

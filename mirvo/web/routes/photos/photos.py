@@ -14,7 +14,13 @@ from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage, outcome
 from mirvo.studio.photos.intake import Intake, take_in
 from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
-from mirvo.studio.photos.photo_queries import KINDS, load_photo, photos_with_state
+from mirvo.studio.photos.photo_queries import (
+    KINDS,
+    MEASURED_ON,
+    load_photo,
+    photos_with_state,
+    view_photo,
+)
 from mirvo.studio.photos.simulated import shoot_from_above
 from mirvo.studio.tree_queries import load_tree
 from mirvo.web.forms import Filled, shown_again_on
@@ -46,6 +52,7 @@ def photos_page(
     context = {
         "tree": load_tree(reader.db, tree_id),
         "photos": photos_with_state(reader.db, tree_id),
+        "measured_on": MEASURED_ON,
         "results": results,
         "kinds": KINDS,
         "refused": filled if filled.errors else None,
@@ -90,6 +97,21 @@ def put_in(
         return reader.page("photos/_intake.html", {"results": results})
     refused = any(result.refused for result in results)
     return photos_page(reader, tree_id, results, Filled(status=422 if refused else 200))
+
+
+@router.get("/photos/{photo_id}")
+def show_photo(
+    reader: Reader, photo_id: int, beside: int | None = None, over: bool = False
+) -> HTMLResponse:
+    view = view_photo(reader.db, photo_id, beside)
+    context = {
+        "view": view,
+        "tree": load_tree(reader.db, view.photo.tree_id),
+        "kinds": KINDS,
+        "measured_on": MEASURED_ON,
+        "over": over,
+    }
+    return reader.page("photos/photo.html", context)
 
 
 @router.post("/photos/{photo_id}")

@@ -32,11 +32,11 @@ const intake = document.querySelector("[data-intake]");
 if (intake) {
   intake.addEventListener("submit", async (event) => {
     event.preventDefault();
-    const input = intake.querySelector("input[type=file]");
+    const inputs = [...intake.querySelectorAll("input[type=file]")];
     const button = intake.querySelector("button");
     const progress = intake.querySelector("[data-progress]");
     const results = intake.querySelector("[data-results]");
-    const files = [...input.files];
+    const files = inputs.flatMap((input) => [...input.files]);
     results.replaceChildren();
     progress.hidden = false;
     progress.max = files.length;
@@ -59,9 +59,12 @@ if (intake) {
       progress.value = index + 1;
     }
     button.disabled = false;
-    const warned = results.querySelectorAll(".warning").length;
-    if (!refused && !warned && files.length) window.location.reload();
+    // What was refused stays chosen, to be tried again; the list shows what went in.
+    if (!refused) for (const input of inputs) input.value = "";
+    const list = { target: "#photo-list", select: "#photo-list", swap: "outerHTML" };
+    if (files.length) window.htmx?.ajax("GET", window.location.pathname, list);
   });
+  intake.querySelector("[data-camera]")?.addEventListener("change", () => intake.requestSubmit());
 }
 
 /* What takes a while shows how far it is, and can be stopped. */
@@ -71,6 +74,35 @@ document.addEventListener("submit", (event) => {
   event.preventDefault();
   sendWatched(event.target, panel);
 });
+
+/* Arrow keys go on to the next photo and back. */
+document.addEventListener("keydown", (event) => {
+  const way = { ArrowLeft: "[data-previous]", ArrowRight: "[data-next]" }[event.key];
+  if (!way || event.target.closest("input, textarea, select, dialog, [role=slider]")) return;
+  document.querySelector(way)?.click();
+});
+
+/* A day is typed with its month by name; a calendar to pick it from stands beside. */
+const SHORT_DAY = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
+
+function addCalendar(typed) {
+  const picked = document.createElement("input");
+  Object.assign(picked, { type: "date", tabIndex: -1, className: "picked-day" });
+  picked.setAttribute("aria-hidden", "true");
+  const button = document.createElement("button");
+  Object.assign(button, { type: "button", className: "pick-day", textContent: "▾" });
+  button.setAttribute("aria-label", "Pick the day from a calendar");
+  button.addEventListener("click", () => picked.showPicker());
+  picked.addEventListener("change", () => {
+    if (picked.value) typed.value = SHORT_DAY.format(new Date(picked.value)).replace("Sept", "Sep");
+    typed.dispatchEvent(new Event("change", { bubbles: true }));
+  });
+  const around = document.createElement("span");
+  around.className = "day-field";
+  typed.replaceWith(around);
+  around.append(typed, picked, button);
+}
+for (const typed of document.querySelectorAll("[data-day]")) addCalendar(typed);
 
 /* A choice that is sent as soon as it is made. */
 document.addEventListener("change", (event) => {

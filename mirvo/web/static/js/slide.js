@@ -1,4 +1,4 @@
-/* The slider between two photos laid flat; without it the later photo covers the right half. */
+/* The slider between two photos that lie over each other; without it the later photo covers the right half. */
 
 const over = document.querySelector("[data-over]");
 const slider = document.querySelector("[data-slider]");
