@@ -108,7 +108,7 @@ class AssistTest(BrowserCase):
         outline = self.known["trunk"]["outline"]
         nearest = min(abs(first[0] - x) + abs(first[1] - y) for x, y in outline)
         self.assertLess(nearest, 60)
-        page.keyboard.press("v")
+        page.keyboard.press("Escape")
         page.get_by_role("button", name="A", exact=True).click()
         with page.expect_response("**/assist/width"):
             page.keyboard.press("s")

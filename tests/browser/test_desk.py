@@ -30,12 +30,13 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         before = self.marks["roots"][0]["path"][-1]
         place = f"roots/0/path/{len(self.marks['roots'][0]['path']) - 1}"
         x, y = self.screen(before)
         page.mouse.move(x, y)
         page.mouse.down()
-        page.mouse.move(x + 40, y + 12, steps=6)
+        page.mouse.move(x + 90, y + 12, steps=6)
         page.mouse.up()
         self.kept()
         dragged = self.on_server()["roots"][0]["path"][-1]
@@ -58,6 +59,7 @@ class DeskTest(BrowserCase):
     def test_by_keyboard_alone(self):
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.locator("[data-cal=kind]").select_option("segment")
         page.locator("[data-cal=length_mm]").fill("100")
         page.locator("[data-surface]").focus()
@@ -82,6 +84,7 @@ class DeskTest(BrowserCase):
     def test_by_touch(self):
         page = self.open_page(has_touch=True, viewport={"width": 390, "height": 844})
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.get_by_role("button", name="Front").tap()
         x, y = self.screen(self.marks["front"], page)
         page.touchscreen.tap(x, y)
@@ -94,6 +97,7 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.open_page(has_touch=True, viewport={"width": 390, "height": 844})
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         a, b = self.marks["roots"][0]["path"][0], self.marks["front"]
 
         def apart():
@@ -114,6 +118,7 @@ class DeskTest(BrowserCase):
     def test_an_outline_beside_the_first_is_a_second_trunk(self):
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.locator("[data-cal=kind]").select_option("segment")
         page.locator("[data-cal=length_mm]").fill("100")
         page.get_by_role("button", name="Calibrate").click()
@@ -136,7 +141,7 @@ class DeskTest(BrowserCase):
         trunk(545, 305, 90)
         self.kept()
         self.assertEqual(len(self.on_server()["trunks"]), 2)
-        page.keyboard.press("v")
+        page.keyboard.press("Escape")
         page.mouse.click(*self.screen(self.on_server()["trunks"][1]["outline"][0]))
         page.keyboard.press("Delete")
         self.kept()
@@ -148,6 +153,7 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         self.served.stop()
         page.keyboard.press("f")
         page.mouse.click(*self.screen([300.0, 500.0]))
@@ -160,6 +166,7 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
 
         def lose_the_answer(route):
             route.fetch()
@@ -182,6 +189,7 @@ class DeskTest(BrowserCase):
         """The front is set at x, nudged by 10 while that is handed over, and the page reloaded."""
         page, held = self.page, []
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
 
         def hold(route):
             held.append(route)
@@ -203,6 +211,7 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         save_marks(self.studio, self.photo_row.id, {**self.marks, "front": [200.0, 500.0]}, 1)
         page.keyboard.press("f")
         page.mouse.click(*self.screen([300.0, 500.0]))
@@ -218,6 +227,7 @@ class DeskTest(BrowserCase):
     def test_what_is_wrong_is_said_beside_the_photo(self):
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.locator("[data-cal=kind]").select_option("segment")
         page.locator("[data-cal=length_mm]").fill("100")
         page.get_by_role("button", name="Calibrate").click()
@@ -232,6 +242,7 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.get_by_text("Calibration and heights").click()
         kind = page.locator("[data-cal=kind]")
         kind.select_option("ellipse")
@@ -255,6 +266,7 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.get_by_text("Calibration and heights").click()
         page.locator("[data-cal=kind]").select_option("rectangle")
         for name in ("length_mm", "width_mm"):
@@ -271,6 +283,7 @@ class DeskTest(BrowserCase):
     def test_points_too_few_are_told_and_come_back(self):
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.locator("[data-cal=kind]").select_option("rectangle")
         page.keyboard.press("k")
         hint = page.locator("[data-hint]")
@@ -292,6 +305,7 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         root = self.marks["roots"][0]
         page.keyboard.press("]")
         page.keyboard.press("Delete")
@@ -310,6 +324,7 @@ class DeskTest(BrowserCase):
         self.marked()
         page = self.page
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.get_by_label("State of root A").select_option("dead")
         page.locator(".fault-line", has_text="dead").wait_for()
         self.assertEqual(self.on_server()["roots"][0]["condition"], "dead")

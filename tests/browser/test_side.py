@@ -123,7 +123,7 @@ class SideTest(BrowserCase):
         page.locator("[data-ball-trunk]").fill("5000")
         page.keyboard.press("Tab")
         page.locator("[data-figure=woody-depth]", has_text="0 mm").wait_for()
-        page.keyboard.press("v")
+        page.keyboard.press("Escape")
         page.mouse.click(*self.screen(marks.ball.wood[0][0]))
         page.keyboard.press("Delete")
         self.assertEqual(self.on_server().marks.ball.wood, ())

@@ -18,13 +18,19 @@ from mirvo.core.measure.drafts import (
     blank_draft,
     read_draft,
 )
-from mirvo.core.measure.records import FIGURES_VERSION, SideRecord, TopRecord
+from mirvo.core.measure.records import (
+    FIGURES_VERSION,
+    CalibrationQuality,
+    SideRecord,
+    TopRecord,
+)
 from mirvo.core.vision.photo_check import Remark
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.measure_marks import (
+    calibration_seen,
     card_corners,
     checked_marks,
     checked_side_marks,
@@ -79,12 +85,16 @@ class Problem:
 
 @dataclass(frozen=True)
 class Evaluation:
-    """What marks give: a record of their view, else what is missing or wrong."""
+    """What marks give: a record of their view, else what is missing or wrong.
+
+    calibration : what it says by itself, until there are figures.
+    """
 
     top: TopRecord | None = None
     side: SideRecord | None = None
     missing: str | None = None
     problem: Problem | None = None
+    calibration: CalibrationQuality | None = None
 
 
 @dataclass(frozen=True)
@@ -247,13 +257,26 @@ def evaluate(db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft) -> Ev
     for field, sentence in NEXT_STEPS[view_of(photo)]:
         elsewhere = field == "trunk" and isinstance(draft, TopDraft) and (draft.trunks or draft.set)
         if not getattr(draft, field) and not elsewhere:
-            return Evaluation(missing=sentence)
+            return _before_figures(db, studio, photo, draft, sentence)
     try:
         if isinstance(draft, SideDraft):
             return _evaluate_side(db, studio, photo, draft)
         return _evaluate_top(db, studio, photo, draft)
     except BadInput as error:
         return Evaluation(problem=Problem(error.field, error.message))
+
+
+def _before_figures(
+    db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft, missing: str
+) -> Evaluation:
+    """What is to be marked next; a card that is found says already how well it is seen."""
+    if not isinstance(draft, TopDraft) or draft.calibration is None:
+        return Evaluation(missing=missing)
+    try:
+        seen = calibration_seen(studio.photos, photo, draft, yard_of(db))
+    except BadInput as error:
+        return Evaluation(missing=missing, problem=Problem(error.field, error.message))
+    return Evaluation(missing=missing, calibration=seen)
 
 
 def _length_unknown(calibration: CalibrationDraft | None) -> str | None:

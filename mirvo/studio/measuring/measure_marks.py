@@ -7,19 +7,22 @@ from typing import Any
 import numpy as np
 
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.drafts import SideDraft, TopDraft, View, finished_part
 from mirvo.core.measure.marks import TopMarks, read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
-from mirvo.core.measure.records import SideRecord, TopRecord
+from mirvo.core.measure.records import CalibrationQuality, SideRecord, TopRecord
 from mirvo.core.measure.side import measure_side
 from mirvo.core.measure.side_marks import SideMarks, read_side_marks
 from mirvo.core.measure.top import measure_top
-from mirvo.core.measure.uncertainty import Array
+from mirvo.core.measure.uncertainty import Array, Draws
 from mirvo.records.models import Photo, Yard
 from mirvo.records.photos import PhotoStore, grey_of
 
 # Named anew when the corners are found otherwise, so that no photo keeps those of before.
 CARD_FINDING = "card-2"
+# To say where things lie no error bars are needed.
+FEW_DRAWS = 1
 
 
 def view_of(photo: Photo) -> View:
@@ -56,6 +59,17 @@ def measure_photo(photos: PhotoStore, photo: Photo, marks: TopMarks) -> TopRecor
     """What one photo from above gives. Raises BadInput."""
     corners = corners_for(photos, photo, marks.calibration.kind)
     return measure_top(marks, info_of(photo), corners)
+
+
+def calibration_seen(
+    photos: PhotoStore, photo: Photo, draft: TopDraft, yard: Yard
+) -> CalibrationQuality:
+    """What a calibration says by itself, before a trunk or a root is marked. Raises BadInput."""
+    bare = draft.model_copy(update={"trunk": None, "trunks": None, "flare": None, "roots": ()})
+    marks = checked_marks(photo, bare, yard, in_set=True)
+    info, corners = info_of(photo), corners_for(photos, photo, marks.calibration.kind)
+    plane = calibrate_by(marks, info, Draws(0.0, FEW_DRAWS), corners)
+    return plane.quality(np.array(info.centre) if corners is None else corners.mean(axis=0))
 
 
 def measure_side_photo(photos: PhotoStore, photo: Photo, marks: SideMarks) -> SideRecord:

@@ -67,18 +67,32 @@ function drawGhost(group, { path, base_width: across, confidence }, current, zoo
   group.append(element("text", { x, y: y - 8 / zoom, class: "mark-label", "font-size": (LABEL_PX * 0.8) / zoom, "text-anchor": "middle" }, text));
 }
 
+/** Marks that are a point by themselves are always seen. */
+const ALONE = /^(front$|points\/|emergences\/|tried\/)/;
+
 function handles(group, marks, zoom, chosen, owner) {
   for (const { address, point, name } of points(marks)) {
     const mine = ownerOf(address) === owner || address.startsWith("draft/");
-    const size = (mine ? HANDLE_PX : HANDLE_PX * 0.4 * Math.min(1, zoom * 2)) / zoom;
+    const alone = !mine && ALONE.test(address);
+    const role = address === chosen ? " chosen" : mine || alone ? "" : " idle";
     const handle = element("circle", {
-      cx: point[0], cy: point[1], r: size,
-      class: `handle${address === chosen ? " chosen" : ""}`,
+      cx: point[0], cy: point[1], r: (alone ? HANDLE_PX * 0.6 : HANDLE_PX) / zoom,
+      class: `handle${role}`,
       "data-address": address,
     });
     handle.append(element("title", {}, name));
     group.append(handle);
   }
+}
+
+/** Where a label stands clear of those set before it: farther out, as long as it must. */
+function clearOf(taken, [x, y], [dx, dy], zoom) {
+  const apart = (LABEL_PX * 1.15) / zoom;
+  for (let out = LABEL_PX * 0.8; out < LABEL_PX * 5; out += LABEL_PX * 0.6) {
+    const place = [x + (dx * out) / zoom, y + (dy * out) / zoom];
+    if (taken.every((other) => Math.hypot(place[0] - other[0], place[1] - other[1]) >= apart)) return place;
+  }
+  return [x, y];
 }
 
 function labels(group, marks, zoom) {
@@ -90,9 +104,23 @@ function labels(group, marks, zoom) {
     write(x - 24 / zoom, y + 6 / zoom, `try ${index + 1}`);
   }
   for (const [name, [x, y]] of Object.entries(marks.points ?? {})) write(x, y - 12 / zoom, name);
-  for (const root of marks.roots ?? []) {
-    const [x, y] = root.path[root.path.length - 1];
-    write(x, y - 12 / zoom, root.label);
+  const taken = [];
+  const put = ([x, y], ahead, text) => {
+    const place = clearOf(taken, [x, y], ahead, zoom);
+    taken.push(place);
+    // Text stands on its line; its middle is a third of its height above.
+    write(place[0], place[1] + LABEL_PX / 3 / zoom, text);
+  };
+  const outlines = trunksOf(marks).flatMap((one) => one.outline);
+  for (const { path, label } of marks.roots ?? []) {
+    const tip = path[path.length - 1];
+    put(tip, direction(path.length > 1 ? path[path.length - 2] : tip, tip), label);
   }
-  if (isPoint(marks.front)) write(marks.front[0], marks.front[1] - 10 / zoom, "front");
+  if (isPoint(marks.front)) put(marks.front, direction(outlines.length ? centreOf(outlines) : marks.front, marks.front), "front");
+}
+
+/** From one point to another, of length 1; up where they are one. */
+function direction([ax, ay], [bx, by]) {
+  const length = Math.hypot(bx - ax, by - ay);
+  return length ? [(bx - ax) / length, (by - ay) / length] : [0, -1];
 }

@@ -10,7 +10,13 @@ export function listenKeys(desk) {
   const toolKeys = Object.fromEntries([...document.querySelectorAll("[data-key]")].map((one) => [one.dataset.key, one.dataset.tool]));
 
   document.addEventListener("keydown", (event) => {
-    if (event.target.closest("input, select, textarea, dialog") || event.ctrlKey || event.metaKey) return;
+    if (event.target.closest("input, select, textarea, dialog")) return;
+    if (event.ctrlKey || event.metaKey) {
+      takeBack(event);
+      return;
+    }
+    // People who speak or type elsewhere may switch single letters off.
+    if (/^[a-z]$/i.test(event.key) && !desk.letters()) return;
     const onSurface = document.activeElement === surface || document.activeElement === document.body;
     const pressed = event.key.length === 1 ? event.key.toLowerCase() : event.key;
     const done = general(pressed, event) || (onSurface && onPhoto(pressed, event));
@@ -19,6 +25,16 @@ export function listenKeys(desk) {
       redraw();
     }
   });
+
+  /** As everywhere else: Ctrl Z, with Shift or as Ctrl Y forward again. */
+  function takeBack(event) {
+    const key = event.key.toLowerCase();
+    if (key !== "z" && key !== "y") return;
+    event.preventDefault();
+    if (key === "y" || event.shiftKey) tools.redo();
+    else tools.undo();
+    redraw();
+  }
 
   function general(key, event) {
     if (toolKeys[key]) {

@@ -13,6 +13,8 @@ import { Tools } from "./tools.js";
 import { View } from "./view.js";
 
 const AROUND_TRUNK = 5;
+const AROUND_BASE = 1.35;
+const LETTER_KEYS = "mirvo-letter-keys";
 const root = document.querySelector("[data-desk]");
 const part = (name) => root.querySelector(`[data-${name}]`);
 const surface = part("surface");
@@ -63,6 +65,8 @@ function draw() {
   const chosen = tools.chosen && [...points(store.marks)].find((one) => one.address === tools.chosen);
   const said = chosen && tools.tool === "select" ? `${chosen.name}. ${tools.hint}` : tools.hint;
   if (part("hint").textContent !== said) part("hint").textContent = said;
+  // With nothing in hand the photo and its points are moved.
+  part("leave").hidden = tools.tool === "select";
 }
 
 for (const button of root.querySelectorAll("button[data-tool]")) {
@@ -93,6 +97,10 @@ const actions = {
   reject: () => assist.reject(),
   next: () => assist.next(),
   dismiss: () => assist.dismiss(),
+  leave: () => {
+    tools.finish();
+    tools.take("select");
+  },
 };
 for (const button of root.querySelectorAll("[data-do]")) {
   button.addEventListener("click", () => {
@@ -160,5 +168,11 @@ surface.addEventListener("blur", redraw);
 
 const desk = { surface, view, store, tools, assist, loupe, redraw, help, propose: actions.propose };
 listen({ ...desk, rough: (drawn) => { roughOutline = drawn; redraw(); } });
-listenKeys({ ...desk, cross: () => cross, setCross: (to) => { cross = to; } });
+const letterKeys = part("letter-keys");
+letterKeys.checked = localStorage.getItem(LETTER_KEYS) !== "off";
+letterKeys.addEventListener("change", () => localStorage.setItem(LETTER_KEYS, letterKeys.checked ? "on" : "off"));
+/* A base that is marked already is what one comes to look at. */
+const marked = trunksOf(store.marks).flatMap((one) => one.outline).concat((store.marks.roots ?? []).flatMap((one) => one.path));
+if (marked.length > 2) view.frame(marked, AROUND_BASE);
+listenKeys({ ...desk, letters: () => letterKeys.checked, cross: () => cross, setCross: (to) => { cross = to; } });
 draw();

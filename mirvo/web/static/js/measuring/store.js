@@ -7,6 +7,7 @@ const MAX_UNANSWERED = 20;
 const CHANGED_ELSEWHERE = 409;
 const REFUSED = 422;
 const BLOCKING = [CHANGED_ELSEWHERE, REFUSED];
+const STEPS_KEPT = 60;
 
 /** One text for marks that say the same, in whatever order their names stand. */
 export function inOrder(value) {
@@ -32,10 +33,35 @@ export class Store extends EventTarget {
     this.blocked = 0;
     this.timer = null;
     this.unanswered = [];
+    this.#recallSteps();
     this.#recover();
     for (const leaving of ["pagehide", "visibilitychange"]) {
-      window.addEventListener(leaving, () => (this.dirty || this.busy) && this.#keepHere());
+      window.addEventListener(leaving, () => {
+        this.#keepSteps();
+        if (this.dirty || this.busy) this.#keepHere();
+      });
     }
+  }
+
+  get #stepsKey() {
+    return `mirvo-steps-${this.photo}`;
+  }
+
+  /** What can be undone outlives a reload of this window, as long as the marks are the same. */
+  #keepSteps() {
+    try {
+      const [past, future] = [this.past.slice(-STEPS_KEPT), this.future.slice(-STEPS_KEPT)];
+      sessionStorage.setItem(this.#stepsKey, JSON.stringify({ at: inOrder(this.marks), past, future }));
+    } catch {
+      /* without room for it there is only no undo after a reload */
+    }
+  }
+
+  #recallSteps() {
+    const kept = JSON.parse(sessionStorage.getItem(this.#stepsKey) ?? "null");
+    if (kept?.at !== inOrder(this.marks)) return;
+    this.past = kept.past;
+    this.future = kept.future;
   }
 
   get #key() {

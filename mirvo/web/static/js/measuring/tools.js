@@ -3,7 +3,7 @@
 import { keepTrunks, freeLetter, ontoOutline, outward, ownerOf, put, putTrunk, trunksOf } from "./geometry.js";
 
 const HINTS = {
-  select: "Drag a point to move it, or choose one and use the arrow keys. Drag beside it to move the photo.",
+  select: "Click a mark to see its points; drag one to move it, or use the arrow keys. Drag beside it to move the photo.",
   trunk: "Trunk: drag an ellipse round it, or go round its edge just above the flare; Enter closes it. Another outline is a second trunk.",
   flare: "Flare: go round the edge where the solid flare splits into roots; Enter closes it.",
   root: "Root: start at the trunk's edge and follow its crest outward; Enter at its end.",
@@ -231,7 +231,10 @@ export class Tools {
       this.chooseRoot(this.store.marks.roots.length - 1);
       this.tool = "width";
     } else if (tool === "width") {
-      this.tool = "root";
+      // The next root that has none yet, then new roots again.
+      const next = this.store.marks.roots.findIndex((root) => !root.base_width);
+      if (next >= 0) this.chooseRoot(next);
+      this.tool = next >= 0 ? "width" : "root";
     } else if (tool === "ball" || tool === "wood") {
       this.tool = "wood";
     } else if (tool === "left" || tool === "right") {
