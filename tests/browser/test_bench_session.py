@@ -19,6 +19,13 @@ class BenchSessionTest(BrowserCase):
         page.wait_for_url("**/bench-sessions/*")
         self.bench = self.read(running_session, 1)
 
+    def turn_to(self, page, selector):
+        """Open the step that holds something: on a phone one is in view at a time."""
+        step = page.locator(selector).first.evaluate("one => one.closest('.step').id")
+        page.locator(f"[data-go={step}]").tap()
+        page.locator(f"#{step}").wait_for(state="visible")
+        self.assertEqual(page.locator(".bench-steps > .step:visible").count(), 1)
+
     def answers(self):
         return self.read(bench_state, self.bench.id).answers
 
@@ -28,17 +35,23 @@ class BenchSessionTest(BrowserCase):
     def test_a_whole_session_on_a_phone_with_the_server_killed_in_the_middle(self):
         page = self.open_page(**PHONE)
         self.begin(page)
+        self.turn_to(page, "[value='buds swelling']")
         page.get_by_text("buds swelling", exact=True).tap()
+        self.turn_to(page, "[name='done:lift']")
         page.get_by_label("Lift: done").tap()
         page.locator("[data-clock]").wait_for()
         self.handed_over(page)
         self.assertEqual(self.answers()["bud_stage"], "buds swelling")
 
         self.served.stop()
+        page.get_by_role("link", name="Next: ").locator("visible=true").tap()
+        self.turn_to(page, "[data-field=rot]")
         page.get_by_label("Ball depth below the root plane").fill("80")
         page.get_by_text("Rot", exact=True).tap()
         page.locator("[data-save][data-state=lost]").wait_for()
+        self.turn_to(page, "[data-root=A]")
         page.locator("[data-root=A] input[value=remove]").check()
+        self.turn_to(page, "#f-slice_mm")
         page.locator("#f-slice_mm").fill("20")
         page.keyboard.press("Tab")
         self.assertIn("kept on this device", page.locator("[data-save]").inner_text())
@@ -57,10 +70,13 @@ class BenchSessionTest(BrowserCase):
         page.reload()
         self.assertEqual(self.answers(), answers)
 
+        self.turn_to(page, "[name='done:fill']")
         page.get_by_label("Fill with soil: done").tap()
+        self.turn_to(page, "#f-next_time")
         page.get_by_label("For next time").fill("The left side is bare.")
         page.keyboard.press("Tab")
         self.handed_over(page)
+        page.locator("[data-go=close]").tap()
         page.get_by_role("button", name="Close and write the record").tap()
         page.wait_for_url("**/sessions/*")
         [session] = self.sessions_of(1)

@@ -3,6 +3,7 @@
 import { Clock } from "./clock.js";
 import { Photos } from "./photos.js";
 import { Queue } from "./queue.js";
+import { showOneStep } from "./steps.js";
 import { listenKnobs } from "../knobs.js";
 
 const root = document.querySelector("[data-bench]");
@@ -56,6 +57,7 @@ function valueOf(input) {
 
 function done(step, ticked) {
   root.querySelector(`[data-step="${step}"]`).classList.toggle("done", ticked);
+  root.querySelector(`[data-go="${step}"]`).classList.toggle("done", ticked);
   if (step === "lift") lifted = ticked ? Date.now() : null;
   if (step === "fill") covered = ticked ? Date.now() : null;
   clock?.set(lifted, covered);
@@ -171,6 +173,7 @@ function showAgain() {
 }
 
 showAgain();
+showOneStep(root);
 markRadios();
 queue.start();
 photos.start();
