@@ -55,6 +55,8 @@ class OpenForm(BaseModel):
 MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
 DAYS_BACK = {"today": 0, "yesterday": 1}
 LEAST_LETTERS = 3
+# No day is longer; thousands of digits are not even counted.
+MOST_LETTERS = 30
 
 
 def read_day(text: str, today: date) -> date | None:
@@ -69,6 +71,8 @@ def read_day(text: str, today: date) -> date | None:
     True
     """
     words = text.lower().strip()
+    if len(words) > MOST_LETTERS:
+        return None
     if words in DAYS_BACK:
         return today - timedelta(days=DAYS_BACK[words])
     iso = re.fullmatch(r"([0-9]{4})-([0-9]{1,2})-([0-9]{1,2})", words)

@@ -17,6 +17,7 @@ CORNERS = (
     ("Add a tree", "/trees/new"),
     ("Materials of the season", "/materials"),
     ("Practice profile", "/almanac/practice"),
+    ("Glossary", "/almanac/glossary"),
     ("Card to print", "/kit"),
     ("Calendar", "/kit#calendar"),
     ("Backup", "/kit#backup"),

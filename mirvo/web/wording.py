@@ -97,6 +97,41 @@ TRIAGE_GROUPS = {
 }
 # Of a root's length, as good as all of it.
 WHOLE = 0.999
+# Terms of the craft and of Mirvo's own figures, each in a sentence or two.
+GLOSSARY = {
+    "Nebari, flare": "The roots at the surface where they spread from the foot of the trunk. The "
+    "flare is the solid wood that widens into them.",
+    "Root plane": "The level at which most good roots leave the trunk. Heights and depths count "
+    "from it; a root a quarter of the trunk's diameter off it is said to lie off the plane.",
+    "Trunk diameter": "Of the circle with the area of the trunk's outline just above the flare.",
+    "Spread": "How wide the base is, as the mean over all directions: of the flare's outline, or "
+    "of all roots as far as two trunk diameters from the middle. The two are never mixed.",
+    "Spread ratio": "Spread divided by the trunk's diameter, so that trees can be compared.",
+    "Azimuth, clock": "Where a root leaves the trunk, seen from above: 12 at the back, 6 at the "
+    "front.",
+    "Radiality": "How evenly roots leave all round, 0 to 100: 100 for eight even ones, about 33 "
+    "for two opposite, 0 for none.",
+    "Coverage": "A part of radiality: the share of the circle that lies within an hour of a root, "
+    "thick roots counting more.",
+    "Evenness": "A part of radiality: how alike the gaps between neighbours are.",
+    "Balance": "A part of radiality: whether the widths of all sides weigh alike.",
+    "Heading": "A part of radiality: how straight outward the roots run.",
+    "Largest gap": "The widest angle between two neighbouring roots.",
+    "Ball": "The roots with their soil, out of the pot; its depth counts from the root plane.",
+    "Woody depth": "How deep wood thicker than an eighth of the trunk reaches: the least depth of "
+    "pot without another cut.",
+    "Feeding share": "How much of all fine, feeding root a session takes, with its ±.",
+    "Budget": "The feeding share you allow yourself in one session, by your practice, the species "
+    "and how the tree stands.",
+    "Bearing": "The feeding share a tree could bear at most; its answers to earlier sessions move "
+    "it up or down.",
+    "Strain": "How near a session comes to the bearing, 0 to 100: the square of its share over the "
+    "bearing.",
+    "Toll": "What a path costs the tree: 20 for each opening of the pot and the strain of each "
+    "session. Less is better.",
+    "Likely year": "The year by which four in five of the drawn futures have reached the target.",
+    "±": "The true value lies within it nineteen times of twenty, as far as the assumptions hold.",
+}
 UNITS = {"deg": "°", "%": " %", "mm": " mm"}
 __all__ = ["CONDITIONS", "HEIGHTS"]
 FEEDERS = ("none", "few", "some", "many")

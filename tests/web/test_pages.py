@@ -56,6 +56,11 @@ class PagesTest(StudioCase):
             "/eye-checks",
             "/kit",
             f"/photos/{photo.id}/desk",
+            f"/photos/{photo.id}",
+            f"/photos/{photo.id}?beside=99&over=1",
+            "/trees?form=ledger&order=trunk&back=1&page=9",
+            "/trees?tag=none&q=none",
+            "/almanac/glossary",
         ]
         places += [
             f"/trees/1{end}"

@@ -63,6 +63,11 @@ def show_almanac(reader: Reader) -> HTMLResponse:
     return almanac_page(reader, Filled())
 
 
+@router.get("/almanac/glossary")
+def show_glossary(reader: Reader) -> HTMLResponse:
+    return reader.page("almanac/glossary.html")
+
+
 @router.post("/almanac/species")
 @shown_again_on(almanac_page)
 def add_species(studio: StudioDep, form: Annotated[NewSpecies, Form()]) -> Response:

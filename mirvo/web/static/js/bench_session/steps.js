@@ -11,7 +11,9 @@ export function showOneStep(root) {
       else link.removeAttribute("aria-current");
     }
     root.classList.toggle("at-first", step === steps[0]);
-    links.find((link) => link.dataset.go === step.id)?.scrollIntoView({ block: "nearest", inline: "center" });
+    const link = links.find((one) => one.dataset.go === step.id);
+    // The index alone is moved, not the page.
+    if (link) link.parentElement.scrollLeft = link.offsetLeft - link.parentElement.clientWidth / 2;
   }
 
   /** The step an address points at or into, null where it points elsewhere. */
