@@ -13,6 +13,12 @@ interface EventTarget {
   name: string;
   type: string;
   checked: boolean;
+  setAttribute(name: string, value: string): void;
+}
+
+/* Loaded by its own file; without it pages are loaded whole. */
+interface Window {
+  htmx?: { ajax(verb: string, address: string, how: object): Promise<void> };
 }
 
 /* Which kind of event it is, its name says where it is listened to. */
