@@ -322,7 +322,7 @@ def _serve(data: Path | None, port: int | None) -> None:
     settings = Settings()
     studio = Studio(data or settings.data, clock=lambda: datetime.now(UTC))
     _tidy(studio)
-    application = create_app(studio)
+    application = create_app(studio, settings.own_names)
     gc.freeze()
     gc.set_threshold(20_000, 20, 20)
     print(f"Mirvo is at http://{settings.host}:{port or settings.port}", flush=True)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import ipaddress
+from collections.abc import Collection
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -53,14 +56,17 @@ POLICY = (
 NO_PAGE = "There is no such page."
 # A session's photos from a good camera, and then some.
 MAX_BODY = 400 * 1024 * 1024
+# Names that no one outside the home network can have lead anywhere; others are named here.
+HOME = (".local", ".lan", ".home.arpa")
 
 
-def create_app(studio: Studio) -> FastAPI:
-    """The web application on one opened data folder."""
+def create_app(studio: Studio, names: Collection[str] = ()) -> FastAPI:
+    """The web application on one opened data folder. names : of this computer that are its own,
+    beside addresses and names of the home."""
     app = FastAPI(title="Mirvo", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.studio = studio
     studio.replanner = Replanner(studio)
-    configure_guards(app)
+    configure_guards(app, names)
     configure_errors(app)
     configure_static(app)
     configure_routes(app)
@@ -78,10 +84,10 @@ def configure_static(app: FastAPI) -> None:
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
 
 
-def configure_guards(app: FastAPI) -> None:
+def configure_guards(app: FastAPI, names: Collection[str]) -> None:
     @app.middleware("http")
     async def guard(request: Request, call_next):  # type: ignore[no-untyped-def]
-        refused = _refuse(request)
+        refused = _refuse(request, names)
         response: Response = refused if refused is not None else await call_next(request)
         response.headers["Content-Security-Policy"] = POLICY
         response.headers["X-Content-Type-Options"] = "nosniff"
@@ -92,18 +98,44 @@ def configure_guards(app: FastAPI) -> None:
         return response
 
 
-def _refuse(request: Request) -> Response | None:
-    """Writing from another site's page, or with a body beyond all use, is turned away."""
+def _refuse(request: Request, names: Collection[str]) -> Response | None:
+    """A foreign name for this computer, writing from another site's page, or a body beyond all
+    use is turned away."""
+    host = request.headers.get("host", "")
+    if not _is_own(host, names):
+        return Response("Mirvo does not answer under this name.", 421)
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return None
     # Browsers say from which site a request comes; a form on another site must not write here.
-    if request.headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+    site = request.headers.get("sec-fetch-site", "same-origin")
+    origin = request.headers.get("origin")
+    if site not in ("same-origin", "none") or (
+        origin is not None and urlsplit(origin).netloc != host
+    ):
         return Response("Mirvo does not accept requests from other sites.", 403)
     # What is sent without a length is bounded where it is read.
     length = request.headers.get("content-length", "0")
     if length.isdigit() and int(length) > MAX_BODY:
         return Response("Too much at once: send at most 400 MB.", 413)
     return None
+
+
+def _is_own(host: str, names: Collection[str]) -> bool:
+    """Whether a request's host can only mean this computer: an address, or a name of the home.
+
+    A page of another site can have its own name lead here, and would then read all there is.
+    """
+    try:
+        name = urlsplit(f"//{host}").hostname or ""
+    except ValueError:
+        return False
+    if name in names or "." not in name or name.endswith(HOME):
+        return bool(name)
+    try:
+        ipaddress.ip_address(name)
+    except ValueError:
+        return False
+    return True
 
 
 def configure_errors(app: FastAPI) -> None:

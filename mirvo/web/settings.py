@@ -9,9 +9,15 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 class Settings(BaseSettings):
-    """Read from the environment as MIRVO_DATA, MIRVO_HOST, MIRVO_PORT."""
+    """Read from the environment as MIRVO_DATA, MIRVO_HOST, MIRVO_PORT, MIRVO_NAMES."""
 
     model_config = SettingsConfigDict(env_prefix="MIRVO_")
     data: Path = Field(default=Path("data"), description="Folder that holds database and photos.")
     host: str = Field(default="127.0.0.1", description="Address the server listens on.")
     port: int = Field(default=8000, description="Port the server listens on.")
+    names: str = Field(default="", description="Names it answers to, commas between.")
+
+    @property
+    def own_names(self) -> frozenset[str]:
+        """Names of this computer beside its addresses, in small letters."""
+        return frozenset(name.strip().lower() for name in self.names.split(",") if name.strip())

@@ -13,11 +13,12 @@ from markupsafe import Markup
 
 from mirvo.core.almanac import rules
 from mirvo.core.rootwork.kinds import kind_name
-from mirvo.core.season import BUD_STAGES, Window
+from mirvo.core.season import BUD_STAGES, Window, frost_day
 from mirvo.web import wording
 from mirvo.web.places import PLACES, TREE_PARTS
 
 HERE = Path(__file__).parent
+ANY_YEAR = 2001
 
 
 @cache
@@ -65,7 +66,7 @@ def days(window: Window) -> str:
 
 def day_of_year(value: str) -> str:
     """20 April, of a month and day as "04-20"."""
-    found = date.fromisoformat(f"2000-{value}")
+    found = frost_day(value, ANY_YEAR)
     return f"{found.day} {found:%B}"
 
 

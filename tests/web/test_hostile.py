@@ -95,3 +95,53 @@ class HostileMarksTest(StudioCase):
         broken["trunk"]["outline"] = broken["trunk"]["outline"][:2]
         self.assertIsNone(save_marks(self.studio, self.row.id, broken, 0).found.top)
         self.assertEqual(self.client.get("/trees/1").status_code, 200)
+
+
+class ForeignSitesTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.client = TestClient(create_app(self.studio, {"bonsai.example"}))
+
+    def status(self, method="GET", **headers):
+        return self.client.request(method, "/kit", headers=headers).status_code
+
+    def test_a_foreign_name_that_leads_here_is_not_answered(self):
+        for host in ("evil.example", "evil.example:8000", "127.0.0.1.evil.example", "", "[", "a.b"):
+            with self.subTest(host=host):
+                self.assertEqual(self.status(host=host), 421)
+        for host in ("localhost:8000", "127.0.0.1:8000", "[::1]:8000", "192.168.1.7", "yard.local"):
+            with self.subTest(host=host):
+                self.assertEqual(self.status(host=host), 200)
+        self.assertEqual(self.status(host="Bonsai.example"), 200)
+
+    def test_another_sites_page_cannot_write_whatever_the_browser_says_of_it(self):
+        place = "/almanac/practice"
+        for headers in (
+            {"origin": "https://evil.example"},
+            {"origin": "null"},
+            {"origin": "http://testserver:81"},
+            {"sec-fetch-site": "cross-site"},
+            {"sec-fetch-site": "same-site"},
+        ):
+            with self.subTest(headers=headers):
+                answer = self.client.post(place, data={"preset": "gentle"}, headers=headers)
+                self.assertEqual(answer.status_code, 403)
+        own = {"origin": "http://testserver", "sec-fetch-site": "same-origin"}
+        for headers in (own, {}):
+            answer = self.client.post(place, data={"preset": "gentle"}, headers=headers)
+            self.assertEqual(answer.status_code, 200)
+
+    def test_a_last_frost_is_kept_so_that_every_page_can_read_it(self):
+        sent = {"name": "Low yard", "school": "steady"}
+        for typed, kept in (("4-20", "04-20"), ("20 apr", "04-20"), ("1 May", "05-01")):
+            self.client.post("/almanac/yard", data={**sent, "last_frost": typed})
+            self.assertEqual(self.yard().last_frost, kept)
+        for typed in ("29 feb", "apr", "20/4", "2-30", "9" * 4400):
+            answer = self.client.post("/almanac/yard", data={**sent, "last_frost": typed})
+            self.assertEqual(answer.status_code, 422)
+        # A former version kept it as it was typed.
+        with self.studio.writing() as db:
+            db.execute(text("UPDATE yard SET last_frost = '4-20'"))
+        self.tree()
+        for place in ("/", "/trees", "/trees/1", "/almanac", "/almanac/species/zelkova", "/kit"):
+            self.assertEqual(self.client.get(place).status_code, 200)

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints, field_validator
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
+from mirvo.core.forms import FormModel, read_day
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Yard
 from mirvo.studio.context import Studio
 
 ONLY_ROW = 1
+ANY_YEAR = 2001
+SOME_DAY = date(ANY_YEAR, 12, 31)
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 
 
 class YardForm(FormModel):
-    """The studio itself. last_frost : MM-DD. frost_free : no frost ever comes.
+    """The studio itself.
+
+    last_frost : a day and its month, kept as MM-DD. frost_free : no frost ever comes.
     simulated_weather : the simulated station speaks for it. bench_days : of a week on which
     trees are worked.
     """
@@ -36,12 +40,13 @@ class YardForm(FormModel):
     @field_validator("last_frost")
     @classmethod
     def _a_day_of_the_year(cls, value: str) -> str:
-        try:
-            # A year without a leap day, so that the day is there in every year.
-            datetime.strptime(f"2001-{value}", "%Y-%m-%d")
-        except ValueError:
-            raise BadInput("last_frost", "Give month and day, such as 04-20.") from None
-        return value
+        # A year without a leap day, so that the day is there in every year.
+        found = read_day(f"{ANY_YEAR}-{value}", SOME_DAY) or read_day(
+            f"{value} {ANY_YEAR}", SOME_DAY
+        )
+        if found is None:
+            raise BadInput("last_frost", "Give a day and its month, such as 20 apr.")
+        return f"{found:%m-%d}"
 
 
 @read_once

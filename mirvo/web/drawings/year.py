@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, timedelta
 
 from mirvo.core.measure.records import TopRecord
+from mirvo.core.season import frost_day
 from mirvo.studio.yard.bench import Bench, Lane
 from mirvo.web import wording
 from mirvo.web.drawings.scene import Scene
@@ -72,8 +73,8 @@ def _weeks_said(bench: Bench) -> str:
 
 def _next(month_day: str, today: date) -> date:
     """The next day of a month and day, "04-20"."""
-    this = date.fromisoformat(f"{today.year}-{month_day}")
-    return this if this >= today else date.fromisoformat(f"{today.year + 1}-{month_day}")
+    this = frost_day(month_day, today.year)
+    return this if this >= today else frost_day(month_day, today.year + 1)
 
 
 def draw_lane(lane: Lane, today: date) -> Scene:

@@ -15,6 +15,7 @@ from mirvo.studio.yard.settings import YardForm, save_yard, yard_of
 from mirvo.studio.yard.weather import nights_near, place_of, put_night, take_nights
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
+from mirvo.web.templating import day_of_year
 
 router = APIRouter()
 MAX_FILE = 4 * 1024 * 1024
@@ -43,6 +44,7 @@ def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
     ]
     # What was filled in wins over what is kept, so that nothing typed is lost.
     kept = fields_from(yard_of(reader.db), tuple(YardForm.model_fields))
+    kept["last_frost"] = day_of_year(kept["last_frost"])
     nights, source = nights_near(reader.db, today)
     context = {
         "parts": [

@@ -27,6 +27,15 @@ document.querySelector(".find")?.addEventListener("keydown", (event) => {
   }
 });
 
+const SERVER_FAILED = 500;
+
+function complain(list, words) {
+  const line = document.createElement("li");
+  line.className = "complaint";
+  line.textContent = words;
+  list.append(line);
+}
+
 /* Intake of photos one request a file, so that progress is true and one bad file stops nothing. */
 const intake = document.querySelector("[data-intake]");
 if (intake) {
@@ -48,12 +57,10 @@ if (intake) {
       body.append("files", file);
       try {
         const answer = await fetch(intake.action, { method: "POST", body, headers: { "HX-Request": "true" } });
-        results.insertAdjacentHTML("beforeend", await answer.text());
+        if (answer.status >= SERVER_FAILED) complain(results, `${file.name}: the server could not keep it. It is still chosen; try again.`);
+        else results.insertAdjacentHTML("beforeend", await answer.text());
       } catch {
-        const line = document.createElement("li");
-        line.className = "complaint";
-        line.textContent = `${file.name}: the server could not be reached; choose it again later.`;
-        results.append(line);
+        complain(results, `${file.name}: the server could not be reached. It is still chosen; try again later.`);
       }
       refused = results.querySelectorAll(".complaint").length;
       progress.value = index + 1;

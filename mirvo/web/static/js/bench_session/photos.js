@@ -4,6 +4,8 @@ import { createStore, del, set, values } from "../../vendor/idb-keyval.js";
 import { newName } from "./queue.js";
 
 const RETRY_MS = 4000;
+/* Answers that say for good that this will never be kept; after any other it is tried again. */
+const NEVER = [400, 404, 409, 413, 415, 422];
 const kept = createStore("mirvo-bench", "photos");
 // What a former version of this page could not hand over.
 const FORMER = "mirvo-visits";
@@ -46,16 +48,14 @@ export class Photos extends EventTarget {
       body.append("id", photo.id);
       body.append("step", photo.step);
       body.append("photo", photo.file, photo.name);
-      let answer;
-      try {
-        answer = await fetch(`/bench-sessions/${this.bench}/photos`, {
-          method: "POST",
-          body,
-          headers: { Accept: "application/json" },
-        });
-      } catch {
+      const answer = await fetch(`/bench-sessions/${this.bench}/photos`, {
+        method: "POST",
+        body,
+        headers: { Accept: "application/json" },
+      }).catch(() => null);
+      if (!answer || !(answer.ok || NEVER.includes(answer.status))) {
         const count = this.here.length;
-        this.#say(photo.step, `${count} photo${count > 1 ? "s" : ""} kept here, handed over when the server is back.`);
+        this.#say(photo.step, `${count} photo${count > 1 ? "s" : ""} kept here, handed over when the server can keep ${count > 1 ? "them" : "it"}.`);
         setTimeout(() => { this.busy = false; this.send(); }, RETRY_MS);
         return;
       }
