@@ -9,8 +9,9 @@ from PIL import Image
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.standins.base import grown, random_base, without
 from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.flat_photo import plan_photo
 from mirvo.studio.measuring.same_tree import believed, doubts_of, say_same_tree
-from mirvo.studio.measuring.years import confirm, plan_photo, years_of
+from mirvo.studio.measuring.years import confirm, years_of
 from mirvo.studio.photos.simulated import photograph, truth_of
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import RootDone, SessionForm
