@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
+from hashlib import sha256
 from pathlib import Path
+from secrets import token_hex
 from threading import Lock
 from typing import Protocol
 
@@ -16,6 +18,8 @@ from mirvo.records.changes import Changes, watch
 from mirvo.records.database import DbSession, as_utc, open_database, reading, writing
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.measuring.vision_worker import VisionWorker
+
+KEY_FILE, KEY_BYTES = "studio-key", 8
 
 
 class Follower(Protocol):
@@ -35,7 +39,7 @@ class Studio:
     """One data folder, opened.
 
     Readings take a database session from `reading()`; a use case that changes something opens
-    one transaction with `writing()`.
+    one transaction with `writing()`. key : tells it from any other studio in a browser.
     """
 
     folder: Path
@@ -45,11 +49,13 @@ class Studio:
     vision: VisionWorker = field(init=False)
     planning: Lock = field(init=False, default_factory=Lock)
     replanner: Follower | None = field(init=False, default=None)
+    key: str = field(init=False)
 
     def __post_init__(self) -> None:
         self.engine = open_database(self.folder)
         self.photos = PhotoStore(self.folder)
         self.vision = VisionWorker()
+        self.key = _key_of(self.folder)
 
     def close(self) -> None:
         """Let go of the database file and the process that looks at photos."""
@@ -92,3 +98,16 @@ class Studio:
     def standins(self) -> Path:
         """Truth of simulated photos, beside the photos."""
         return self.folder / "standins"
+
+
+def _key_of(folder: Path) -> str:
+    """What tells this data folder from any other in a browser that knows both by one address."""
+    path = folder / KEY_FILE
+    with suppress(OSError):
+        path.touch(exist_ok=True)
+        if not (known := path.read_text("ascii").strip()):
+            known = token_hex(KEY_BYTES)
+            path.write_text(known, "ascii")
+        return known
+    # A folder that cannot be written to is only read; its place tells it apart.
+    return sha256(str(folder.resolve()).encode()).hexdigest()[: 2 * KEY_BYTES]

@@ -24,6 +24,8 @@ Context = dict[str, Any]
 # Pictures whose address changes with what they show.
 KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
 
+ASK_AGAIN = {"Cache-Control": "private, no-cache"}
+
 
 @dataclass(frozen=True)
 class PageReader:
@@ -51,6 +53,7 @@ class PageReader:
                 {
                     "yard": yard_of(self.db),
                     "today": self.today,
+                    "studio_key": self.studio.key,
                     "place": self.request.url.path,
                     "laid": self._just_laid(),
                     **context,

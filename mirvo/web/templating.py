@@ -14,11 +14,13 @@ from markupsafe import Markup
 from mirvo.core.almanac import rules
 from mirvo.core.rootwork.kinds import kind_name
 from mirvo.core.season import BUD_STAGES, Window, frost_day
+from mirvo.records.models import Photo
 from mirvo.web import wording
 from mirvo.web.places import PLACES, TREE_PARTS
 
 HERE = Path(__file__).parent
 ANY_YEAR = 2001
+DIGEST_SHOWN = 12
 
 
 @cache
@@ -38,6 +40,7 @@ def environment() -> Environment:
     made.filters["percent"] = percent
     made.filters["signed"] = signed
     made.filters["address"] = address
+    made.filters["picture"] = picture
     made.globals["asset"] = asset
     made.globals["icon"] = icon
     made.globals["words"] = wording
@@ -88,6 +91,12 @@ def signed(value: float, digits: int = 0) -> str:
 def address(fields: dict[str, object]) -> str:
     """Fields as an address holds them after its question mark; what says nothing is left out."""
     return urlencode({name: value for name, value in fields.items() if value})
+
+
+def picture(photo: Photo, size: str) -> str:
+    """Address of a photo in a size of `SIZES`. It bears what the photo is, so that no browser shows
+    another yard's photo of the same number in its place."""
+    return f"/photos/{photo.id}/{size}.jpg?v={photo.digest[:DIGEST_SHOWN]}"
 
 
 @cache

@@ -193,7 +193,7 @@ class PagesTest(StudioCase):
         self.assertIn("Low yard", self.client.get("/").text)
         answer = self.client.post("/almanac/yard", data={**sent, "last_frost": "13-40"})
         self.assertEqual(answer.status_code, 422)
-        self.assertIn("such as 04-20", answer.text)
+        self.assertIn("such as 20 apr", answer.text)
         self.assertEqual(self.yard().last_frost, "05-10")
 
     def test_assets_carry_their_hash(self):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import select
@@ -35,8 +35,8 @@ UNKNOWN_LAST = float("inf")
 class TreeRow:
     """One line of the list of trees.
 
-    measured : its base as it stands, None before the first. measurement_id, revision : of the
-    measurement that is of. target : None where nothing is set.
+    measured : its base as it stands, None before the first. measurement_id, stamp : of the
+    measurement that is of, and when its marks were last kept. target : None where nothing is set.
     """
 
     stands: TreeStanding
@@ -44,7 +44,7 @@ class TreeRow:
     measured: TopRecord | None
     verdict: Verdict
     measurement_id: int | None = None
-    revision: int = 0
+    stamp: str = ""
     target: Target | None = None
 
     @property
@@ -186,7 +186,7 @@ def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
             Measurement.stands,
             Measurement.top,
             Measurement.id,
-            Measurement.revision,
+            Measurement.updated_at,
             Target,
         )
         .outerjoin(Measurement, Measurement.id == newest)
@@ -202,7 +202,7 @@ def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
     ]
     standings = standings_of(db, [line[0] for line in found], today)
     rows = []
-    for tree, worked, measured, measurement_id, revision, target in found:
+    for tree, worked, measured, measurement_id, kept_at, target in found:
         stands = standings[tree.id]
         last = stands.sessions[0].done_on if stands.sessions else None
         rows.append(
@@ -212,11 +212,16 @@ def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
                 worked or measured,
                 stands.usual_verdict,
                 measurement_id,
-                revision or 0,
+                stamp_of(kept_at),
                 target,
             )
         )
     return rows
+
+
+def stamp_of(moment: datetime | None) -> str:
+    """A moment as part of an address, to the millisecond."""
+    return "" if moment is None else f"{round(moment.timestamp() * 1000):x}"
 
 
 def _said_of(tree: Tree, species: Species) -> str:

@@ -9,6 +9,7 @@ from mirvo.core.plan.records import PlannedPath
 from mirvo.records.models import Measurement, RootSession
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
 from mirvo.studio.yard.sheet import Sheet
+from mirvo.studio.yard.tree_list import stamp_of
 from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.tiles import add_base, flat_address
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe
@@ -174,7 +175,12 @@ def draw_sheet(
 def _lay_photo(scene: Scene, shown: Measurement, view: WheelView, frame_mm: float) -> None:
     half = AROUND_BASE * (shown.top.frame_mm if shown.top else frame_mm) * view.scale
     corner = view.centre[0] - half, view.centre[1] - half
-    scene.image(corner, (2 * half, 2 * half), flat_address(shown.id, shown.revision), "plan-photo")
+    scene.image(
+        corner,
+        (2 * half, 2 * half),
+        flat_address(shown.id, stamp_of(shown.updated_at)),
+        "plan-photo",
+    )
 
 
 def draw_strip(sheet: Sheet) -> dict[int, Scene]:

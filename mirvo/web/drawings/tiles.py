@@ -34,15 +34,15 @@ def _tile(row: TreeRow, measured: TopRecord, scale: float) -> Scene:
     add_base(scene, measured, middle, scale)
     half = AROUND_BASE * measured.frame_mm * scale
     if row.measurement_id is not None:
-        address = flat_address(row.measurement_id, row.revision)
+        address = flat_address(row.measurement_id, row.stamp)
         scene.image((middle[0] - half, middle[1] - half), (2 * half, 2 * half), address)
     _scale_bar(scene, scale)
     return scene
 
 
-def flat_address(measurement_id: int, revision: int) -> str:
-    """Where a base's photo laid flat is fetched; it changes with the marks."""
-    return f"/measurements/{measurement_id}/base.jpg?v={revision}-{MADE}"
+def flat_address(measurement_id: int, stamp: str) -> str:
+    """Where a base's photo laid flat is fetched. stamp : when its marks were last kept."""
+    return f"/measurements/{measurement_id}/base.jpg?v={stamp}-{MADE}"
 
 
 def _scale_bar(scene: Scene, scale: float) -> None:

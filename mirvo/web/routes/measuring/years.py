@@ -14,7 +14,7 @@ from mirvo.studio.yard.sheet import sheet_of
 from mirvo.web.drawings.wheel import draw_two_dates
 from mirvo.web.drawings.years import years_charts
 from mirvo.web.forms import Filled, shown_again_on
-from mirvo.web.reader import KEEP_FOR_LONG, Reader, StudioDep
+from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Reader, StudioDep
 from mirvo.web.wording import short_day
 
 router = APIRouter()
@@ -98,10 +98,11 @@ def plan_photo(
 
 
 @router.get("/measurements/{measurement_id}/base.jpg")
-def base_photo(reader: Reader, measurement_id: int) -> FileResponse:
+def base_photo(reader: Reader, measurement_id: int, v: str = "") -> FileResponse:
     path = flat_photo.base_photo(reader.db, reader.studio, measurement_id)
-    # Its address bears the revision of the marks, so it never changes.
-    return FileResponse(path, media_type="image/jpeg", headers=KEEP_FOR_LONG)
+    # An address that says when the marks were kept never changes what it shows.
+    headers = KEEP_FOR_LONG if v else ASK_AGAIN
+    return FileResponse(path, media_type="image/jpeg", headers=headers)
 
 
 def _drawn(pair: use.Comparison | None) -> dict[str, object]:

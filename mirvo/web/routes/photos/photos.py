@@ -25,7 +25,7 @@ from mirvo.studio.photos.simulated import shoot_from_above
 from mirvo.studio.tree_queries import load_tree
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.progress import LINES, told_in_lines
-from mirvo.web.reader import KEEP_FOR_LONG, Reader, StudioDep
+from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Reader, StudioDep
 
 router = APIRouter()
 Files = list[UploadFile]
@@ -143,10 +143,12 @@ def stop_shooting(studio: StudioDep, tree_id: int) -> Response:
 
 
 @router.get("/photos/{photo_id}/{size}.jpg")
-def picture(reader: Reader, photo_id: int, size: str) -> FileResponse:
+def picture(reader: Reader, photo_id: int, size: str, v: str = "") -> FileResponse:
     photo = load_photo(reader.db, photo_id)
     path = reader.studio.photos.derivative(photo.digest, size)
-    return FileResponse(path, media_type="image/jpeg", headers=KEEP_FOR_LONG)
+    # By its number alone it may be another photo tomorrow, or another yard's.
+    headers = KEEP_FOR_LONG if v and photo.digest.startswith(v) else ASK_AGAIN
+    return FileResponse(path, media_type="image/jpeg", headers=headers)
 
 
 def _to_desk(request: Request, coming: Iterator[Stage | Answer[int] | Refusal]) -> Response:

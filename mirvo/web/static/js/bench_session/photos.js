@@ -1,6 +1,7 @@
 /* Photos on their way: kept in this browser's database until the server has them. */
 
 import { createStore, del, set, values } from "../../vendor/idb-keyval.js";
+import { studio } from "../studio.js";
 import { newName } from "./queue.js";
 
 const RETRY_MS = 4000;
@@ -19,7 +20,7 @@ export class Photos extends EventTarget {
   }
 
   async add(step, file) {
-    const photo = { id: newName(), bench: this.bench, step, name: file.name, file };
+    const photo = { id: newName(), studio, bench: this.bench, step, name: file.name, file };
     this.here.push(photo);
     await set(photo.id, photo, kept).catch(() => {});
     this.send();
@@ -27,7 +28,8 @@ export class Photos extends EventTarget {
 
   async start() {
     const waiting = await values(kept).catch(() => []);
-    this.here.push(...waiting.filter((one) => one.bench === this.bench));
+    // Those of a former version do not say of which studio they are.
+    this.here.push(...waiting.filter((one) => one.bench === this.bench && (one.studio ?? studio) === studio));
     for (const { visit, ...photo } of await former()) {
       if (visit === this.bench) this.here.push({ ...photo, bench: visit });
     }

@@ -1,5 +1,7 @@
 /* Entries on their way: kept in this browser before they are sent, until the server has them. */
 
+import { keptUnder, keyOf } from "../studio.js";
+
 const PAUSE_MS = 60;
 const RETRY_MS = 2500;
 
@@ -10,10 +12,9 @@ export class Queue extends EventTarget {
   constructor(bench) {
     super();
     this.bench = bench;
-    this.key = `mirvo-entries-${bench}`;
-    const former = `mirvo-taps-${bench}`; // what a former version of this page could not hand over
-    this.entries = JSON.parse(localStorage.getItem(this.key) ?? localStorage.getItem(former) ?? "[]");
-    localStorage.removeItem(former);
+    this.key = keyOf(`entries-${bench}`);
+    // The last two are what former versions of this page could not hand over.
+    this.entries = JSON.parse(keptUnder(`entries-${bench}`, `mirvo-entries-${bench}`, `mirvo-taps-${bench}`) ?? "[]");
     this.#store();
     this.busy = false;
     this.timer = null;

@@ -1,6 +1,8 @@
 /* The marks, their history, and keeping them: every change goes to the server, one request at
    a time; while it cannot be reached they stay in this browser and are handed over later. */
 
+import { keptUnder, keyOf } from "../studio.js";
+
 const PAUSE_MS = 80;
 const RETRY_MS = 3000;
 const MAX_UNANSWERED = 20;
@@ -44,7 +46,7 @@ export class Store extends EventTarget {
   }
 
   get #stepsKey() {
-    return `mirvo-steps-${this.photo}`;
+    return keyOf(`steps-${this.photo}`);
   }
 
   /** What can be undone outlives a reload of this window, as long as the marks are the same. */
@@ -65,7 +67,7 @@ export class Store extends EventTarget {
   }
 
   get #key() {
-    return `mirvo-marks-${this.photo}`;
+    return keyOf(`marks-${this.photo}`);
   }
 
   get #place() {
@@ -190,7 +192,7 @@ export class Store extends EventTarget {
 
   /** Take up what the last visit could not hand over, unless others changed the marks since. */
   #recover() {
-    const kept = JSON.parse(localStorage.getItem(this.#key) ?? "null");
+    const kept = JSON.parse(keptUnder(`marks-${this.photo}`, `mirvo-marks-${this.photo}`) ?? "null");
     if (!kept) return;
     localStorage.removeItem(this.#key);
     const unanswered = kept.unanswered ?? [];
