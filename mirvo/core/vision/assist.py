@@ -80,7 +80,7 @@ class Assistant:
         if others and _along(path, others) > SHARED_TOO_MUCH:
             path = avoiding(self.tracer, others).path(tip_cell)
         widths = width_along(self.tracer.root, path)
-        crest = crest_seen(view, path)
+        crest = crest_seen(view, path, widths)
         base_width, sd_px = self._base_of(path, widths)
         return TracedRoot(path=spots(crest), base_width=base_width, points_sd_px=round(sd_px, 1))
 

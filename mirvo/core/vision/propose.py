@@ -21,7 +21,7 @@ Flags = npt.NDArray[np.bool_]
 NEUTRAL = 0.32
 # What a root has to gather on its way to be worth showing; chosen on scenes not rendered for
 # it.
-MIN_GAIN = 15.0
+MIN_GAIN = 18.0
 MIN_CELLS = 16.0
 # More than any base shows at once; a bound against endless soil.
 MAX_ROOTS = 24
@@ -38,6 +38,8 @@ COVERED, MIN_OWN_SHARE = -0.02, 0.55
 SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
 # The crest's height of the base's width, as path-traced scenes show it; widths looked at there.
 BASE_CREST_SHARE, NEAR_BASE = 0.3, 4
+# How far above the middle of what shows of a root its crest stands, of its width.
+CREST_RISE = 0.25
 CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.08, 2.0
 
 
@@ -195,7 +197,7 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     confidence = how_sure(tracer.root, path, widths)
     base_width = view.photo(across_base(path, widths))
     return Proposal(
-        path=crest_seen(view, path),
+        path=crest_seen(view, path, widths),
         base_width=base_width,
         points_sd_px=point_sd_px(base_width, confidence),
         confidence=confidence,
@@ -203,9 +205,16 @@ def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Pr
     )
 
 
-def crest_seen(view: PlanView, path: Array) -> Array:
-    """Pixels (m, 2) of a path along the crest, with no more points than its shape needs."""
-    return view.photo(np.array(LineString(path).simplify(SIMPLE_CELLS).coords))
+def crest_seen(view: PlanView, path: Array, widths: Array) -> Array:
+    """Pixels (m, 2) of a path along the crest, with no more points than its shape needs.
+
+    widths : at each point of the path, in cells. Aslant the model sees the middle of what shows
+    of a root, and its crest stands a little farther from the camera.
+    """
+    away = path - view.foot
+    rise = CREST_RISE * widths / max(view.camera_mm / view.cell_mm, 1.0)
+    raised = path + away * rise[:, None]
+    return view.photo(np.array(LineString(raised).simplify(SIMPLE_CELLS).coords))
 
 
 def base_width_of(widths: Array) -> float:
