@@ -48,8 +48,8 @@ AT_FIELD = {
     "string_too_short": "Please fill this in.",
     "float_parsing": "Please give a number, such as 42 or 42.5.",
     "int_parsing": "Please give a whole number.",
-    "date_parsing": "Please give a date as year-month-day.",
-    "date_from_datetime_parsing": "Please give a date as year-month-day.",
+    "date_parsing": "Please give a day as 12 mar 2026.",
+    "date_from_datetime_parsing": "Please give a day as 12 mar 2026.",
 }
 
 

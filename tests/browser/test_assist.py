@@ -201,6 +201,7 @@ class AssistTest(BrowserCase):
         self.begun()
         page = self.open_page(has_touch=True, viewport={"width": 390, "height": 844})
         page.goto(self.desk)
+        page.keyboard.press("0")  # the whole photo
         page.get_by_role("button", name="Front").tap()
         x, y = self.screen(self.known["front"], page)
         touch = page.context.new_cdp_session(page)

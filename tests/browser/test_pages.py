@@ -69,7 +69,10 @@ class PagesTest(BrowserCase):
         self.tree(name="Mole pine", species_key="scots-pine")
         self.page.goto("/trees")
         self.page.locator("#q").fill("zelk")
-        expect(self.page.locator(".ledger tbody th")).to_have_text(["Ferry zelkova"])
+        expect(self.page.locator(".base-name > a")).to_have_text(["Ferry zelkova"])
+        # What is typed stays under the hand while the list changes.
+        expect(self.page.locator("#q")).to_be_focused()
+        expect(self.page.locator("#q")).to_have_value("zelk")
 
     def test_two_tabs_keep_both_sides(self):
         tree = self.tree()
@@ -89,6 +92,7 @@ class PagesTest(BrowserCase):
         save_marks(self.studio, photo.id, marks, 0)
         desk = f"/photos/{photo.id}/desk"
         self.page.goto(desk)
+        self.page.keyboard.press("0")  # the whole photo
         save_marks(self.studio, photo.id, {**marks, "front": [10.0, 10.0]}, 1)
         self.page.keyboard.press("f")
         self.page.mouse.click(*self.screen([300.0, 500.0]))

@@ -55,8 +55,6 @@ class WholeWayTest(BrowserCase):
             page.locator("[data-address^='trunk/']").count(), len(marks["trunk"]["outline"])
         )
         self.assertEqual(page.locator("[data-address^='calibration/']").count(), 4)
-        for _ in range(4):
-            page.keyboard.press("+")
         page.keyboard.press("e")
         self.click_points(marks["flare"]["outline"])
         page.keyboard.press("Enter")

@@ -162,10 +162,11 @@ class SessionsTest(StudioCase):
     def test_the_bench_shows_aftercare_and_what_is_due(self):
         self.simulate_weather()
         self.assertEqual(
-            [row.tree.id for row in self.read(bench, self.studio.today).soon], [self.tree_row.id]
+            [lane.row.tree.id for lane in self.read(bench, self.studio.today).lanes if lane.week],
+            [self.tree_row.id],
         )
         self.record(done_on=date(2026, 11, 10), bud_stage="", slice_mm=0)
-        due = self.read(bench, self.studio.today).aftercare
+        due = self.read(bench, self.studio.today).care
         self.assertEqual({one.tree.id for one in due}, {self.tree_row.id})
         self.assertEqual(
             [(one.task.code, one.task.due.isoformat()) for one in due],
@@ -174,8 +175,8 @@ class SessionsTest(StudioCase):
         )
         tick(self.studio, due[0].task.id)
         self.assertEqual(
-            [one.task.code for one in self.read(bench, self.studio.today).aftercare],
+            [one.task.code for one in self.read(bench, self.studio.today).care],
             ["shade", "cold"],
         )
         tick(self.studio, due[0].task.id, done=False)
-        self.assertEqual(len(self.read(bench, self.studio.today).aftercare), 3)
+        self.assertEqual(len(self.read(bench, self.studio.today).care), 3)

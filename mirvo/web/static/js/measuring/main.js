@@ -172,7 +172,9 @@ const letterKeys = part("letter-keys");
 letterKeys.checked = localStorage.getItem(LETTER_KEYS) !== "off";
 letterKeys.addEventListener("change", () => localStorage.setItem(LETTER_KEYS, letterKeys.checked ? "on" : "off"));
 /* A base that is marked already is what one comes to look at. */
-const marked = trunksOf(store.marks).flatMap((one) => one.outline).concat((store.marks.roots ?? []).flatMap((one) => one.path));
-if (marked.length > 2) view.frame(marked, AROUND_BASE);
+const outlines = trunksOf(store.marks).flatMap((one) => one.outline);
+const paths = (store.marks.roots ?? []).flatMap((one) => one.path);
+if (paths.length) view.frame(outlines.concat(paths), AROUND_BASE);
+else if (outlines.length) view.frame(outlines, AROUND_TRUNK);
 listenKeys({ ...desk, letters: () => letterKeys.checked, cross: () => cross, setCross: (to) => { cross = to; } });
 draw();
