@@ -103,11 +103,12 @@ class Studio:
 def _key_of(folder: Path) -> str:
     """What tells this data folder from any other in a browser that knows both by one address."""
     path = folder / KEY_FILE
-    with suppress(OSError):
+    # A damaged key must not keep the studio from opening.
+    with suppress(OSError, ValueError):
         path.touch(exist_ok=True)
         if not (known := path.read_text("ascii").strip()):
             known = token_hex(KEY_BYTES)
             path.write_text(known, "ascii")
         return known
-    # A folder that cannot be written to is only read; its place tells it apart.
+    # Where none can be kept, the folder's place tells it apart.
     return sha256(str(folder.resolve()).encode()).hexdigest()[: 2 * KEY_BYTES]

@@ -124,13 +124,6 @@ def measurements_of(db: DbSession, tree_id: int) -> tuple[Measurement, ...]:
 
 
 @read_once
-def records_over_years(db: DbSession, tree_id: int) -> tuple[tuple[date, TopRecord], ...]:
-    """Day and record of every measurement from above, oldest first."""
-    rows = measurements_of(db, tree_id)
-    return tuple((row.measured_on, row.top) for row in rows if row.top is not None)
-
-
-@read_once
 def measured_base(db: DbSession, tree_id: int, until: date | None = None) -> MeasuredBase | None:
     """The latest measurement with figures, on or before a day, and the roots that stand of it."""
     # A page that shows the base also shows the years, so they are read once for both.

@@ -27,6 +27,8 @@ SOON_DAYS = 120
 YEAR_DAYS = 365
 # So long after a session what the tree does is looked at.
 ANSWERS_DAYS = 240
+# Verdicts under which a path's session is what is to be done.
+REPOT = ("repot_now", "repot_next")
 
 
 @dataclass(frozen=True)
@@ -161,12 +163,14 @@ def bench(db: DbSession, today: date) -> Bench:
     rows = [row for row in list_trees(db, today) if row.tree.died_on is None]
     rows.sort(key=lambda row: (*row.due, row.window.end, row.tree.name))
     year = today + timedelta(days=YEAR_DAYS)
-    weeks = _weeks(yard, today, [row for row in rows if _is_due(row, year)])
+    # What asks for something now may have its next window years ahead; it has no week here.
+    due = [row for row in rows if _is_due(row, year) and row.window.start <= year]
+    weeks = _weeks(yard, today, due)
     planned = {row.tree.id: (week.monday, free) for week in weeks for row, free in week.trees}
     care = open_care(db, today, year)
     by_tree: dict[int, list[Due]] = defaultdict(list)
-    for due in care:
-        by_tree[due.tree.id].append(due)
+    for task in care:
+        by_tree[task.tree.id].append(task)
     lanes = []
     for row in rows:
         week, free = planned.get(row.tree.id, (None, []))
@@ -176,7 +180,7 @@ def bench(db: DbSession, today: date) -> Bench:
     return Bench(
         today,
         lanes,
-        [due for due in care if due.task.due <= soon or (due.task.since or year) <= today],
+        [one for one in care if one.task.due <= soon or (one.task.since or year) <= today],
         running_sessions(db),
         frost_watch(db, today),
         weeks,
@@ -185,9 +189,12 @@ def bench(db: DbSession, today: date) -> Bench:
 
 
 def _step(row: TreeRow, yard: Yard) -> PlannedStep | None:
-    """What the tree's path plans for its next window; None while no plan holds."""
+    """What the tree's path plans for its next window; None while no plan holds, or while the
+    verdict is another than to repot."""
     plan = row.stands.plan
-    return None if plan is None else step_of(plan, yard.school, row.window.year)
+    if plan is None or row.verdict.kind not in REPOT:
+        return None
+    return step_of(plan, yard.school, row.window.year)
 
 
 def _answering(rows: list[TreeRow], today: date) -> list[Answering]:

@@ -58,9 +58,9 @@ def draw_head(today: date, frosty: list[float], last_frost: str, bench: Bench) -
     for week in bench.weeks:
         for place in range(len(week.trees)):
             role = "load-over" if place >= week.room else "load"
-            # A dot a tree, above the line that today's lanes begin at.
-            at = max(week.monday, today)
-            scene.circle((_x(at, today) + 4, HEAD_PX - 5 - 6 * (place % 2)), 2.4, role)
+            # A dot a tree, in twos, so that none lies over another.
+            x = _x(max(week.monday, today), today) + 4 + 6 * (place // 2)
+            scene.circle((x, HEAD_PX - 5 - 6 * (place % 2)), 2.4, role)
     return scene
 
 
@@ -113,9 +113,11 @@ def draw_lane(lane: Lane, today: date) -> Scene:
 
 def planned(lane: Lane) -> str:
     """What will be done in a lane's window."""
+    name = lane.row.verdict.name
     if lane.step is None:
-        return lane.row.verdict.name
-    return wording.step_in_brief(lane.step)
+        return name
+    brief = wording.step_in_brief(lane.step)
+    return f"{name}: {brief}" if lane.row.verdict.kind == "repot_now" else brief
 
 
 def resting(lane: Lane) -> str:

@@ -8,7 +8,8 @@ from mirvo.studio.path.target import TargetForm, set_target
 from mirvo.studio.records.answers import DeathForm, say_died
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.tree_list import ORDERS, page_of_trees
-from mirvo.studio.yard.trees import TreeForm
+from mirvo.studio.yard.trees import TreeForm, say_strength
+from mirvo.web.drawings.year import planned
 from tests.studio_case import StudioCase
 
 
@@ -91,3 +92,19 @@ class YearAtTheBenchTest(StudioCase):
             move_tree(self.studio, lane.row.tree.id, self.studio.today)
         move_tree(self.studio, lane.row.tree.id, None)
         self.assertEqual(self.bench().lanes[0].week, lane.week)
+
+    def test_a_lane_says_what_the_verdict_says(self):
+        measured = self.tree(acquired_on=date(2020, 3, 1))
+        photo, marks = self.photo(measured)
+        save_marks(self.studio, photo.id, marks, 0)
+        form = TargetForm(spread_ratio=3.0, largest_gap_deg=90, pot_depth_mm=40, basis="roots")
+        set_target(self.studio, measured.id, form)
+        self.planned(measured.id)
+        for strength in ("strong", "weak"):
+            say_strength(self.studio, measured.id, strength)
+            for lane in self.bench().lanes:
+                with self.subTest(strength=strength, verdict=lane.row.verdict.kind):
+                    repots = lane.row.verdict.kind in ("repot_now", "repot_next")
+                    self.assertTrue(lane.step is None or repots)
+                    if not repots:
+                        self.assertEqual(planned(lane), lane.row.verdict.name)
