@@ -26,7 +26,7 @@ from mirvo.core.vision.propose import (
     point_sd_px,
     propose_roots,
 )
-from mirvo.core.vision.trace import Tracer, avoiding, tracer
+from mirvo.core.vision.trace import Tracer, avoiding, covered_by, reaching, tracer
 from mirvo.core.vision.width import width_along
 
 # Help needs no error bars: one draw keeps the map quick.
@@ -71,14 +71,19 @@ class Assistant:
             raise BadInput("tip", OUT_OF_REACH)
         if self.tracer.trunk[y, x]:
             raise BadInput("tip", "the tip lies on the trunk; click where the root ends")
-        if not np.isfinite(self.tracer.cost[y, x]):
-            raise BadInput("tip", "no way leads from there to the trunk")
         tip_cell = self._on_the_ridge(x, y)
-        path = self.tracer.path(tip_cell)
+        traced = self.tracer
+        if not traced.ways.reach(tip_cell):
+            # Where nothing looks like a root the artist may know better.
+            traced = reaching(traced, tip_cell)
+        if not traced.ways.reach(tip_cell):
+            raise BadInput("tip", "no way leads from there to the trunk")
+        path = traced.path(tip_cell)
         others = [self._cells(path) for path in taken]
         # A way that mostly runs along a marked root was drawn into it; it is sought beside it.
         if others and _along(path, others) > SHARED_TOO_MUCH:
-            path = avoiding(self.tracer, others).path(tip_cell)
+            beside = avoiding(traced, covered_by(traced, others))
+            path = beside.path(tip_cell) if beside.ways.reach(tip_cell) else path
         widths = width_along(self.tracer.root, path)
         crest = crest_seen(view, path, widths)
         base_width, sd_px = self._base_of(path, widths)
@@ -112,9 +117,9 @@ class Assistant:
         """The likeliest cell right by a clicked one: a click misses the middle a little."""
         low_x, low_y = max(0, x - NEAR_CELLS), max(0, y - NEAR_CELLS)
         # The click moves onto the middle of the root nearby, else the path ends at its edge.
-        part = np.where(
-            np.isfinite(self.tracer.cost) & ~self.tracer.trunk, self.tracer.ridge, -1.0
-        )[low_y : y + NEAR_CELLS + 1, low_x : x + NEAR_CELLS + 1]
+        part = np.where(self.tracer.trunk, -1.0, self.tracer.ridge)[
+            low_y : y + NEAR_CELLS + 1, low_x : x + NEAR_CELLS + 1
+        ]
         row, column = np.unravel_index(int(part.argmax()), part.shape)
         return low_x + int(column), low_y + int(row)
 

@@ -12,7 +12,8 @@ from mirvo.core.measure import geometry
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.offers import ProposedRoot, pair, spots
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, PlanView
-from mirvo.core.vision.trace import Tracer
+from mirvo.core.vision.trace import MAX_GAP, SOIL, Tracer, avoiding, covered_by
+from mirvo.core.vision.ways import HEADINGS, STEP_CELLS
 from mirvo.core.vision.width import width_along
 
 Cells = npt.NDArray[np.int64]
@@ -29,12 +30,11 @@ COVER_SHARE = 0.85
 FLANK = 1.6
 SIMPLE_CELLS = 0.7
 SHARPNESS = 0.55
-# A root may dip under soil for a short way and come up again.
-SOIL, MAX_GAP = 0.12, 14
-# What a way gathers that runs square to the root; looked at over so many steps.
-ACROSS, STEPS_BACK = 0.35, 8
-# A second path along a root found already is that root.
-COVERED, MIN_OWN_SHARE = -0.02, 0.55
+# What a way gathers that runs square to the root.
+ACROSS = 0.35
+# A second path along a root found already is that root; one that comes out from under it is not.
+COVERED, MIN_OWN_SHARE, MIN_OWN_SHARE_AGAIN = -0.02, 0.55, 0.4
+LOOKS = 2
 SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
 # The crest's height of the base's width, as path-traced scenes show it; widths looked at there.
 BASE_CREST_SHARE, NEAR_BASE = 0.3, 4
@@ -74,121 +74,90 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
     ----------
     front_mm : (2,), a point on the front side, on the plane of the photo.
     """
-    gain_of = (tracer.root * _along_the_root(tracer) - NEUTRAL).astype(float)
+    found: list[_Found] = []
+    for _ in range(LOOKS):
+        # Looked at again with what was found costly to run along, the rest shows under it.
+        taken = _taken(tracer, found)
+        new = _find(avoiding(tracer, taken) if found else tracer, taken, again=bool(found))
+        found += new
+        if not new:
+            break
+    proposals = [_proposal(tracer, one, front_mm) for one in found]
+    return sorted(proposals, key=lambda root: root.azimuth_deg)
+
+
+@dataclass(frozen=True)
+class _Found:
+    """A root's path (n, 2), cells, and its width at each of its points, cells."""
+
+    path: Array
+    widths: Array
+
+
+def _taken(tracer: Tracer, found: list[_Found]) -> Flags:
+    return covered_by(tracer, [one.path for one in found], COVER_SHARE)
+
+
+def _find(tracer: Tracer, taken: Flags, again: bool) -> list[_Found]:
+    """Roots besides those whose ground (n, n) is taken already, the surest first."""
+    ways = tracer.ways
+    root, standing = ways.at(tracer.root), ways.at(tracer.standing) > 0.5
+    # A rim or the edge of a board may look like a root, but no root runs along it from the trunk.
+    along = ACROSS + (1.0 - ACROSS) * np.clip(np.cos(ways.astray), 0.0, 1.0)
+    gain_of = root[:, None] * along - NEUTRAL
     # Where the trunk stands before it nothing speaks for a root, nor against one.
-    gain_of[tracer.trunk | tracer.standing] = 0.0
-    order, back = _walk_order(tracer)
+    gain_of[standing | (ways.at(tracer.trunk) > 0.5)] = 0.0
+    soil = (root < SOIL) & ~standing
+    covered = ways.at(taken) > 0.5
+    steps = ways.steps()
     found = []
-    soil = (tracer.root < SOIL) & ~tracer.standing
     for _ in range(MAX_ROOTS):
         # The best way is taken, its ground covered, and the rest looked at anew.
-        gains = _gains(order, back, gain_of, soil)
+        gain_of[covered] = COVERED
+        # What a root covers is not soil that another must leap.
+        gains = _gains(steps, gain_of, soil & ~covered)
         tip = int(gains.argmax())
         if gains[tip] < MIN_GAIN:
             break
-        y, x = divmod(tip, tracer.root.shape[1])
-        way = tracer.way((x, y))
-        path = tracer.path((x, y))
-        widths = width_along(tracer.root, path)
-        own = _own_share(gain_of, way)
-        _cover(gain_of, way, widths)
-        # What a root covers is not soil that another must leap.
-        soil[gain_of == COVERED] = False
+        places = ways.nodes_to(tip) // HEADINGS
+        own = float(1.0 - covered[places].mean())
+        path = tracer.smooth(ways.along(tip))
+        covered |= ways.at(covered_by(tracer, [path], COVER_SHARE)) > 0.5
+        covered[places] = True
         long_enough = geometry.arc_lengths(path[None])[0, -1] >= MIN_CELLS
-        if len(path) >= 3 and long_enough and own >= MIN_OWN_SHARE and _is_root(tracer, way):
-            found.append(_proposal(tracer, path, widths, front_mm))
-    return sorted(found, key=lambda root: root.azimuth_deg)
+        enough_own = own >= (MIN_OWN_SHARE_AGAIN if again else MIN_OWN_SHARE)
+        if len(path) >= 3 and long_enough and enough_own and _is_root(tracer, path):
+            found.append(_Found(path, width_along(tracer.root, path)))
+    return found
 
 
-def _along_the_root(tracer: Tracer) -> Array:
-    """How much the way to each cell runs as the root there does (n, n), `ACROSS` to 1.
-
-    A rim or the edge of a board may look like a root, but no root runs along it from the trunk.
-    """
-    back = tracer.back.ravel()
-    before = np.arange(back.size)
-    for _ in range(STEPS_BACK):
-        before = np.where(back[before] >= 0, back[before], before)
-    side = tracer.back.shape[1]
-    y, x = np.divmod(np.arange(back.size), side)
-    old_y, old_x = np.divmod(before, side)
-    step = np.stack([x - old_x, y - old_y], axis=1)
-    length = np.maximum(np.hypot(*step.T), 1.0)
-    agree = (step * tracer.ahead.reshape(-1, 2)).sum(axis=1) / length
-    # Right by the trunk a way has no direction yet.
-    agree = np.where(length < 2.0, 1.0, np.clip(agree, 0.0, 1.0))
-    return np.asarray(ACROSS + (1.0 - ACROSS) * agree).reshape(tracer.root.shape)
-
-
-def _walk_order(tracer: Tracer) -> tuple[Cells, Cells]:
-    """Cells within reach by rising cost, so that each comes after the one before it."""
-    cost = tracer.cost.ravel()
-    reached = np.flatnonzero(np.isfinite(cost) & _worth_walking(tracer).ravel())
-    # Cheapest first, so that the cell before is always summed already.
-    order = reached[np.argsort(cost[reached], kind="stable")]
-    return order, tracer.back.ravel()
-
-
-def _worth_walking(tracer: Tracer) -> Flags:
-    """Cells near enough to a root that a way to one may lead over them."""
-    import cv2
-
-    near = (tracer.root > SOIL) | tracer.standing | tracer.trunk
-    leap = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * MAX_GAP + 1, 2 * MAX_GAP + 1))
-    return np.asarray(cv2.dilate(near.astype(np.uint8), leap) > 0)
-
-
-def _gains(order: Cells, back: Cells, gain_of: Array, soil: Flags) -> Array:
-    """Evidence for a root summed along the way to each cell; a way ends at a stretch of soil."""
-    gains = np.full(gain_of.size, -np.inf)
-    # Plain lists: a loop over single numpy values is many times slower.
-    values, bare = gain_of.ravel().tolist(), soil.ravel().tolist()
-    summed: dict[int, float] = {}
-    gaps: dict[int, int] = {}
-    for cell, before in zip(order.tolist(), back[order].tolist(), strict=True):
-        if before >= 0 and before not in summed:
-            continue
-        gap = gaps.get(before, 0) + 1 if bare[cell] else 0
-        if gap > MAX_GAP:
-            continue
+def _gains(steps: list[tuple[Cells, Cells]], gain_of: Array, soil: Flags) -> Array:
+    """Evidence for a root summed along the way to each node; a way ends at a stretch of soil."""
+    values = (gain_of * STEP_CELLS).ravel()
+    bare, length = np.repeat(soil, HEADINGS), np.tile(STEP_CELLS, len(soil))
+    gains, gaps = np.full(values.size, -np.inf), np.zeros(values.size)
+    for step, (nodes, before) in enumerate(steps):
+        if step == 0:
+            gains[before] = 0.0
+        gaps[nodes] = np.where(bare[nodes], gaps[before] + length[nodes], 0.0)
         # A way that has lost more than it gathered begins anew; the trunk is near everywhere.
-        summed[cell] = max(summed.get(before, 0.0), 0.0) + values[cell]
-        gaps[cell] = gap
-    if summed:
-        gains[np.fromiter(summed, int)] = np.fromiter(summed.values(), float)
+        so_far = np.where(np.isfinite(gains[before]), np.maximum(gains[before], 0.0), -np.inf)
+        gains[nodes] = np.where(gaps[nodes] > MAX_GAP, -np.inf, so_far + values[nodes])
     return gains
 
 
-def _own_share(gain_of: Array, way: Array) -> float:
-    """Share of a way that no root found before it explains."""
-    x, y = way.astype(int).T
-    return float((gain_of[y, x] != COVERED).mean())
-
-
-def _is_root(tracer: Tracer, way: Array) -> bool:
-    """Whether most of a way shows root, and little of it the trunk that leans over it."""
-    x, y = way.astype(int).T
+def _is_root(tracer: Tracer, path: Array) -> bool:
+    """Whether most of a path shows root, and little of it the trunk that leans over it."""
+    last = tracer.root.shape[0] - 1
+    x, y = np.clip(np.round(geometry.dense(path, 1.0)), 0, last).astype(int).T
     shows = tracer.root[y, x] > SURE
     leans = tracer.standing[y, x] & ~tracer.trunk[y, x]
     return float(shows.mean()) >= MIN_SURE_SHARE and float(leans.mean()) <= MAX_LEAN_SHARE
 
 
-def _cover(gain_of: Array, way: Array, widths: Array) -> None:
-    """What one root explains speaks for no other."""
-    import cv2  # heavy: only where a photo is really looked at
-
-    mask = np.zeros(gain_of.shape, np.uint8)
-    half = COVER_SHARE * np.interp(
-        np.linspace(0, 1, len(way)), np.linspace(0, 1, len(widths)), widths
-    )
-    for (x, y), reach in zip(way.astype(int), half, strict=True):
-        cv2.circle(mask, (int(x), int(y)), max(3, int(reach)), 1, -1)
-    gain_of[mask > 0] = COVERED
-
-
-def _proposal(tracer: Tracer, path: Array, widths: Array, front_mm: Array) -> Proposal:
+def _proposal(tracer: Tracer, found: _Found, front_mm: Array) -> Proposal:
     """A proposal from a path along the crest as it is seen on the flat view."""
-    view = tracer.view
+    view, path, widths = tracer.view, found.path, found.widths
     # The crest stands up from the plane; its foot lies nearer to the camera's.
     height = BASE_CREST_SHARE * base_width_of(widths) * view.cell_mm
     foot = view.plane.to_plane(view.photo(path[1:2])[None], height)[0]

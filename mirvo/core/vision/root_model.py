@@ -22,8 +22,15 @@ WEIGHTS = Path(__file__).parent / "roots.onnx"
 # The scale it was taught at; sides it takes are multiples of sixteen.
 PX_PER_TRUNK = 64
 MULTIPLE = 16
-# Turned and mirrored views are looked at too, and the answers averaged.
-VIEWS = ((0, False), (1, True), (2, False), (3, True))
+# Finer, coarser, turned and mirrored views are looked at, and the answers averaged: px per trunk,
+# quarters of a turn, mirrored or not.
+Look = tuple[int, int, bool]
+LOOKS: tuple[Look, ...] = (
+    (56, 0, False), (56, 1, True), (72, 2, False), (72, 3, True), (88, 1, False), (88, 2, True)
+)  # fmt: skip
+LOOKS_AT_ONE_SCALE: tuple[Look, ...] = tuple(
+    (PX_PER_TRUNK, quarters, quarters % 2 == 1) for quarters in range(4)
+)
 
 
 @dataclass(frozen=True)
@@ -38,7 +45,10 @@ class SeenRoots:
 
 
 def see_roots(
-    picture: npt.NDArray[np.uint8], trunk: npt.NDArray[np.uint8], px_per_trunk: float
+    picture: npt.NDArray[np.uint8],
+    trunk: npt.NDArray[np.uint8],
+    px_per_trunk: float,
+    looks: tuple[Look, ...] = LOOKS,
 ) -> SeenRoots:
     """What the model sees in a picture (n, m, 3), red, green, blue.
 
@@ -50,15 +60,18 @@ def see_roots(
     import cv2  # heavy: only where a photo is really looked at
 
     height, width = trunk.shape
-    scale = PX_PER_TRUNK / px_per_trunk
-    size = max(MULTIPLE, round(width * scale)), max(MULTIPLE, round(height * scale))
-    how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
-    small = cv2.resize(picture, size, interpolation=how).astype(np.float32) / 255
-    drawn = cv2.resize(trunk, size, interpolation=how).astype(np.float32) / 255
-    given = np.concatenate([small.transpose(2, 0, 1), drawn[None]])
-    answer = np.mean([_turned(given, *view) for view in VIEWS], axis=0)
-    maps = [cv2.resize(part, (width, height), interpolation=cv2.INTER_LINEAR) for part in answer]
-    root, on_trunk, crest, right, down = maps
+
+    def looked(look: Look) -> Map:
+        scale = look[0] / px_per_trunk
+        size = max(MULTIPLE, round(width * scale)), max(MULTIPLE, round(height * scale))
+        how = cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR
+        small = cv2.resize(picture, size, interpolation=how).astype(np.float32) / 255
+        drawn = cv2.resize(trunk, size, interpolation=how).astype(np.float32) / 255
+        answer = _turned(np.concatenate([small.transpose(2, 0, 1), drawn[None]]), *look[1:])
+        whole = [cv2.resize(part, (width, height)) for part in answer]
+        return np.asarray(whole, np.float32)
+
+    root, on_trunk, crest, right, down = np.mean([looked(look) for look in looks], axis=0)
     return SeenRoots(root, on_trunk, crest, np.stack([right, down], axis=-1))
 
 

@@ -1,7 +1,7 @@
-"""Following roots over the map of what is seen: least-cost paths back to the trunk.
+"""Following roots over the map of what is seen: least-cost ways back to the trunk.
 
 Costs are low along a root's crest and high over soil, so a path keeps to its root even
-where that curls. (Least-cost paths: Dijkstra 1959, as in scikit-image's MCP.)
+where that curls; how ways pass what crosses them is told in `ways`.
 """
 
 from __future__ import annotations
@@ -9,20 +9,23 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-import numpy.typing as npt
 
+from mirvo.core.measure import geometry
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, Mask, PlanView
 from mirvo.core.vision.root_model import SeenRoots, as_mask, see_roots
+from mirvo.core.vision.ways import Ways, find_ways
 from mirvo.core.vision.width import width_along
 
-FLOOR = 0.03
 CREST_FROM, UNDER_TRUNK, STANDS = 0.3, 0.25, 0.4
 SMOOTH_CELLS = 5.0
 SPACING_CELLS = 6.0
+# Less sure than this it is soil. A root may dip under it for a short way and come up again.
+SOIL, MAX_GAP = 0.12, 14
 # Of the outline's radius: where a root has left the flare, and its base is seen.
 CLEAR_OF_FLARE = 1.22
-TAKEN_COST = 12.0
+# What a cell that another root covers costs more: running along it is dear, crossing it is not.
+TAKEN_COST = 1.5
 
 
 @dataclass(frozen=True)
@@ -32,8 +35,7 @@ class Tracer:
     root : (n, n), probability of a root, 1 in the trunk. ridge : (n, n), high along crests.
     ahead : (n, n, 2), outward along the root, cells x and y, shorter where that is unsure.
     standing : (n, n), what is seen there is the trunk, also where it leans over the roots.
-    back : (n, n), the cell before each on its cheapest way from the trunk, -1 in the trunk.
-    cost : (n, n), of that way. trunk : (n, n), cells of the trunk.
+    trunk : (n, n), cells of the trunk. ways : the cheapest ways out from it.
     """
 
     view: PlanView
@@ -41,34 +43,24 @@ class Tracer:
     ridge: Map
     ahead: Map
     standing: Mask
-    back: npt.NDArray[np.int64]
-    cost: Array
     trunk: Mask
-
-    def way(self, cell: tuple[int, int]) -> Array:
-        """Cells (n, 2), x and y, from the trunk's edge to a cell."""
-        side = self.back.shape[1]
-        flat = cell[1] * side + cell[0]
-        steps = [flat]
-        before = self.back.ravel()
-        while before[flat] >= 0:
-            flat = int(before[flat])
-            steps.append(flat)
-        # Walked from the tip back, given from the trunk outward.
-        y, x = np.divmod(np.array(steps[::-1]), side)
-        return np.stack([x, y], axis=1).astype(float)
+    ways: Ways
 
     def path(self, cell: tuple[int, int]) -> Array:
-        """A smooth path (n, 2) in cells from the trunk's outline to a cell.
+        """A smooth path (n, 2) in cells from the trunk's outline to a cell that ways reach."""
+        return self.smooth(self.ways.to(cell))
+
+    def smooth(self, way: Array) -> Array:
+        """A way (n, 2), cells, as a smooth path from the trunk's outline on.
 
         Right by the trunk the flare hides where a root comes from; there the path runs
         straight back to the outline.
         """
-        return self.followed(_smoothed(self.way(cell)))
+        return self.followed(_smoothed(way))
 
     def followed(self, way: Array) -> Array:
         """A way (n, 2), cells, in even steps from the outline on, as paths are that were found."""
-        return _from_the_outline(_even(way), self.view)
+        return _from_the_outline(geometry.dense(way, SPACING_CELLS), self.view)
 
 
 def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
@@ -78,45 +70,55 @@ def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
     drawn = as_mask(view.trunk, view.known.shape) > 0
     root = np.where(drawn, 1.0, np.where(view.known, seen.root, 0.0)).astype(np.float32)
     ridge = _ridge(root, seen)
-    cost, back = _walk(view, trunk, np.asarray(1.0 / (FLOOR + ridge), float))
     standing = np.asarray((seen.trunk > seen.root) & (seen.trunk > STANDS))
-    return Tracer(view, root, ridge, seen.ahead, standing, back, cost, trunk)
+    open_to = _near_roots(root, standing | trunk) & view.known
+    ways = find_ways(ridge, seen.ahead, trunk, open_to, np.zeros(root.shape))
+    return Tracer(view, root, ridge, seen.ahead, standing, trunk, ways)
 
 
-def avoiding(traced: Tracer, taken: list[Array]) -> Tracer:
-    """The same with other roots, paths (n, 2) in cells, made costly to run along.
+def avoiding(traced: Tracer, taken: Mask) -> Tracer:
+    """The same with what other roots cover (n, n) costly to run along, and cheap to cross."""
+    open_to = _near_roots(traced.root, traced.standing | traced.trunk) & traced.view.known
+    dearer = np.where(taken, TAKEN_COST, 0.0)
+    ways = find_ways(traced.ridge, traced.ahead, traced.trunk, open_to, dearer)
+    return replace(traced, ways=ways)
 
-    A crossing stays cheap, so a root that ends upon another is led back along its own bark.
-    """
+
+def reaching(traced: Tracer, cell: tuple[int, int]) -> Tracer:
+    """The same with the ground between the trunk and a cell open to ways, root or not."""
+    import cv2
+
+    open_to = _near_roots(traced.root, traced.standing | traced.trunk)
+    lane = np.zeros(traced.root.shape, np.uint8)
+    middle = np.round(traced.view.trunk.mean(axis=0)).astype(int)
+    cv2.line(lane, (int(middle[0]), int(middle[1])), cell, 1, CELLS_PER_TRUNK)
+    open_to = (open_to | (lane > 0)) & traced.view.known
+    ways = find_ways(traced.ridge, traced.ahead, traced.trunk, open_to, np.zeros(traced.root.shape))
+    return replace(traced, ways=ways)
+
+
+def covered_by(traced: Tracer, paths: list[Array], share: float = 0.5) -> Mask:
+    """Cells (n, n) within so much of a root's width of any of its paths (k, 2), cells."""
     import cv2
 
     mask = np.zeros(traced.root.shape, np.uint8)
-    for path in taken:
-        width = max(3, round(float(np.median(width_along(traced.root, path)))))
-        cv2.polylines(mask, [np.round(path).astype(np.int32)], False, 1, width)
-    costs = 1.0 / (FLOOR + traced.ridge)
-    cost, back = _walk(traced.view, traced.trunk, np.where(mask > 0, costs + TAKEN_COST, costs))
-    return replace(traced, back=back, cost=cost)
+    for path in paths:
+        widths = width_along(traced.root, path)
+        line = geometry.dense(path, 1.0)
+        at = np.linspace(0, len(path) - 1, len(line))
+        reach = np.maximum(3, share * np.interp(at, np.arange(len(path)), widths))
+        for (x, y), radius in zip(np.round(line).astype(int), reach, strict=True):
+            cv2.circle(mask, (int(x), int(y)), int(radius), 1, -1)
+    return mask > 0
 
 
-def _walk(view: PlanView, trunk: Mask, costs: Array) -> tuple[Array, npt.NDArray[np.int64]]:
-    """Cost of the cheapest way to every cell, and the cell before it on that way."""
+def _near_roots(root: Map, standing: Mask) -> Mask:
+    """Cells near enough to a root that a way to one may lead over them."""
     import cv2  # heavy: only where a photo is really looked at
-    from skimage.graph import MCP_Geometric
 
-    # Only the rim of the trunk is a start; within it a way would cost nothing and run anywhere.
-    core = cv2.erode(trunk.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
-    # A negative cost is a wall.
-    costs = np.where(core | ~view.known, -1.0, costs)
-    walk = MCP_Geometric(costs)
-    cost, steps = walk.find_costs(np.argwhere(trunk & ~core & view.known))
-    # The last one stands for cells nobody reached.
-    offsets = np.array([*walk.offsets, (0, 0)])
-    dy, dx = np.moveaxis(offsets[steps], 2, 0)
-    y, x = np.indices(costs.shape)
-    back = (y - dy) * costs.shape[1] + (x - dx)
-    back[(steps < 0) | ((dy == 0) & (dx == 0))] = -1
-    return np.asarray(cost), back
+    near = (root > SOIL) | standing
+    leap = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * MAX_GAP + 1, 2 * MAX_GAP + 1))
+    return np.asarray(cv2.dilate(near.astype(np.uint8), leap) > 0)
 
 
 def _ridge(root: Map, seen: SeenRoots) -> Map:
@@ -130,18 +132,10 @@ def _smoothed(way: Array) -> Array:
 
     if len(way) < 4:
         return way
-    smooth = gaussian_filter1d(way, SMOOTH_CELLS, axis=0, mode="nearest")
+    fine = geometry.dense(way, 1.0)
+    smooth = gaussian_filter1d(fine, SMOOTH_CELLS, axis=0, mode="nearest")
     smooth[0], smooth[-1] = way[0], way[-1]
     return np.asarray(smooth)
-
-
-def _even(way: Array) -> Array:
-    """The path with a point every few cells."""
-    steps = np.hypot(*np.diff(way, axis=0).T)
-    along = np.concatenate([[0.0], np.cumsum(steps)])
-    count = max(2, round(along[-1] / SPACING_CELLS) + 1)
-    at = np.linspace(0, along[-1], count)
-    return np.stack([np.interp(at, along, axis) for axis in way.T], axis=1)
 
 
 def _from_the_outline(path: Array, view: PlanView) -> Array:

@@ -16,7 +16,7 @@ import numpy.typing as npt
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array
-from mirvo.core.vision.root_model import PX_PER_TRUNK, SeenRoots, see_roots
+from mirvo.core.vision.root_model import LOOKS_AT_ONE_SCALE, PX_PER_TRUNK, SeenRoots, see_roots
 
 Picture = npt.NDArray[np.uint8]
 # From a shoot to a thick field-grown trunk; each look serves for a third more or less.
@@ -133,7 +133,9 @@ def _look(picture: Picture, plane: PlaneMap, trunk_mm: float) -> _Look:
         np.uint8,
     )
     nobody_drew = np.zeros(view.shape[:2], np.uint8)
-    return _Look(see_roots(view, nobody_drew, PX_PER_TRUNK), cell, low, trunk_mm)
+    return _Look(
+        see_roots(view, nobody_drew, PX_PER_TRUNK, LOOKS_AT_ONE_SCALE), cell, low, trunk_mm
+    )
 
 
 def _foot(look: _Look) -> Array | None:

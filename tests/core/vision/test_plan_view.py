@@ -16,7 +16,7 @@ from mirvo.core.vision.contour import best_line, snap_line
 from mirvo.core.vision.edges import edge_offsets
 from mirvo.core.vision.outline import ellipse_points
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, plan_view
-from mirvo.core.vision.trace import avoiding, tracer
+from mirvo.core.vision.trace import avoiding, covered_by, reaching, tracer
 from mirvo.core.vision.width import width_along, widths_seen
 from tests.marks import top_marks
 
@@ -113,11 +113,25 @@ class FlatTest(unittest.TestCase):
     def test_avoiding_a_root_leaves_other_ways_alone(self):
         tip = self.root(200.0)[-1]
         cell = (round(tip[0]), round(tip[1]))
-        other = avoiding(self.tracer, [self.root(110.0)])
-        np.testing.assert_allclose(other.path(cell), self.tracer.path(cell), atol=2.0)
+        other = avoiding(self.tracer, covered_by(self.tracer, [self.root(110.0)]))
+        np.testing.assert_allclose(other.path(cell)[-1], self.tracer.path(cell)[-1], atol=2.0)
+        away = cdist(other.path(cell), dense(self.tracer.path(cell), 1.0)).min(axis=1)
+        self.assertLess(away.max(), 3.0)
         taken = self.root(110.0)[-1]
-        y, x = round(taken[1]), round(taken[0])
-        self.assertGreater(other.cost[y, x], self.tracer.cost[y, x])
+        dear, cheap = (
+            one.ways.cost[one.ways.nodes_at((round(taken[0]), round(taken[1])))].min()
+            for one in (other, self.tracer)
+        )
+        self.assertGreater(dear, cheap)
+
+    def test_ground_without_a_root_is_reached_when_asked(self):
+        middle = self.view.trunk.mean(axis=0)
+        cell = (round(middle[0] - 200), round(middle[1] + 20))
+        self.assertFalse(self.tracer.ways.reach(cell))
+        path = reaching(self.tracer, cell).path(cell)
+        np.testing.assert_allclose(path[-1], cell)
+        straight = dense(np.array([middle, cell], float), 1.0)
+        self.assertLess(cdist(path, straight).min(axis=1).max(), CELLS_PER_TRUNK)
 
 
 class EdgeTest(unittest.TestCase):
