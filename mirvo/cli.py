@@ -1,4 +1,6 @@
-"""The command line: `mirvo serve | demo | measure | propose | plan | card | backup | restore`."""
+"""The command line: `mirvo serve | demo | measure | propose | plan | card`, and for the data
+folder `backup | restore | check`.
+"""
 
 from __future__ import annotations
 
@@ -17,6 +19,7 @@ from mirvo.core.errors import BadInput, MirvoError
 
 if TYPE_CHECKING:
     from mirvo.core.measure.plane_map import PhotoInfo
+    from mirvo.formats.bundle import Bundled
     from mirvo.studio.context import Studio
 
 app = typer.Typer(
@@ -255,9 +258,10 @@ def backup_command(
     if not (folder / FILE_NAME).exists():
         raise BadInput(str(folder), "holds no data of Mirvo")
     studio = Studio(folder, clock=lambda: datetime.now(UTC))
-    size = write_backup(studio, out)
+    written = write_backup(studio, out)
     studio.close()
-    print(f"{out} written, {size / 1e6:.1f} MB.")
+    print(f"{out} written and checked, {written.size / 1e6:.1f} MB.")
+    _tell_lost(written.held)
 
 
 @app.command("restore")
@@ -277,8 +281,39 @@ def restore_command(
     trees = "1 tree" if found.trees == 1 else f"{found.trees} trees"
     photos = "1 photo" if found.photos == 1 else f"{found.photos} photos"
     print(f"{folder}: {trees}, {photos}, as of {found.made_at}.")
-    if found.missing:
-        print(f"{found.missing} photos were missing already when the backup was made.")
+    _tell_lost(found)
+
+
+def _tell_lost(bundled: Bundled) -> None:
+    for words in bundled.lost:
+        print(f"Not sound: {words}", file=sys.stderr)
+
+
+@app.command("check")
+def check_command(
+    data: Data = None,
+    clear: Annotated[
+        bool, typer.Option("--clear", help="Remove files that no record knows and left-overs.")
+    ] = False,
+) -> None:
+    """Compare records and files of a data folder, and name what is missing, damaged or left."""
+    from mirvo.records.database import FILE_NAME
+    from mirvo.studio.context import Studio
+    from mirvo.studio.yard.checkup import check_folder, clear_away
+    from mirvo.web.settings import Settings
+
+    folder = data or Settings().data
+    if not (folder / FILE_NAME).exists():
+        raise BadInput(str(folder), "holds no data of Mirvo")
+    studio = Studio(folder, clock=lambda: datetime.now(UTC))
+    found = check_folder(studio)
+    studio.close()
+    for sentence in found.sentences():
+        print(sentence)
+    if clear and found.to_clear:
+        print(f"{clear_away(found) / 1e6:.1f} MB cleared away.")
+    if found.lost:
+        raise SystemExit(1)
 
 
 @app.command()
@@ -315,22 +350,27 @@ def _serve(data: Path | None, port: int | None) -> None:
 
     import uvicorn
 
+    from mirvo.records.lock import held
     from mirvo.studio.context import Studio
     from mirvo.web.app import create_app
     from mirvo.web.settings import Settings
 
     settings = Settings()
-    studio = Studio(data or settings.data, clock=lambda: datetime.now(UTC))
-    _tidy(studio)
-    application = create_app(studio, settings.own_names)
-    gc.freeze()
-    gc.set_threshold(20_000, 20, 20)
-    print(f"Mirvo is at http://{settings.host}:{port or settings.port}", flush=True)
-    uvicorn.run(application, host=settings.host, port=port or settings.port, log_level="warning")
+    folder, at = data or settings.data, port or settings.port
+    with held(folder):
+        studio = Studio(folder, clock=lambda: datetime.now(UTC))
+        _tidy(studio)
+        application = create_app(studio, settings.own_names)
+        gc.freeze()
+        gc.set_threshold(20_000, 20, 20)
+        print(f"Mirvo is at http://{settings.host}:{at}", flush=True)
+        uvicorn.run(application, host=settings.host, port=at, log_level="warning")
 
 
 def _tidy(studio: Studio) -> None:
     """What is done once a start; should it fail, the records are served all the same."""
+    import sqlite3
+
     from sqlalchemy.exc import SQLAlchemyError
 
     from mirvo.records.snapshots import keep_snapshot
@@ -339,7 +379,7 @@ def _tidy(studio: Studio) -> None:
     try:
         keep_snapshot(studio.folder, studio.today)
         clear_heap(studio)
-    except (OSError, SQLAlchemyError) as error:
+    except (OSError, SQLAlchemyError, sqlite3.Error, MirvoError) as error:
         print(f"Today's copy or the compost heap could not be seen to: {error}", file=sys.stderr)
 
 

@@ -3,12 +3,17 @@
 A bundle is a zip file: `mirvo.sqlite3`, the originals as `photos/<sha256>`, what is known of
 simulated photos as `standins/<sha256>.json`, and last `manifest.json`, which says what must
 be there. It is written as a stream, so that its size is no matter.
+
+A bundle from elsewhere may be made to harm: nothing in it is a file's name unless it is a digest,
+nothing is unpacked beyond what photos and records can come to, and records that run anything of
+their own are refused.
 """
 
 from __future__ import annotations
 
 import hashlib
 import json
+import os
 import re
 import shutil
 import sqlite3
@@ -25,8 +30,16 @@ from typing import IO, Literal
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from mirvo.core.errors import BadInput
-from mirvo.records.database import FILE_NAME, copy_database, newest_revision
-from mirvo.records.photos import PhotoStore
+from mirvo.records.database import (
+    FILE_NAME,
+    copy_database,
+    known_revisions,
+    newest_revision,
+    tables_at,
+    tables_of,
+)
+from mirvo.records.photos import DIGEST, MAX_BYTES, PhotoStore, digest_of
+from mirvo.records.soundness import complaint_about
 
 FORMAT: Literal["mirvo-bundle"] = "mirvo-bundle"
 VERSION = 1
@@ -37,18 +50,21 @@ CHUNK = 1 << 20
 MAX_MANIFEST = 64 << 20
 # what zipfile raises for damage, a way of packing it does not know, and a password
 UNREADABLE = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError)
-PHOTO = re.compile(r"photos/([0-9a-f]{64})")
 STANDIN = re.compile(r"standins/[0-9a-f]{64}\.json")
+# Photos lie in a bundle as they are; records and truths of simulated photos pack well, but no
+# more than so much. What says it unpacks to more is made to fill a disk.
+MOST_PACKED, MOST_STANDIN, MOST_RECORDS = 100, 4 << 20, 16 << 30
 
 
 @dataclass(frozen=True)
 class Bundled:
-    """What a bundle holds. missing : photos whose files were gone when it was made."""
+    """What a bundle holds. photos : that came back whole. lost : the others, in words: by tree and
+    name, what befell each."""
 
     made_at: str
     trees: int
     photos: int
-    missing: int
+    lost: tuple[str, ...]
 
 
 class Manifest(BaseModel):
@@ -63,6 +79,8 @@ class Manifest(BaseModel):
     trees: int
     photos: tuple[str, ...]
     missing: tuple[str, ...]
+    # Not what they were already when the bundle was made; they are in it as they were found.
+    damaged: tuple[str, ...] = ()
 
 
 class _Outlet:
@@ -100,12 +118,14 @@ def bundle_pieces(folder: Path, made_at: datetime) -> Iterator[bytes]:
             for piece in _put(made, FILE_NAME, records, zipfile.ZIP_DEFLATED):
                 digest.update(piece)
                 yield outlet.taken()
-            missing = []
+            missing, damaged = [], []
             for name in digests:
-                path = store.place_of(name)
-                if not path.exists():
+                path = store.place_of(name) if DIGEST.fullmatch(name) else None
+                if path is None or not path.exists():
                     missing.append(name)
                     continue
+                if digest_of(path) != name:
+                    damaged.append(name)
                 for _ in _put(made, f"photos/{name}", path, zipfile.ZIP_STORED):
                     yield outlet.taken()
                 known = folder / STANDINS / f"{name}.json"
@@ -119,19 +139,23 @@ def bundle_pieces(folder: Path, made_at: datetime) -> Iterator[bytes]:
                 revision=revision,
                 records_sha256=digest.hexdigest(),
                 trees=trees,
-                photos=tuple(sorted(set(digests) - set(missing))),
+                photos=tuple(sorted(set(digests) - set(missing) - set(damaged))),
                 missing=tuple(missing),
+                damaged=tuple(damaged),
             )
             made.writestr(MANIFEST, manifest.model_dump_json(indent=1))
         yield outlet.taken()
 
 
 def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
-    """Put a bundle into a new data folder; all of it is checked before the folder is there.
+    """Put a bundle into a new data folder: all that is sound in it.
+
+    The records must be sound; photos that are not are left out and named.
 
     Raises
     ------
-    BadInput : the folder is taken, or says what in the bundle is damaged, missing or too new.
+    BadInput : the folder is taken, or says what in the bundle is damaged, harmful or too new;
+        nothing of it stays.
     """
     if folder.exists() and any(folder.iterdir()):
         raise BadInput(str(folder), "holds data already; name an empty folder or one not there yet")
@@ -139,21 +163,46 @@ def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
     making = folder.with_name(f"{folder.name}.unpacking")
     shutil.rmtree(making, ignore_errors=True)
     try:
-        with zipfile.ZipFile(bundle) as packed:
-            manifest = _manifest(packed)
-            _unpack(packed, manifest, making)
+        found = _opened(bundle, making, keep=True)
         # An empty folder was named; the unpacked one takes its place.
         if folder.exists():
             folder.rmdir()
         making.replace(folder)
-    except UNREADABLE as error:
-        raise BadInput(str(bundle), f"is damaged or no bundle: {error}") from None
     except OSError as error:
         raise BadInput(str(bundle), f"cannot be unpacked: {error.strerror or error}") from None
     finally:
         shutil.rmtree(making, ignore_errors=True)
-    photos, missing = len(manifest.photos), len(manifest.missing)
-    return Bundled(manifest.made_at, manifest.trees, photos, missing)
+    return found
+
+
+def check_bundle(bundle: Path) -> Bundled:
+    """Read a bundle through as if to restore it, without keeping its photos.
+
+    Raises
+    ------
+    BadInput : as `unpack_bundle`.
+    """
+    with tempfile.TemporaryDirectory() as place:
+        return _opened(bundle, Path(place) / "checked", keep=False)
+
+
+def _opened(bundle: Path, folder: Path, keep: bool) -> Bundled:
+    try:
+        with zipfile.ZipFile(bundle) as packed:
+            manifest = _manifest(packed)
+            if keep:
+                _enough_room(packed, folder)
+            return _unpack(packed, manifest, folder, keep)
+    except UNREADABLE as error:
+        raise BadInput(str(bundle), f"is damaged or no bundle: {error}") from None
+
+
+def _enough_room(packed: zipfile.ZipFile, folder: Path) -> None:
+    needed = sum(entry.file_size for entry in packed.infolist())
+    place = next(place for place in folder.absolute().parents if place.exists())
+    if needed > (free := shutil.disk_usage(place).free):
+        room = f"{needed / 1e9:.1f} GB are needed and {free / 1e9:.1f} GB are free"
+        raise BadInput(str(folder.parent), f"there is not enough room: {room}")
 
 
 def _put(made: zipfile.ZipFile, name: str, path: Path, how: int) -> Iterator[bytes]:
@@ -196,24 +245,58 @@ def _manifest(packed: zipfile.ZipFile) -> Manifest:
         raise BadInput(MANIFEST, "the bundle does not say what it holds") from None
 
 
-def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path) -> None:
-    names = set(packed.namelist())
-    store = PhotoStore(folder)
-    wanted = {FILE_NAME: (folder / FILE_NAME, manifest.records_sha256)}
-    for digest in manifest.photos:
-        if not PHOTO.fullmatch(f"photos/{digest}"):
+def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: bool) -> Bundled:
+    """Records first, then every photo they speak of that is sound. keep : photos too."""
+    store, entries = PhotoStore(folder), {entry.filename: entry for entry in packed.infolist()}
+    for digest in (*manifest.photos, *manifest.damaged):
+        if not DIGEST.fullmatch(digest):
             raise BadInput(MANIFEST, "a photo bears a name no photo can have")
-        wanted[f"photos/{digest}"] = (store.place_of(digest), digest)
-    for name, (path, digest) in wanted.items():
-        if name not in names:
-            raise BadInput(name, "is missing from the bundle")
-        # Each file is checked while it is copied; none is read twice.
-        if _copied(packed, name, path) != digest:
-            raise BadInput(name, "is damaged: its content is not what it was")
-    for name in names:
-        if STANDIN.fullmatch(name):
-            _copied(packed, name, folder / name)
-    _records_sound(folder / FILE_NAME)
+    records = folder / FILE_NAME
+    if FILE_NAME not in entries:
+        raise BadInput(FILE_NAME, "is missing from the bundle")
+    if _too_much(entries[FILE_NAME], MOST_RECORDS, MOST_PACKED):
+        raise BadInput(FILE_NAME, "would unpack to more than any records come to")
+    if _copied(packed, FILE_NAME, records) != manifest.records_sha256:
+        raise BadInput(FILE_NAME, "is damaged: its content is not what it was")
+    _refuse_records(records, manifest)
+    names = _names_of_photos(records)
+    lost = dict.fromkeys(manifest.missing, "its file was missing")
+    lost |= dict.fromkeys(manifest.damaged, "its file was damaged already")
+    sound = 0
+    for digest in (*manifest.photos, *manifest.damaged):
+        entry = entries.get(f"photos/{digest}")
+        if entry is None:
+            lost[digest] = "it is not in the bundle"
+        elif _too_much(entry, MAX_BYTES, packed_share=1):
+            lost[digest] = "it would unpack to more than any photo comes to"
+        elif (found := _sound_copy(packed, entry, store.place_of(digest), keep)) == digest:
+            sound += 1
+        elif digest in manifest.damaged and found is not None:
+            # As it was found when the bundle was made: better than none.
+            continue
+        else:
+            store.place_of(digest).unlink(missing_ok=True)
+            lost[digest] = "it is damaged in the bundle"
+    for name, entry in entries.items():
+        if keep and STANDIN.fullmatch(name) and not _too_much(entry, MOST_STANDIN, MOST_PACKED):
+            _sound_copy(packed, entry, folder / name, keep)
+    told = sorted(f"{names.get(digest, digest[:12])}: {why}" for digest, why in lost.items())
+    return Bundled(manifest.made_at, manifest.trees, sound, tuple(told))
+
+
+def _too_much(entry: zipfile.ZipInfo, most: int, packed_share: int) -> bool:
+    """Whether a file says it unpacks to more than it may, of itself or of what it takes packed."""
+    return entry.file_size > min(most, packed_share * entry.compress_size + CHUNK)
+
+
+def _sound_copy(
+    packed: zipfile.ZipFile, entry: zipfile.ZipInfo, path: Path, keep: bool
+) -> str | None:
+    """The digest of one file of the bundle, copied where it is to be kept; None: unreadable."""
+    try:
+        return _copied(packed, entry.filename, path if keep else Path(os.devnull))
+    except UNREADABLE:
+        return None
 
 
 def _copied(packed: zipfile.ZipFile, name: str, path: Path) -> str:
@@ -228,12 +311,25 @@ def _copied(packed: zipfile.ZipFile, name: str, path: Path) -> str:
     return digest.hexdigest()
 
 
-def _records_sound(path: Path) -> None:
-    try:
-        with closing(sqlite3.connect(path)) as kept:
-            verdict = kept.execute("PRAGMA integrity_check").fetchone()[0]
-            kept.execute("SELECT version_num FROM alembic_version").fetchone()
-    except sqlite3.DatabaseError as error:
-        verdict = str(error)
-    if verdict != "ok":
-        raise BadInput(FILE_NAME, f"the records are damaged: {verdict}")
+def _refuse_records(path: Path, manifest: Manifest) -> None:
+    wrong = complaint_about(path, known_revisions(), thorough=True)
+    if wrong is None and manifest.revision not in known_revisions():
+        wrong = "it says nothing of its age"
+    if wrong is None:
+        with tempfile.TemporaryDirectory() as place:
+            as_made = tables_at(manifest.revision, Path(place))
+        if tables_of(path) != as_made:
+            wrong = "its tables are not those Mirvo makes"
+    if wrong is not None:
+        raise BadInput(FILE_NAME, f"the records are damaged: {wrong}")
+
+
+def _names_of_photos(records: Path) -> dict[str, str]:
+    """Photos in words by digest: tree, name and day."""
+    asked = (
+        "SELECT photos.digest, trees.name, photos.file_name, photos.taken_on FROM photos "
+        "JOIN trees ON trees.id = photos.tree_id ORDER BY photos.id DESC"
+    )
+    with closing(sqlite3.connect(records)) as kept:
+        rows = kept.execute(asked).fetchall()
+    return {str(digest): f"{tree}, {name}, of {day}" for digest, tree, name, day in rows}

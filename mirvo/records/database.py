@@ -13,8 +13,9 @@ from typing import Any, Concatenate, ParamSpec, TypeVar
 from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.orm import Session
 
-from mirvo.core.errors import MirvoError
+from mirvo.core.errors import Damaged, MirvoError
 from mirvo.records.models import Compostable, Table
+from mirvo.records.soundness import SNAPSHOTS, complaint_about, is_bare, last_sound_copy
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 FILE_NAME = "mirvo.sqlite3"
@@ -30,8 +31,15 @@ class DbSession(Session):
 
 
 def open_database(folder: Path) -> Engine:
-    """Engine on the folder's database, created and migrated when needed."""
+    """Engine on the folder's database, created and migrated when needed.
+
+    Raises
+    ------
+    Damaged : the database there is damaged, empty, another program's, or from a newer Mirvo;
+        it is left as it is, and the sentence names the last good copy.
+    """
     folder.mkdir(parents=True, exist_ok=True)
+    _refuse_unsound(folder)
     engine = create_engine(f"sqlite:///{folder / FILE_NAME}")
     event.listen(engine, "connect", _set_up)
     event.listen(engine, "begin", _begin)
@@ -49,6 +57,8 @@ def _set_up(connection: Any, _record: Any) -> None:
         "journal_mode = WAL",
         "synchronous = FULL",
         "foreign_keys = ON",
+        # A database made elsewhere may bring functions along in its tables; none are run.
+        "trusted_schema = OFF",
     ):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
@@ -60,9 +70,69 @@ def _begin(connection: Any) -> None:
     connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
 
 
+def known_revisions() -> frozenset[str]:
+    """Numbers of all migrations; their files are numbered in order."""
+    files = (MIGRATIONS / "versions").glob("[0-9]*.py")
+    return frozenset(path.name.split("_")[0] for path in files)
+
+
 def newest_revision() -> str:
-    """Number of the newest migration; their files are numbered in order."""
-    return max(path.name.split("_")[0] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+    """Number of the newest migration."""
+    return max(known_revisions())
+
+
+def _refuse_unsound(folder: Path) -> None:
+    path, known = folder / FILE_NAME, known_revisions()
+    if not path.exists():
+        # Photos without their records: someone's work, not a new studio.
+        wrong = "it is missing" if _was_lived_in(folder) else None
+    else:
+        wrong = complaint_about(path, known)
+        if wrong is None and _was_lived_in(folder):
+            with closing(sqlite3.connect(path)) as kept:
+                wrong = (
+                    "it holds nothing, though the folder holds photos" if is_bare(kept) else None
+                )
+    if wrong is None:
+        return
+    copy = last_sound_copy(folder, known)
+    advice = (
+        "restore a backup with 'mirvo restore BACKUP.zip --aside'"
+        if copy is None
+        else f"the last good copy is {copy}: move the other away and put this in its place"
+    )
+    raise Damaged(str(path), f"Mirvo does not start on this database: {wrong}. To go on, {advice}.")
+
+
+def _was_lived_in(folder: Path) -> bool:
+    """Whether a folder holds photos or copies of former records."""
+    kept = (folder / "photos" / "originals", folder / SNAPSHOTS)
+    return any(place.is_dir() and any(place.iterdir()) for place in kept)
+
+
+def tables_of(path: Path) -> dict[str, tuple[str, ...]]:
+    """The columns of each table of a database file, by name."""
+    with closing(sqlite3.connect(path)) as kept:
+        named = kept.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall()
+        return {
+            str(name): tuple(
+                str(column[1]) for column in kept.execute(f'PRAGMA table_info("{name}")')
+            )
+            for (name,) in named
+            if not str(name).startswith("sqlite_") and '"' not in str(name)
+        }
+
+
+def tables_at(revision: str, place: Path) -> dict[str, tuple[str, ...]]:
+    """The tables as the migrations up to a revision make them, made in an empty folder."""
+    engine = create_engine(f"sqlite:///{place / FILE_NAME}")
+    event.listen(engine, "connect", _set_up)
+    event.listen(engine, "begin", _begin)
+    try:
+        upgrade(engine, revision)
+    finally:
+        engine.dispose()
+    return tables_of(place / FILE_NAME)
 
 
 def _migrate(engine: Engine, folder: Path) -> None:
@@ -118,7 +188,8 @@ def _check_references(connection: Connection) -> None:
 
 
 def copy_database(source: Path, copy: Path) -> None:
-    """A whole copy of a database, also while it is in use."""
+    """A whole copy of a database, also while it is in use; one left half made is made anew."""
+    copy.unlink(missing_ok=True)
     with closing(sqlite3.connect(source)) as old, closing(sqlite3.connect(copy)) as new:
         old.backup(new)
 

@@ -6,6 +6,7 @@ import hashlib
 import io
 import json
 import os
+import re
 import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -33,8 +34,10 @@ MAX_BYTES = 80 * 1024 * 1024
 # A small file may claim a huge picture; it is turned away before it is decoded.
 MAX_PIXELS = 120_000_000
 MIN_SIDE = 200
+CHUNK = 1 << 20
 SIZES = {"desk": 2016, "page": 900, "thumb": 320}  # longest side, px; from large to small
 EXIF_DETAIL, EXIF_TAKEN, EXIF_FOCAL_35MM, EXIF_ORIENTATION = 0x8769, 0x9003, 0xA405, 0x0112
+DIGEST = re.compile(r"[0-9a-f]{64}")
 EXIF_WIDTH, EXIF_HEIGHT = 0xA002, 0xA003
 # A decoder's own size within 5 % of what is wanted is taken as it is.
 HARDLY_LESS = 0.95
@@ -81,6 +84,7 @@ class PhotoStore:
         """Path of a JPEG no longer than the size's longest side, upright; made when missing."""
         if size not in SIZES:
             raise NotFound("photo", f"there is no size '{size}'")
+        self.place_of(digest)  # refuses what is no digest
         path = self._derived(digest, size)
         if not path.exists():
             for name, picture in smaller(self.read(digest)).items():
@@ -96,6 +100,8 @@ class PhotoStore:
 
     def forget(self, digest: str) -> None:
         """Remove a photo's file and all that was made of it."""
+        if not DIGEST.fullmatch(digest):
+            return
         self.place_of(digest).unlink(missing_ok=True)
         # Everything made from it goes too; nothing of a photo taken out may stay.
         for made in self.derived.glob(f"*/{digest[:2]}/{digest}.*"):
@@ -103,6 +109,7 @@ class PhotoStore:
 
     def finding(self, digest: str, name: str, work_out: Callable[[bytes], Any]) -> Any:
         """What was worked out of a photo once, JSON; like a smaller picture it can be remade."""
+        self.place_of(digest)  # refuses what is no digest
         path = self.derived / name / digest[:2] / f"{digest}.json"
         if not path.exists():
             found = work_out(self.read(digest))
@@ -112,6 +119,7 @@ class PhotoStore:
 
     def made(self, digest: str, kind: str, version: str, make: Callable[[bytes], bytes]) -> Path:
         """A JPEG made of a photo, made anew where its version changes; older ones go."""
+        self.place_of(digest)  # refuses what is no digest
         folder = self.derived / kind / digest[:2]
         path = folder / f"{digest}.{version}.jpg"
         if not path.exists():
@@ -125,7 +133,10 @@ class PhotoStore:
         return self.derived / size / digest[:2] / f"{digest}.jpg"
 
     def place_of(self, digest: str) -> Path:
-        """Where the original of a digest lies or would lie."""
+        """Where the original of a digest lies or would lie. Raises NotFound: it is no digest."""
+        # Records from elsewhere may say anything; no other file may be reached by it.
+        if not DIGEST.fullmatch(digest):
+            raise NotFound("photo", "the record of the photo does not name a photo's file")
         return self.originals / digest[:2] / digest
 
 
@@ -304,6 +315,15 @@ def _pixels_of(content: bytes, mode: str) -> npt.NDArray[np.uint8]:
 
     upright = ImageOps.exif_transpose(_open(content, "photo"))
     return np.array(upright.convert(mode), dtype=np.uint8)
+
+
+def digest_of(path: Path) -> str:
+    """The sha256 of a file's content."""
+    digest = hashlib.sha256()
+    with path.open("rb") as source:
+        while piece := source.read(CHUNK):
+            digest.update(piece)
+    return digest.hexdigest()
 
 
 def _write_whole(path: Path, content: bytes) -> None:

@@ -5,23 +5,35 @@ from __future__ import annotations
 from datetime import date
 from pathlib import Path
 
-from mirvo.records.database import FILE_NAME, copy_database
+from mirvo.core.errors import Damaged
+from mirvo.records.database import FILE_NAME, copy_database, known_revisions
+from mirvo.records.soundness import SNAPSHOTS, complaint_about
 
-FOLDER = "snapshots"
 KEPT = 14
 
 
 def keep_snapshot(folder: Path, today: date) -> Path | None:
-    """Copy the records once a day and keep the newest 14 copies; None when it was done today."""
-    place = folder / FOLDER
+    """Copy the records once a day and keep the newest 14 copies; None when it was done today.
+
+    Raises
+    ------
+    Damaged : the copy is not sound; it is not kept, and older ones stay.
+    """
+    place = folder / SNAPSHOTS
     path = place / f"mirvo-{today.isoformat()}.sqlite3"
     if path.exists():
         return None
     place.mkdir(parents=True, exist_ok=True)
     # A copy broken off must not pass for one that is whole.
     making = path.with_suffix(".making")
-    copy_database(folder / FILE_NAME, making)
-    making.replace(path)
+    try:
+        copy_database(folder / FILE_NAME, making)
+        wrong = complaint_about(making, known_revisions(), thorough=True)
+        if wrong is not None:
+            raise Damaged(str(making), f"today's copy was not kept: {wrong}")
+        making.replace(path)
+    finally:
+        making.unlink(missing_ok=True)
     # Their names sort by day.
     for old in sorted(place.glob("mirvo-*.sqlite3"))[:-KEPT]:
         old.unlink()

@@ -3,7 +3,8 @@
     python -m tools.traced FOLDER FIRST_SEED COUNT [WIDTH [CONDITION]]
 
 Without a condition all presets in turn; with one of `conditions.CONDITIONS` easy scenes under it,
-in a folder of that name.
+in a folder of that name. Seeds whose card lies outside the picture are passed over, scenes that
+are there already are left as they are.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ import numpy as np
 from tools.traced.conditions import ASIDE, under
 from tools.traced.render import as_jpeg, develop, trace
 from tools.traced.scene import PRESETS, random_scene
-from tools.traced.truth import truth_of
+from tools.traced.truth import card_in_view, truth_of
 
 SAMPLES, QUALITY = 16, 90
 EASY, NOISE = "easy", 14.0
@@ -26,9 +27,17 @@ TAKEN_ON = date(2026, 11, 1)
 
 
 def main(folder: str, first: str, count: str, width: str = "2000", condition: str = "") -> None:
-    for seed in range(int(first), int(first) + int(count)):
+    shown, seed = 0, int(first) - 1
+    while shown < int(count):
+        seed += 1
         preset = EASY if condition else list(PRESETS)[seed % len(PRESETS)]
+        out = Path(folder) / condition / str(seed)
         scene = random_scene(seed, preset, int(width), int(width) * 3 // 4)
+        if not card_in_view(scene):
+            continue
+        shown += 1
+        if (out / "truth.json").exists():
+            continue
         if condition:
             scene = under(condition, scene)
         light, places, _ = trace(scene, SAMPLES, denoised=True)
@@ -37,7 +46,6 @@ def main(folder: str, first: str, count: str, width: str = "2000", condition: st
         if condition == "noise":
             noisy = picture + rng.normal(0, NOISE, picture.shape)
             picture = np.clip(noisy, 0, 255).astype(np.uint8)
-        out = Path(folder) / condition / str(seed)
         out.mkdir(parents=True, exist_ok=True)
         (out / "photo.jpg").write_bytes(
             as_jpeg(picture, TAKEN_ON, scene.camera.focal_35mm, QUALITY)

@@ -60,6 +60,15 @@ def truth_of(scene: TracedScene, places: Array) -> dict[str, Any]:
     }
 
 
+def card_in_view(scene: TracedScene) -> bool:
+    """Whether the whole card lies in the picture, as people lay it."""
+    if scene.sheet is None:
+        return False
+    corners = scene.camera.see(scene.sheet.corners())
+    last = np.array([scene.camera.width - 1, scene.camera.height - 1])
+    return bool(((corners > 0) & (corners < last)).all())
+
+
 def _root(
     scene: TracedScene, tube: Tube, label: str, diameter: float, places: Array
 ) -> dict[str, Any]:

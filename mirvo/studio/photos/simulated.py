@@ -10,6 +10,7 @@ from sqlalchemy import func, select
 
 from mirvo.records.database import DbSession
 from mirvo.records.models import Photo
+from mirvo.records.photos import DIGEST
 from mirvo.standins.base import Base, Truth, grown, nearest_root, random_base, without
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
@@ -68,9 +69,14 @@ def photograph(
 
 def truth_of(studio: Studio, photo: Photo) -> Truth | None:
     """Truth of a simulated photo, None for a real one."""
-    path = studio.standins / f"{photo.digest}.json"
-    # A truth that is lost only costs the comparison, not the photo.
-    return json.loads(path.read_text("utf-8")) if photo.simulated and path.exists() else None
+    if not photo.simulated or not DIGEST.fullmatch(photo.digest):
+        return None
+    try:
+        known: Truth = json.loads((studio.standins / f"{photo.digest}.json").read_text("utf-8"))
+    except (OSError, ValueError):
+        # A truth that is lost only costs the comparison, not the photo.
+        return None
+    return known
 
 
 def keep_shot(studio: Studio, tree_id: int, shot: TakenPhoto, taken_on: date) -> Photo:

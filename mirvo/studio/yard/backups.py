@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 from mirvo.core.errors import BadInput
-from mirvo.formats.bundle import Bundled, bundle_pieces, unpack_bundle
+from mirvo.formats.bundle import Bundled, bundle_pieces, check_bundle, unpack_bundle
 from mirvo.records.database import DbSession
+from mirvo.records.lock import held
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.settings import put_yard, yard_of
 
@@ -26,25 +30,37 @@ def mark_backed_up(studio: Studio) -> None:
         put_yard(db, backed_up_at=studio.now)
 
 
-def write_backup(studio: Studio, path: Path) -> int:
-    """Write a backup to a file, whole or not at all; its size in bytes.
+@dataclass(frozen=True)
+class Written:
+    """A backup that was written. size : bytes. held : what comes back from it, and what does
+    not."""
+
+    size: int
+    held: Bundled
+
+
+def write_backup(studio: Studio, path: Path) -> Written:
+    """Write a backup to a file, whole or not at all, and read it through as if to restore it.
 
     Raises
     ------
-    BadInput : it cannot be written there.
+    BadInput : it cannot be written there, or does not come back.
     """
     # Beside its place and moved there whole, so that half a backup never bears its name.
     making = path.with_name(f"{path.name}.making")
     try:
         with making.open("wb") as target:
             size = sum(target.write(piece) for piece in backup_pieces(studio))
+            target.flush()
+            os.fsync(target.fileno())
+        comes_back = check_bundle(making)
         making.replace(path)
     except OSError as error:
         raise BadInput(str(path), f"cannot be written: {error.strerror}") from None
     finally:
         making.unlink(missing_ok=True)
     mark_backed_up(studio)
-    return size
+    return Written(size, comes_back)
 
 
 def restore(bundle: Path, folder: Path, now: datetime, aside: bool = False) -> Bundled:
@@ -54,18 +70,27 @@ def restore(bundle: Path, folder: Path, now: datetime, aside: bool = False) -> B
 
     Raises
     ------
-    BadInput : the folder is taken, or the backup is damaged; what was there stays.
+    BadInput : the folder is taken or in use, or the backup is damaged; what was there stays.
     """
     if not bundle.is_file():
         raise BadInput(str(bundle), "there is no such file")
     taken = folder.exists() and any(folder.iterdir())
     if not (taken and aside):
         return unpack_bundle(bundle, folder)
-    # Unpacked and checked before anything that is there is touched.
-    fresh = folder.with_name(f"{folder.name}.restored")
-    found = unpack_bundle(bundle, fresh)
-    folder.rename(folder.with_name(f"{folder.name}.before-{now:%Y-%m-%d-%H%M%S}"))
-    fresh.rename(folder)
+    with held(folder):
+        # Unpacked and checked before anything that is there is touched.
+        fresh = folder.with_name(f"{folder.name}.restored")
+        shutil.rmtree(fresh, ignore_errors=True)
+        found = unpack_bundle(bundle, fresh)
+        former = folder.with_name(f"{folder.name}.before-{now:%Y-%m-%d-%H%M%S}")
+        try:
+            folder.rename(former)
+            fresh.rename(folder)
+        except OSError as error:
+            # Put back as it was, whichever of the two did not go through.
+            if former.exists() and not folder.exists():
+                former.rename(folder)
+            raise BadInput(str(folder), f"cannot be moved aside: {error.strerror}") from None
     return found
 
 
