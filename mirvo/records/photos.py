@@ -9,12 +9,14 @@ import os
 import re
 import tempfile
 from collections.abc import Callable
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
+from threading import Lock
 from typing import TYPE_CHECKING, Any
 
-from PIL import Image, ImageOps, UnidentifiedImageError
+from PIL import Image
 
 from mirvo.core.errors import BadInput, NotFound
 
@@ -34,6 +36,12 @@ MAX_BYTES = 80 * 1024 * 1024
 # A small file may claim a huge picture; it is turned away before it is decoded.
 MAX_PIXELS = 120_000_000
 MIN_SIDE = 200
+# No photo is so long and narrow, none packs so well, none builds up in so many passes; what claims
+# it would cost gigabytes or minutes to open.
+MAX_ASPECT, MAX_PIXELS_A_BYTE, MAX_PASSES = 12, 2000, 100
+PASS = b"\xff\xda"
+# Larger pictures are opened one at a time, whoever asks for them.
+LARGE_PIXELS = 16_000_000
 CHUNK = 1 << 20
 SIZES = {"desk": 2016, "page": 900, "thumb": 320}  # longest side, px; from large to small
 EXIF_DETAIL, EXIF_TAKEN, EXIF_FOCAL_35MM, EXIF_ORIENTATION = 0x8769, 0x9003, 0xA405, 0x0112
@@ -42,6 +50,12 @@ EXIF_WIDTH, EXIF_HEIGHT = 0xA002, 0xA003
 # A decoder's own size within 5 % of what is wanted is taken as it is.
 HARDLY_LESS = 0.95
 QUARTER_TURNS = {5, 6, 7, 8}
+# Quarters of a turn against the clock, and mirrored after that or not, by EXIF orientation.
+TURNED = {
+    1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True),
+    5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False),
+}  # fmt: skip
+_LARGE = Lock()
 
 
 @dataclass(frozen=True)
@@ -148,21 +162,14 @@ def examine(content: bytes, file_name: str) -> PhotoFacts:
         size = len(content) / 1024**2
         raise BadInput(file_name, f"the file is {size:.0f} MB; at most 80 MB can be taken in")
     image = _open(content, file_name)
-    width, height = image.size
-    if width * height > MAX_PIXELS:
-        raise BadInput(
-            file_name,
-            f"the picture has {width * height / 1e6:.0f} megapixels; at most 120 can be taken in",
-        )
-    if min(width, height) < MIN_SIDE:
-        raise BadInput(file_name, f"{width} × {height} px is too small to measure anything on")
+    _refuse_bombs(image, content, file_name)
     _decode_check(content, file_name)
-    exif = image.getexif()
+    width, height = image.size
+    orientation, detail = _exif_of(image)
     # The size is that of the picture as people see it; this format is turned by its reader
     # already.
-    if exif.get(EXIF_ORIENTATION) in QUARTER_TURNS and image.format != "HEIF":
+    if orientation in QUARTER_TURNS and image.format != "HEIF":
         width, height = height, width
-    detail = exif.get_ifd(EXIF_DETAIL)
     return PhotoFacts(
         digest=hashlib.sha256(content).hexdigest(),
         media_type=TYPES[str(image.format)][0],
@@ -173,12 +180,33 @@ def examine(content: bytes, file_name: str) -> PhotoFacts:
     )
 
 
+def _refuse_bombs(image: Image.Image, content: bytes, file_name: str) -> None:
+    """Turn away what is no photo by what it says of itself, before anything is decoded."""
+    width, height = image.size
+    pixels = width * height
+    if pixels > MAX_PIXELS:
+        raise BadInput(
+            file_name,
+            f"the picture has {pixels / 1e6:.0f} megapixels; at most 120 can be taken in",
+        )
+    if min(width, height) < MIN_SIDE:
+        raise BadInput(file_name, f"{width} × {height} px is too small to measure anything on")
+    if max(width, height) > MAX_ASPECT * min(width, height):
+        raise BadInput(file_name, f"{width} × {height} px is too long and narrow for a photo")
+    if pixels > MAX_PIXELS_A_BYTE * len(content):
+        raise BadInput(file_name, "the file is far too small for so many pixels; it is no photo")
+    if image.format in ("JPEG", "MPO") and content.count(PASS) > MAX_PASSES:
+        raise BadInput(file_name, "the file is built up in far too many passes; it is no photo")
+    if image.format in ("PNG", "WEBP") and getattr(image, "n_frames", 1) > 1:
+        raise BadInput(file_name, "this is a moving picture; use a still one")
+
+
 def size_said(content: bytes) -> tuple[int, int] | None:
     """Width and height, px, the camera wrote into the file, as it held it; None where it did not.
 
     An editor that crops a photo often leaves them as they were.
     """
-    detail = _open(content, "photo").getexif().get_ifd(EXIF_DETAIL)
+    _, detail = _exif_of(_open(content, "photo"))
     width, height = detail.get(EXIF_WIDTH), detail.get(EXIF_HEIGHT)
     if isinstance(width, int) and isinstance(height, int) and min(width, height) > 0:
         return width, height
@@ -195,7 +223,7 @@ def _open(content: bytes, file_name: str) -> Image.Image:
         raise BadInput(
             file_name, "the picture claims far too many pixels; at most 120 megapixels"
         ) from None
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError):
+    except Exception:  # what a reader makes of rubbish differs from reader to reader
         raise BadInput(
             file_name, "this is not a photo Mirvo can read; use JPEG, PNG, WebP or HEIC"
         ) from None
@@ -212,9 +240,27 @@ def _decode_check(content: bytes, file_name: str) -> None:
     try:
         # Decoded small: enough to find where a file breaks off, at a fraction of the time.
         image.draft("RGB", (256, 256))
-        image.load()
-    except (OSError, ValueError, SyntaxError):
+        with _one_large_at_a_time(image):
+            image.load()
+    except Exception:  # what a decoder makes of damage differs from decoder to decoder
         raise BadInput(file_name, "the picture breaks off or is damaged") from None
+
+
+def _one_large_at_a_time(image: Image.Image) -> AbstractContextManager[object]:
+    """Hold this while a picture is decoded; many large ones at once would fill the memory."""
+    return _LARGE if image.width * image.height > LARGE_PIXELS else nullcontext()
+
+
+def _exif_of(image: Image.Image) -> tuple[int, dict[int, Any]]:
+    """Orientation, 1 to 8, and what the camera said of the photo; rubbish says nothing."""
+    try:
+        exif = image.getexif()
+        orientation, detail = exif.get(EXIF_ORIENTATION), dict(exif.get_ifd(EXIF_DETAIL))
+    except Exception:  # cameras and editors write all kinds of rubbish there
+        return 1, {}
+    if isinstance(orientation, int) and orientation in TURNED:
+        return orientation, detail
+    return 1, detail
 
 
 def _know_heif() -> None:
@@ -251,8 +297,9 @@ def smaller(content: bytes) -> dict[str, bytes]:
     wanted = _easily_decoded(max(image.size), max(SIZES.values()))
     share = wanted / max(image.size)
     image.draft("RGB", (int(image.width * share), int(image.height * share)))
-    orientation = image.getexif().get(EXIF_ORIENTATION, 1)
-    pixels = np.asarray(image.convert("RGB"))
+    orientation, _ = _exif_of(image)
+    with _one_large_at_a_time(image):
+        pixels = np.asarray(image.convert("RGB"))
     made: dict[str, bytes] = {}
     for name, longest in SIZES.items():
         pixels = _shrunk(pixels, min(longest, wanted))
@@ -288,9 +335,9 @@ def _upright(pixels: npt.NDArray[np.uint8], orientation: int) -> npt.NDArray[np.
     """A picture turned as its EXIF orientation says."""
     import numpy as np
 
-    lying = Image.fromarray(pixels)
-    lying.getexif()[EXIF_ORIENTATION] = orientation
-    return np.asarray(ImageOps.exif_transpose(lying), np.uint8)
+    quarters, mirrored = TURNED[orientation]
+    turned = np.rot90(pixels, quarters)
+    return np.ascontiguousarray(turned[:, ::-1] if mirrored else turned)
 
 
 def grey_of(content: bytes) -> npt.NDArray[np.uint8]:
@@ -313,8 +360,10 @@ def jpeg_of(pixels: npt.NDArray[np.uint8]) -> bytes:
 def _pixels_of(content: bytes, mode: str) -> npt.NDArray[np.uint8]:
     import numpy as np  # heavy: only where a photo is really looked at
 
-    upright = ImageOps.exif_transpose(_open(content, "photo"))
-    return np.array(upright.convert(mode), dtype=np.uint8)
+    image = _open(content, "photo")
+    orientation, _ = _exif_of(image)
+    with _one_large_at_a_time(image):
+        return _upright(np.array(image.convert(mode), dtype=np.uint8), orientation)
 
 
 def digest_of(path: Path) -> str:
