@@ -11,6 +11,15 @@ from pydantic import BaseModel, ConfigDict, model_validator
 from mirvo.core.errors import BadInput
 
 
+class SentModel(BaseModel):
+    """What a script of a page sends as JSON: its texts are such as can be kept and shown."""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _plain(cls, sent: Any) -> Any:
+        return plain(sent)
+
+
 class FormModel(BaseModel):
     """A form's fields, checked; fields it does not know are left aside."""
 
@@ -49,9 +58,14 @@ class OpenForm(BaseModel):
     @property
     def by_name(self) -> dict[str, str]:
         """What stands in each field."""
-        return {name: str(tidied(value)) for name, value in (self.model_extra or {}).items()}
+        sent = (self.model_extra or {}).items()
+        return {plain_text(name): str(tidied(value)) for name, value in sent}
 
 
+UNREADABLE = re.compile(
+    "[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069"
+    "\ud800-\udfff\ufffe\uffff]"
+)
 MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
 DAYS_BACK = {"today": 0, "yesterday": 1}
 LEAST_LETTERS = 3
@@ -104,11 +118,31 @@ def _day_of(year: int, month: int, day: int) -> date | None:
         return None
 
 
+def plain_text(text: str) -> str:
+    """Text without what no one can type or read: half letters, controls, turns of direction.
+
+    Half letters (lone surrogates) cannot be kept at all; the others would hide or garble what
+    stands beside them. Line breaks and tabs stay.
+    """
+    return UNREADABLE.sub("", text)
+
+
+def plain(sent: Any) -> Any:
+    """The same for every text within lists and mappings, names of entries included."""
+    if isinstance(sent, str):
+        return plain_text(sent)
+    if isinstance(sent, list):
+        return [plain(part) for part in sent]
+    if isinstance(sent, dict):
+        return {plain(name): plain(part) for name, part in sent.items()}
+    return sent
+
+
 def tidied(value: Any) -> Any:
-    """Text without space around it; a comma in a single number is read as a decimal point."""
+    """Plain text without space around it; a comma in a single number is read as a decimal point."""
     if not isinstance(value, str):
         return value
-    text = value.strip()
+    text = plain_text(value).strip()
     whole, comma, part = text.partition(",")
     if comma and whole.lstrip("-").isdigit() and part.isdigit():
         return f"{whole}.{part}"

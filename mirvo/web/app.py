@@ -13,6 +13,7 @@ from fastapi.responses import JSONResponse, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from mirvo.core.complaints import sentence
 from mirvo.core.errors import BadInput, Conflict, Damaged, MirvoError, NotFound
@@ -53,9 +54,19 @@ POLICY = (
     "default-src 'self'; img-src 'self' blob: data:; style-src 'self'; script-src 'self'; "
     "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+}
+BROKEN = (
+    "Something went wrong in Mirvo. What was saved before is safe; what you sent just now may not "
+    "be kept. Go back, and look whether it is there."
+)
 NO_PAGE = "There is no such page."
 # A session's photos from a good camera, and then some.
 MAX_BODY = 400 * 1024 * 1024
+TOO_MUCH = "Too much at once: send at most 400 MB."
 # Names that no one outside the home network can have lead anywhere; others are named here.
 HOME = (".local", ".lan", ".home.arpa")
 
@@ -66,6 +77,7 @@ def create_app(studio: Studio, names: Collection[str] = ()) -> FastAPI:
     app = FastAPI(title="Mirvo", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.studio = studio
     studio.replanner = Replanner(studio)
+    app.add_middleware(BoundedBodies)
     configure_guards(app, names)
     configure_errors(app)
     configure_static(app)
@@ -89,13 +101,31 @@ def configure_guards(app: FastAPI, names: Collection[str]) -> None:
     async def guard(request: Request, call_next):  # type: ignore[no-untyped-def]
         refused = _refuse(request, names)
         response: Response = refused if refused is not None else await call_next(request)
-        response.headers["Content-Security-Policy"] = POLICY
-        response.headers["X-Content-Type-Options"] = "nosniff"
-        response.headers["Referrer-Policy"] = "same-origin"
+        response.headers.update(HEADERS)
         # Its address changes with its content, so it may be kept for a year.
         if request.url.path.startswith("/static") and "v=" in request.url.query:
             response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
         return response
+
+
+class BoundedBodies:
+    """Bodies sent piece by piece, without a length, are bounded as they come in."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        taken = 0
+
+        async def counted() -> Message:
+            nonlocal taken
+            message = await receive()
+            taken += len(message.get("body", b""))
+            if taken > MAX_BODY:
+                raise HTTPException(413, TOO_MUCH)
+            return message
+
+        await self.app(scope, counted if scope["type"] == "http" else receive, send)
 
 
 def _refuse(request: Request, names: Collection[str]) -> Response | None:
@@ -113,10 +143,9 @@ def _refuse(request: Request, names: Collection[str]) -> Response | None:
         origin is not None and urlsplit(origin).netloc != host
     ):
         return Response("Mirvo does not accept requests from other sites.", 403)
-    # What is sent without a length is bounded where it is read.
     length = request.headers.get("content-length", "0")
     if length.isdigit() and int(length) > MAX_BODY:
-        return Response("Too much at once: send at most 400 MB.", 413)
+        return Response(TOO_MUCH, 413)
     return None
 
 
@@ -143,6 +172,8 @@ def configure_errors(app: FastAPI) -> None:
     app.add_exception_handler(RequestValidationError, _refused)
     app.add_exception_handler(HTTPException, _not_there)
     app.add_exception_handler(OverflowError, _beyond_all_numbers)
+    app.add_exception_handler(RecursionError, _too_deep)
+    app.add_exception_handler(Exception, _broken)
 
 
 def status_of(error: Exception) -> int:
@@ -179,12 +210,28 @@ def _is_form(request: Request) -> bool:
 
 def _not_there(request: Request, error: Exception) -> Response:
     status = error.status_code if isinstance(error, HTTPException) else 500
-    return _answer(request, status, NO_PAGE if status == 404 else "This cannot be done here.", "")
+    words = {404: NO_PAGE, 413: TOO_MUCH}.get(status, "This cannot be done here.")
+    return _answer(request, status, words, "")
+
+
+def _broken(request: Request, _: Exception) -> Response:
+    """An error nobody foresaw. It is logged; whoever meets it is told what is safe."""
+    try:
+        answer = _answer(request, 500, BROKEN, "")
+    except Exception:  # what broke the page may break this one too
+        answer = Response(BROKEN, 500, media_type="text/plain")
+    # The guards do not see what was made outside of them.
+    answer.headers.update(HEADERS)
+    return answer
 
 
 def _beyond_all_numbers(request: Request, _: Exception) -> Response:
     """A number in the address too large for any record."""
     return _answer(request, 404, NO_PAGE, "")
+
+
+def _too_deep(request: Request, _: Exception) -> Response:
+    return _answer(request, 422, "What was sent is nested far too deep to be read.", "")
 
 
 def _answer(request: Request, status: int, message: str, field: str) -> Response:

@@ -24,6 +24,7 @@ Fields = dict[str, Any]
 FormPage = Callable[..., HTMLResponse]
 Endpoint = TypeVar("Endpoint", bound=Callable[..., Any])
 FORM_PAGE = "form_page"
+MAX_DIGITS = 18
 
 
 @dataclass(frozen=True)
@@ -69,7 +70,10 @@ def _render(
 
 
 def _number(value: Any) -> bool:
-    return isinstance(value, int) or (isinstance(value, str) and value.isdecimal())
+    # Longer ones are no row's number, and Python itself refuses to read the longest.
+    return isinstance(value, int) or (
+        isinstance(value, str) and value.isdecimal() and len(value) <= MAX_DIGITS
+    )
 
 
 def _status(error: Exception) -> int:

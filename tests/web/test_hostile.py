@@ -1,6 +1,7 @@
 """Marks no desk would send, and marks that broke after they had been measured."""
 
 from copy import deepcopy
+from unittest.mock import patch
 
 from fastapi.testclient import TestClient
 from sqlalchemy import text
@@ -33,6 +34,43 @@ SIDE = (
     ({"ball": {"outline": [[1, 2]], "wood": 3}}, "ball.wood"),
     ({"tried": [{"line": "rim", "point": None}]}, "tried.0.point"),
 )
+
+
+class BrokenPageTest(StudioCase):
+    """What nobody foresaw: a page that says what is safe, with all headers."""
+
+    def test_an_error_nobody_foresaw(self):
+        app = create_app(self.studio)
+
+        @app.get("/fails")
+        def fails():
+            raise ZeroDivisionError
+
+        client = TestClient(app, raise_server_exceptions=False)
+        for kind in ("text/html", "application/json"):
+            answer = client.get("/fails", headers={"Accept": kind})
+            self.assertEqual(answer.status_code, 500)
+            self.assertIn("What was saved before is safe", answer.text)
+            self.assertEqual(answer.headers["x-content-type-options"], "nosniff")
+            self.assertIn("default-src", answer.headers["content-security-policy"])
+        self.assertEqual(client.get("/").status_code, 200)
+
+    def test_bodies_sent_without_a_length_are_bounded(self):
+        client = TestClient(create_app(self.studio))
+        kind = {"content-type": "application/x-www-form-urlencoded"}
+        with patch("mirvo.web.app.MAX_BODY", 1 << 20):
+            answer = client.post("/trees", content=iter([b"x" * 65536] * 17), headers=kind)
+        self.assertEqual(answer.status_code, 413)
+        self.assertIn("at most 400 MB", answer.text)
+
+    def test_numbers_no_row_has(self):
+        client = TestClient(create_app(self.studio))
+        self.tree()
+        for number in ("9" * 4400, "9" * 17, "²", "٣" * 30, "-1", "1e3"):
+            for path in ("/trees/{}", "/trees/{}/target", "/sessions/{}/edit", "/photos/{}"):
+                where = path.format(number)
+                for answer in (client.get(where), client.post(where, data={"year": number})):
+                    self.assertIn(answer.status_code, (404, 405, 422))
 
 
 class HostileMarksTest(StudioCase):

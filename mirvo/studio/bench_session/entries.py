@@ -8,27 +8,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Annotated, Any
+from typing import Any
 
-from pydantic import (
-    AfterValidator,
-    ConfigDict,
-    FiniteFloat,
-    StrictBool,
-    StrictStr,
-    TypeAdapter,
-    ValidationError,
-    field_validator,
-)
-from pydantic import Field as Limits
 from sqlalchemy import func, select
 
-from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
 from mirvo.core.rootwork.bench import Field, fields_for, steps_for
-from mirvo.core.rootwork.cuts import HALF, CutDecision, RootFinding
 from mirvo.records.database import as_utc
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, Tree
+from mirvo.studio.bench_session.entered import checked_value
 from mirvo.studio.bench_session.session import load_bench_session
 from mirvo.studio.context import Studio
 from mirvo.studio.photos.intake import take_in
@@ -36,42 +24,7 @@ from mirvo.studio.photos.intake import take_in
 # A whole session has fewer; more at once is no session.
 MAX_ENTRIES = 500
 NAME_LENGTH = 40
-MAX_NAME = 20
-MAX_WORDS = 300
-MAX_STEMS, MAX_STEM = 12, 40
 BUDS = "bud_stage"
-
-
-class EnteredDecision(CutDecision):
-    """A decision as the browser sends it; names that Mirvo does not know are left out."""
-
-    model_config = ConfigDict(extra="ignore")
-
-    part: Annotated[FiniteFloat, Limits(ge=0, le=1)] = HALF
-    why: Annotated[str, AfterValidator(lambda why: why[:MAX_WORDS])] = ""
-
-
-class EnteredFinding(RootFinding):
-    """What was found of a root as the browser sends it; stems without a name are left out."""
-
-    model_config = ConfigDict(extra="ignore")
-
-    @field_validator("feeds")
-    @classmethod
-    def _stems(cls, feeds: tuple[str, ...] | None) -> tuple[str, ...] | None:
-        if feeds is None:
-            return None
-        stems = [stem.strip()[:MAX_STEM] for stem in feeds]
-        return tuple(stem for stem in stems if stem)[:MAX_STEMS]
-
-
-# Entries that are no field of a step: a step done, and what concerns one root, by its letter.
-ABOUT_A_PART: dict[str, TypeAdapter[Any]] = {
-    "done": TypeAdapter(StrictBool),
-    "root": TypeAdapter(EnteredDecision | None),
-    "seen": TypeAdapter(EnteredFinding | None),
-    "waits": TypeAdapter(Annotated[StrictStr, Limits(max_length=MAX_WORDS)] | None),
-}
 
 
 @dataclass(frozen=True)
@@ -148,14 +101,8 @@ def _checked(
     entry: dict[str, Any],
     number: int,
 ) -> BenchEntry:
-    field, value = str(entry.get("field", "")), entry.get("value")
-    prefix, _, rest = field.partition(":")
-    if field in fields:
-        value = fields[field].check(value)
-    elif prefix in ABOUT_A_PART and rest and len(rest) <= MAX_NAME:
-        value = _checked_part(prefix, field, value)
-    else:
-        raise BadInput(field, "this session does not ask for that")
+    field = str(entry.get("field", ""))
+    value = checked_value(fields, field, entry.get("value"))
     return BenchEntry(
         id=_name_of(entry),
         bench_session_id=bench.id,
@@ -164,17 +111,6 @@ def _checked(
         value=value,
         entered_at=_moment(studio, entry.get("at")),
     )
-
-
-def _checked_part(prefix: str, field: str, value: Any) -> Any:
-    """What is kept of an entry about a step or a root. Raises BadInput."""
-    shape = ABOUT_A_PART[prefix]
-    try:
-        taken = shape.validate_python(None if value == "" else value)
-    except ValidationError as error:
-        wrong = first_complaint(error)
-        raise BadInput(field, f"{wrong.field} {wrong.message}".strip()) from None
-    return shape.dump_python(taken, mode="json", exclude_none=True)
 
 
 def _moment(studio: Studio, clock: Any) -> datetime:

@@ -15,12 +15,20 @@ from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.rootwork import kind_by_key
-from mirvo.core.rootwork.bench import BARE_FROM, BARE_UNTIL, Step, situation_of, steps_for
+from mirvo.core.rootwork.bench import (
+    BARE_FROM,
+    BARE_UNTIL,
+    Step,
+    fields_for,
+    situation_of,
+    steps_for,
+)
 from mirvo.core.rootwork.cuts import CutDecision, RootFinding
 from mirvo.records.database import DbSession
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, RootSession, Tree
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of
+from mirvo.studio.bench_session.entered import readable_value
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
@@ -161,12 +169,14 @@ def bench_state(db: DbSession, bench_id: int) -> BenchState:
     """Everything the page of a session at the bench shows. Raises NotFound."""
     bench = load_bench_session(db, bench_id)
     tree = load_tree(db, bench.tree_id)
-    entries = db.execute(
+    rows = db.execute(
         select(BenchEntry.field, BenchEntry.value, BenchEntry.entered_at)
         .where(BenchEntry.bench_session_id == bench_id)
         # In the order they were made at the bench, not in which they arrived.
         .order_by(BenchEntry.entered_at, BenchEntry.number)
     ).all()
+    fields = fields_for(bench.kind)
+    entries = [(field, readable_value(fields, field, value), when) for field, value, when in rows]
     photos = db.execute(
         select(BenchPhoto.step, Photo)
         .join(Photo, Photo.id == BenchPhoto.photo_id)
@@ -182,7 +192,7 @@ def bench_state(db: DbSession, bench_id: int) -> BenchState:
         practice=practice_for(yard_of(db), tree),
         steps=_steps(db, bench, tree, answers, last),
         answers=answers,
-        done_at=_done_at([(field, value, when) for field, value, when in entries]),
+        done_at=_done_at(entries),
         photos=[(step, photo) for step, photo in photos],
         last=last,
     )

@@ -9,6 +9,7 @@ from datetime import date
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
+from mirvo.core.forms import plain_text
 from mirvo.core.vision.photo_check import Remark
 from mirvo.records.database import DbSession
 from mirvo.records.models import Photo
@@ -112,7 +113,7 @@ def put_photo(
         tree_id=tree_id,
         session_id=session_id,
         digest=facts.digest,
-        file_name=file_name[:MAX_NAME],
+        file_name=plain_text(file_name)[:MAX_NAME],
         media_type=facts.media_type,
         width=facts.width,
         height=facts.height,

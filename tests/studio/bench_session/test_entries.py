@@ -4,7 +4,8 @@ import uuid
 from datetime import timedelta
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.studio.bench_session.entries import MAX_WORDS, keep_photo, save_entries
+from mirvo.studio.bench_session.entered import MAX_WORDS
+from mirvo.studio.bench_session.entries import keep_photo, save_entries
 from mirvo.studio.bench_session.session import begin, leave, running_sessions
 from tests.studio.bench_session.bench_case import BenchCase, entry
 from tests.studio_case import TODAY

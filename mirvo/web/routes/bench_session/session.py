@@ -6,10 +6,9 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel, OpenForm
+from mirvo.core.forms import FormModel, OpenForm, SentModel
 from mirvo.core.rootwork import KINDS, kind_by_key
 from mirvo.core.rootwork.bench import Step, bares_roots
 from mirvo.core.rootwork.cuts import HALF
@@ -36,7 +35,7 @@ class KindForm(FormModel):
     kind: str = "routine"
 
 
-class SentEntries(BaseModel):
+class SentEntries(SentModel):
     """What was entered in the browser since it last handed something over."""
 
     entries: Any = None

@@ -4,8 +4,8 @@ from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response, StreamingResponse
-from pydantic import BaseModel
 
+from mirvo.core.forms import SentModel
 from mirvo.studio.measuring import assist as use
 from mirvo.web.progress import told_in_lines
 from mirvo.web.reader import StudioDep
@@ -13,7 +13,7 @@ from mirvo.web.reader import StudioDep
 router = APIRouter(prefix="/photos/{photo_id}/assist")
 
 
-class Question(BaseModel):
+class Question(SentModel):
     """What is asked about a photo: its marks, and the points it is about."""
 
     marks: Any = None

@@ -4,8 +4,9 @@ from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse, JSONResponse
-from pydantic import BaseModel, StrictInt
+from pydantic import StrictInt
 
+from mirvo.core.forms import SentModel
 from mirvo.core.measure.drafts import SideDraft
 from mirvo.core.measure.records import RootPlane
 from mirvo.core.rootwork.cuts import HALF
@@ -21,7 +22,7 @@ router = APIRouter()
 WHEEL_PX = 330.0
 
 
-class SentMarks(BaseModel):
+class SentMarks(SentModel):
     """Marks as they stand in the browser, and the revision they were changed from."""
 
     revision: StrictInt

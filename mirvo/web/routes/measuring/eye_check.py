@@ -5,15 +5,15 @@ from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, RedirectResponse, Response
-from pydantic import BaseModel
 
+from mirvo.core.forms import SentModel
 from mirvo.studio.measuring import eye_check as use
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter(prefix="/eye-checks")
 
 
-class SentRound(BaseModel):
+class SentRound(SentModel):
     """One round of clicks, px, in the order they were asked for."""
 
     points: Any = None

@@ -1,0 +1,100 @@
+"""Text and numbers no one types: they neither break a page now nor when the page is seen again."""
+
+import json
+
+from fastapi.testclient import TestClient
+
+from mirvo.core.forms import plain, plain_text
+from mirvo.core.rootwork.bench import fields_for
+from mirvo.web.app import create_app
+from tests.studio_case import StudioCase
+
+NASTY = (
+    *("\ud800", "roots\ud800", "\x00", "\x1b[31m", "\u202e", "x" * 5000, "²", "٣", "1e308"),
+    *(1e308, float("nan"), float("inf"), 10**400, -1, 0, True, None, [1], {"a": 1}, [[]]),
+)
+PARTS = (
+    {"decision": "keep", "why": "\ud800"},
+    {"decision": "cut", "part": float("nan"), "why": "\x00"},
+    {"feeds": ["\ud800", "\u202e"]},
+)
+
+
+class PlainTextTest(StudioCase):
+    def test_what_no_one_can_type_is_left_out(self):
+        self.assertEqual(plain_text("a\ud800b\x00c\u202ed\te\n"), "abcd\te\n")
+        self.assertEqual(plain_text("Quay privet, 柳 – ½ é"), "Quay privet, 柳 – ½ é")
+        self.assertEqual(plain({"a\x00": ["\ud800", 1, None]}), {"a": ["", 1, None]})
+
+
+class HostileTextTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.client = TestClient(create_app(self.studio))
+        self.tree()
+
+    def opens(self, *paths):
+        for path in paths:
+            with self.subTest(path=path):
+                self.assertEqual(self.client.get(path).status_code, 200)
+
+    def test_every_field_of_a_session_at_the_bench(self):
+        place = self.client.post("/trees/1/bench-sessions", data={"kind": "routine"}).url.path
+        number = int(place.split("/")[2])
+        fields = [*fields_for("routine"), "root:A", "seen:A", "waits:A", "done:lift"]
+        fields += ["root:\ud800", "seen:\x00", "nothing", "done:" + "x" * 400, ""]
+        told = 0
+        for field in fields:
+            entries = [
+                {"id": f"entry-{told + i:06}", "field": field, "value": value, "at": value}
+                for i, value in enumerate((*NASTY, *PARTS))
+            ]
+            told += len(entries)
+            answer = self.client.post(
+                f"/bench-sessions/{number}/entries",
+                content=json.dumps({"entries": entries}),
+                headers={"content-type": "application/json", "accept": "application/json"},
+            )
+            self.assertEqual(answer.status_code, 200, field)
+            said = answer.json()
+            self.assertEqual(len(said["kept"]) + len(said["refused"]), len(entries))
+            self.opens(place)
+        self.assertEqual(self.client.post(f"{place}/close", data={}).status_code, 200)
+        self.opens("/", "/trees", "/trees/1", "/trees/1/time", "/almanac/practice", "/kit")
+
+    def test_forms_of_a_tree_and_what_is_sent_by_scripts(self):
+        form = {"name": "Quay privet", "species_key": "privet", "origin": "nursery"}
+        for text in ("\ud800", "a\ud800b", "\x00", "\u202emirror", "x" * 5000, "９" * 4400):
+            body = "&".join(
+                f"{name}={value}" for name, value in {**form, "reading": "%ED%A0%80%00"}.items()
+            )
+            for name in ("name", "story", "understock", "place"):
+                sent = {**form, name: text.encode("utf-8", "surrogatepass")}
+                answer = self.client.post("/trees", data=sent)
+                self.assertIn(answer.status_code, (200, 422), name)
+            kind = {"content-type": "application/x-www-form-urlencoded"}
+            self.assertLess(self.client.post("/trees", content=body, headers=kind).status_code, 500)
+            self.opens("/", "/trees", "/find?q=a")
+
+    def test_json_nested_beyond_reading(self):
+        for path in ("/bench-sessions/1/entries", "/photos/1/assist/edge"):
+            for body in ("[" * 100_000, '{"entries": ' + "[" * 50_000, "9" * 5000, '"\\ud800"'):
+                answer = self.client.post(
+                    path, content=body, headers={"content-type": "application/json"}
+                )
+                self.assertIn(answer.status_code, (400, 404, 422))
+
+    def test_poison_that_lay_in_the_records_already(self):
+        self.client.post("/trees/1/bench-sessions", data={"kind": "routine"})
+        with self.studio.engine.execution_options(writes=True).begin() as connection:
+            for number, field in enumerate(fields_for("routine")):
+                connection.exec_driver_sql(
+                    "INSERT INTO bench_entries "
+                    "(id, bench_session_id, number, field, value, entered_at) VALUES "
+                    f"('poisoned-{number}', 1, {number}, '{field}', '\"\\ud800\"', "
+                    "'2026-11-23 09:00:00')"
+                )
+        self.opens("/", "/bench-sessions/1", "/trees/1")
+        answer = self.client.post("/bench-sessions/1/close", data={})
+        self.assertIn(answer.status_code, (200, 422))
+        self.opens("/", "/trees/1", "/trees/1/time")
