@@ -364,7 +364,10 @@ def _serve(data: Path | None, port: int | None) -> None:
         gc.freeze()
         gc.set_threshold(20_000, 20, 20)
         print(f"Mirvo is at http://{settings.host}:{at}", flush=True)
-        uvicorn.run(application, host=settings.host, port=at, log_level="warning")
+        try:
+            uvicorn.run(application, host=settings.host, port=at, log_level="warning")
+        finally:
+            studio.close()
 
 
 def _tidy(studio: Studio) -> None:

@@ -4,8 +4,11 @@ import json
 
 from fastapi.testclient import TestClient
 
+from mirvo.core.errors import BadInput
 from mirvo.core.forms import plain, plain_text
 from mirvo.core.rootwork.bench import fields_for
+from mirvo.studio.almanac.species import add_entry, lay_aside
+from mirvo.studio.yard.compost import lay_on_heap
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 
@@ -98,3 +101,28 @@ class HostileTextTest(StudioCase):
         answer = self.client.post("/bench-sessions/1/close", data={})
         self.assertIn(answer.status_code, (200, 422))
         self.opens("/", "/trees/1", "/trees/1/time")
+
+
+class UnknownSpeciesTest(StudioCase):
+    """A tree whose species the almanac lost is seen everywhere, and treated with care."""
+
+    def test_a_species_that_is_no_more(self):
+        client = TestClient(create_app(self.studio))
+        self.tree()
+        with self.studio.engine.execution_options(writes=True).begin() as connection:
+            connection.exec_driver_sql("UPDATE trees SET species_key = 'own-gone'")
+        for path in ("/", "/trees", "/trees/1", "/trees/1/edit", "/kit", "/almanac", "/find?q=a"):
+            with self.subTest(path=path):
+                self.assertEqual(client.get(path).status_code, 200)
+        self.assertIn("unknown species", client.get("/trees/1").text)
+
+    def test_an_own_species_is_not_laid_aside_while_its_tree_lies_on_the_heap(self):
+        key = add_entry(self.studio, "Quay thorn", "privet")
+        tree = self.tree(species_key=key)
+        lay_on_heap(self.studio, "tree", tree.id)
+        with self.assertRaises(BadInput) as said:
+            lay_aside(self.studio, key)
+        self.assertIn("still on the compost heap", str(said.exception))
+        client = TestClient(create_app(self.studio))
+        for path in ("/", "/trees", "/kit", "/almanac"):
+            self.assertEqual(client.get(path).status_code, 200)

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from mirvo.core.almanac import Entry, Species, differing, figures_of, species_by_key, with_own
+from mirvo.core.almanac import Entry, Species, differing, figures_of, with_own
 from mirvo.core.almanac import species as shipped_species
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.records.database import DbSession
@@ -41,13 +41,36 @@ class AlmanacEntry:
 
 
 def species_of(yard: Yard, key: str) -> Species:
-    """A species as this studio keeps it. Raises NotFound."""
+    """A tree's species as this studio keeps it.
+
+    One that no almanac knows any more is treated as the tenderest of all, and says so: its trees
+    must be seen, and nothing must be planned for them that they may not bear.
+    """
+    shipped, kept = _shipped(key), (yard.own_species or {}).get(key)
+    if shipped is None and kept is not None:
+        # Laid aside or not: a tree that is of it still has its figures.
+        return Entry.model_validate(kept.figures).species(key)
+    if shipped is None:
+        return _unknown(key)
     own = _own(yard, key)
-    if own is None:
-        return species_by_key(key)
     # Of a shipped species only what differs is kept, so that a better almanac reaches it.
-    shipped = _shipped(key)
-    return Entry.model_validate(own).species(key) if shipped is None else with_own(shipped, own)
+    return shipped if own is None else with_own(shipped, own)
+
+
+def _unknown(key: str) -> Species:
+    tenderest = min(shipped_species(), key=lambda species: species.budget.bold)
+    return tenderest.model_copy(
+        update={
+            "key": key,
+            "name": f"unknown species “{key[:40]}”",
+            "wash_allowed": False,
+            "top_work_together": False,
+            "root_cuttings": False,
+            "ground_layers": False,
+            "note": "The almanac does not know this species. Give the tree another one; until "
+            "then it is treated as the tenderest of all.",
+        }
+    )
 
 
 def all_species(yard: Yard) -> list[Species]:
@@ -92,11 +115,10 @@ def add_entry(studio: Studio, name: str, like: str) -> str:
     with studio.writing() as db:
         yard = yard_of(db)
         name = name.strip()[:60]
-        try:
-            figures = {**figures_of(species_of(yard, like)), "name": name}
-        # The complaint belongs to the form of a new species, not to the entry it is like.
-        except NotFound as error:
-            raise BadInput("new_name", f"{error.message} to begin with") from None
+        if like not in {species.key for species in all_species(yard)}:
+            # The complaint belongs to the form of a new species, not to the entry it is like.
+            raise BadInput("new_name", f"the almanac has no species '{like}' to begin with")
+        figures = {**figures_of(species_of(yard, like)), "name": name}
         if not name:
             raise BadInput("new_name", "Give the species a name.")
         _check_name(db, name, None, "new_name")
@@ -115,13 +137,17 @@ def lay_aside(studio: Studio, key: str) -> bool:
 
     Raises
     ------
-    BadInput : trees of the yard are of that own species.
+    BadInput : trees of the yard, or on its compost heap, are of that own species.
     """
     with studio.writing() as db:
         found = entry_of(db, key)
-        # Its trees would be left without window, budget and cautions.
-        if found.shipped is None and found.trees:
-            trees = "one tree is" if found.trees == 1 else f"{found.trees} trees are"
+        # Its trees would be left without window, budget and cautions; those on the heap too, once
+        # they are put back.
+        count = db.scalar(select(func.count()).where(Tree.species_key == key)) or 0
+        if found.shipped is None and count:
+            trees = "one tree is" if count == 1 else f"{count} trees are"
+            if not found.trees:
+                trees += " still on the compost heap and"
             raise BadInput("laid_aside", f"{trees} of this species; give them another one first.")
         kept = yard_of(db).own_species.get(key)
         if kept is not None:
@@ -172,7 +198,13 @@ def _keep(db: DbSession, today: date, key: str, kept: OwnSpecies | None) -> None
     """Keep or drop what is the studio's own of a species; what lay aside too long goes."""
     every = yard_of(db).own_species
     # Forgotten here, at the next change, since nobody else ever looks at old ones.
-    own = {name: its for name, its in every.items() if name != key and _still(its, today)}
+    used = set(db.scalars(select(Tree.species_key).distinct()))
+    used -= {entry.key for entry in shipped_species()}
+    own = {
+        name: its
+        for name, its in every.items()
+        if name != key and (_still(its, today) or name in used)
+    }
     put_yard(db, own_species=own if kept is None else {**own, key: kept})
 
 

@@ -1,6 +1,12 @@
 """The process that looks at photos: watched, left in the middle, stopped, and asked again."""
 
+import subprocess
+import sys
+import tempfile
 import threading
+import time
+import unittest
+from pathlib import Path
 
 from mirvo.core.errors import BadInput
 from mirvo.studio.measuring import assist
@@ -69,3 +75,31 @@ class VisionWorkerTest(StudioCase):
         with self.assertRaises(BadInput) as said:
             assist.outline(self.studio, self.row.id, [[5.0, 5.0]] * 6)
         self.assertIn("larger", said.exception.message)
+
+
+SERVER = """
+import os, sys, time
+from mirvo.studio.measuring.vision_worker import VisionWorker
+if __name__ == "__main__":
+    print(VisionWorker().answer(os.getpid), flush=True)
+    time.sleep(60)
+"""
+
+
+class KilledServerTest(unittest.TestCase):
+    def test_a_killed_server_leaves_no_process_behind(self):
+        with tempfile.TemporaryDirectory() as folder:
+            script = Path(folder) / "server.py"
+            script.write_text(SERVER)
+            with subprocess.Popen(
+                [sys.executable, script], stdout=subprocess.PIPE, text=True
+            ) as server:
+                helper = int(server.stdout.readline())
+                self.assertTrue(Path(f"/proc/{helper}").exists())
+                server.kill()
+                server.wait()
+            for _ in range(100):
+                if not Path(f"/proc/{helper}").exists():
+                    return
+                time.sleep(0.1)
+            self.fail("the process lives on")
