@@ -11,14 +11,16 @@ from sqlalchemy import select
 from mirvo.core.measure.figure import Figure
 from mirvo.core.rootwork.cuts import RootCase
 from mirvo.core.rootwork.root_path import along_mm, path_length_mm
-from mirvo.records.models import Plan
+from mirvo.records.models import Plan, RootSession
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
 from mirvo.studio.path.target import TargetForm, hold_year, set_target
+from mirvo.studio.records.record import record_of
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
 from mirvo.web.app import create_app
 from mirvo.web.drawings.ball import draw_ball
+from mirvo.web.drawings.record import draw_record_section, draw_record_wheel
 from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon
 from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.sheet import (
@@ -46,6 +48,69 @@ def points(shape):
         tuple(map(float, pair))
         for pair in re.findall(r"(-?[\d.]+) (-?[\d.]+)", shape.attributes["d"])
     ]
+
+
+class RecordTest(StudioCase):
+    """A session's record: the base it was worked on, what went, the ball before and after."""
+
+    def setUp(self):
+        super().setUp()
+        self.row = self.tree(container="wide training pot")
+        photo, marks = self.photo(self.row, taken_on=date(2025, 3, 20))
+        self.figures = save_marks(self.studio, photo.id, marks, 0).found.top
+
+    def recorded(self, **changes):
+        values = {
+            "done_on": date(2025, 3, 28), "bud_stage": "buds swelling", "slice_mm": 30,
+            "ball_length_before": 300, "ball_width_before": 200, "ball_depth_before": 90,
+            "ball_length_after": 280, "ball_width_after": 180,
+            "pot_length_mm": 320, "pot_depth_mm": 80,
+            "roots": [{"label": "A", "action": "remove"}],
+            **changes,
+        }  # fmt: skip
+        session = record_session(self.studio, self.row.id, SessionForm.model_validate(values))
+        with self.studio.reading() as db:
+            return record_of(db, db.get(RootSession, session.id), self.row)
+
+    def test_what_went_is_hatched_on_the_base_as_it_was(self):
+        record = self.recorded()
+        self.assertEqual(record.cut, {"A": 1.0})
+        labels = [root.label for root in record.base.record.roots]
+        self.assertEqual(labels, [root.label for root in self.figures.roots])
+        scene = draw_record_wheel(record)
+        self.assertEqual(len(of_role(scene, "root-cut")), 1)
+        self.assertEqual(len(of_role(scene, "root")), len(self.figures.roots) - 1)
+        self.assertIn("what went hatched: A", scene.title)
+
+    def test_both_balls_and_the_pot_are_to_one_scale(self):
+        scene = draw_record_section(self.recorded())
+        before, after = (
+            (float(shape.attributes["width"]), float(shape.attributes["height"]))
+            for shape in of_role(scene, "soil")
+        )
+        scale = before[0] / 300
+        self.assertAlmostEqual(before[1] / scale, 90, delta=0.5)
+        self.assertAlmostEqual(after[0] / scale, 280, delta=0.5)
+        self.assertAlmostEqual(after[1] / scale, 60, delta=0.5)
+        [pot], [cut] = of_role(scene, "pot"), of_role(scene, "root-cut")
+        (left, _), _, (right, _), _ = points(pot)
+        self.assertAlmostEqual((right - left) / scale, 320, delta=0.5)
+        tops = [y for _, y in points(cut)]
+        self.assertAlmostEqual((max(tops) - min(tops)) / scale, 30, delta=0.5)
+        self.assertIn("300 × 90 mm before, 280 × 60 mm after", scene.description)
+
+    def test_what_is_not_known_is_not_drawn(self):
+        record = self.recorded(
+            ball_length_before=None, ball_length_after=None, pot_length_mm=None,
+            done_on=date(2025, 3, 1), roots=[],
+        )  # fmt: skip
+        self.assertIsNone(draw_record_section(record))
+        # It was measured only after this session.
+        self.assertIsNone(draw_record_wheel(record))
+        client = TestClient(create_app(self.studio))
+        page = client.get(f"/sessions/{record.session.id}")
+        self.assertEqual(page.status_code, 200)
+        self.assertNotIn("record-wheel", page.text)
 
 
 class DrawnTree(StudioCase):

@@ -23,10 +23,12 @@ from mirvo.studio.records import root_sessions as use
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.answers import AnswerForm, answers_seen, experience_with, put_answer
 from mirvo.studio.records.corrections import correct_session, form_of_session, roots_to_tick
+from mirvo.studio.records.record import record_of
 from mirvo.studio.records.session_form import ENTERED, SessionForm
 from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import standing_of
+from mirvo.web.drawings.record import draw_record_section, draw_record_wheel
 from mirvo.web.forms import Fields, Filled, as_field, fields_from, shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep, came_from
 from mirvo.web.routes.photos.photos import Files, sent
@@ -161,17 +163,22 @@ def answer_page(reader: Reader, filled: Filled, session_id: int) -> HTMLResponse
 
 def _record_page(reader: PageReader, filled: Filled, session_id: int, refused: str) -> HTMLResponse:
     session = use.load_session(reader.db, session_id)
+    tree = load_tree(reader.db, session.tree_id)
+    record = record_of(reader.db, session, tree)
     context = {
+        "record": record,
+        "wheel": draw_record_wheel(record),
+        "section": draw_record_section(record),
         "fields_of_answer": filled.fields,
         "errors": filled.errors,
         "answered": answers_seen(reader.db, session),
-        "experience": experience_with(reader.db, load_tree(reader.db, session.tree_id).species_key),
+        "experience": experience_with(reader.db, tree.species_key),
         "stands": standing_of(reader.db, session.tree_id, reader.today),
         "session": session,
-        "tree": load_tree(reader.db, session.tree_id),
+        "tree": tree,
         "tasks": tasks_of_session(reader.db, session_id),
         "refused": refused,
-        "cuts": cuts_of(reader.db, session.tree_id).get(session_id, ()),
+        "cuts": record.cuts,
         "fields": fields_for(session.kind),
         "compared": compared_photos(reader.db, session),
         "photos": photos_of_session(reader.db, session_id),
