@@ -5,10 +5,12 @@ from dataclasses import replace
 from datetime import date
 from math import atan2, degrees, hypot
 
+import numpy as np
 from fastapi.testclient import TestClient
 from sqlalchemy import select
 
 from mirvo.core.measure.figure import Figure
+from mirvo.core.plan.records import PlannedPath
 from mirvo.core.rootwork.cuts import RootCase
 from mirvo.core.rootwork.root_path import along_mm, path_length_mm
 from mirvo.records.models import Plan, RootSession
@@ -20,6 +22,7 @@ from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
 from mirvo.web.app import create_app
 from mirvo.web.drawings.ball import draw_ball
+from mirvo.web.drawings.filmstrip import draw_filmstrip
 from mirvo.web.drawings.record import draw_record_section, draw_record_wheel
 from mirvo.web.drawings.ribbon import WIDTH_PX, season_ribbon
 from mirvo.web.drawings.scene import Scene, nice_scale
@@ -33,6 +36,7 @@ from mirvo.web.drawings.sheet import (
     ground_of,
 )
 from mirvo.web.drawings.supply import draw_supply
+from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered
 from mirvo.web.drawings.years import years_chart, years_charts
 from mirvo.web.templating import signed
@@ -111,6 +115,76 @@ class RecordTest(StudioCase):
         page = client.get(f"/sessions/{record.session.id}")
         self.assertEqual(page.status_code, 200)
         self.assertNotIn("record-wheel", page.text)
+
+
+def planned(**changes):
+    """A path of two sessions, as the planner gives one."""
+    step = {
+        "share": 0.2, "budget": 0.4, "strain": 25.0, "container": "board in a wide pot",
+        "woody_depth_mm": (40.0, 40.0),
+    }  # fmt: skip
+    end = {
+        "spread_ratio": 2.0, "low": 1.8, "high": 2.2, "woody_depth_mm": 40.0,
+        "largest_gap_deg": 80.0, "container": "final pot",
+    }  # fmt: skip
+    values = {
+        "school": "steady", "reached_year": 2032, "likely_year": 2034,
+        "steps": [
+            {**step, "year": 2027, "slice_mm": 30.0, "faults": ["C"], "ball_depth_mm": (90.0, 60.0)},
+            {**step, "year": 2030, "slice_mm": 20.0, "ball_depth_mm": (60.0, 40.0)},
+        ],
+        "forecast": [
+            {**end, "year": year, "spread_mm": flare, "trunk_diameter_mm": 44.0,
+             "ball_depth_mm": 40.0}
+            for year, flare in ((2027, 80.0), (2030, 90.0), (2032, 100.0))
+        ],
+        "tradeoff": [
+            {"year": 2032, "sessions": 2, "toll": 84.0, "worst_strain": 30.0, "chance": 0.5},
+            {"year": 2034, "sessions": 1, "toll": 62.0, "worst_strain": 24.0, "chance": 0.8},
+        ],
+        **changes,
+    }  # fmt: skip
+    return PlannedPath.model_validate(values)
+
+
+class PathDrawingsTest(StudioCase):
+    def test_the_filmstrip_shows_each_session_to_one_scale(self):
+        row = self.tree(container="wide training pot")
+        sheet = self.sheet_of(row.id)
+        scene = draw_filmstrip(sheet, planned())
+        balls = [float(shape.attributes["height"]) for shape in of_role(scene, "soil")]
+        # Two sessions and the arrival; nothing is known of today's ball.
+        self.assertEqual(len(balls), 3)
+        scale = balls[0] / 60
+        self.assertAlmostEqual(balls[1] / scale, 40, delta=0.5)
+        flares = [np.ptp([x for x, _ in points(shape)]) for shape in of_role(scene, "stem")]
+        for flare, known in zip(flares, (80, 90, 100), strict=True):
+            self.assertAlmostEqual(flare / scale, known, delta=0.5)
+        taken = [np.ptp([y for _, y in points(shape)]) for shape in of_role(scene, "root-cut")]
+        for height, known in zip(taken, (30, 20), strict=True):
+            self.assertAlmostEqual(height / scale, known, delta=0.5)
+        said = [shape.text for shape in scene.shapes if shape.text]
+        self.assertIn("cut C", said)
+        self.assertIn("end of 2032", said)
+
+    def test_a_path_of_nothing_is_no_film(self):
+        sheet = self.sheet_of(self.tree().id)
+        self.assertIsNone(draw_filmstrip(sheet, planned(steps=[], forecast=[], reached_year=None)))
+
+    def test_the_curve_falls_with_the_toll_and_discs_grow_with_sessions(self):
+        scene = draw_tradeoff(planned())
+        discs = [*of_role(scene, "session-disc"), *of_role(scene, "session-open")]
+        (x1, y1, r1), (x2, y2, r2) = (
+            tuple(float(disc.attributes[name]) for name in ("cx", "cy", "r")) for disc in discs
+        )
+        self.assertLess(x1, x2)
+        self.assertGreater(r1, r2)
+        zero = next(shape for shape in scene.shapes if shape.text == "0").attributes["y"]
+        floor = float(zero) - 4
+        self.assertAlmostEqual((floor - y2) / (floor - y1), 62 / 84, places=2)
+        [likely] = of_role(scene, "target-line")
+        self.assertAlmostEqual(points(likely)[0][0], x2, places=1)
+        self.assertIsNone(draw_tradeoff(planned(tradeoff=[])))
 
 
 class DrawnTree(StudioCase):

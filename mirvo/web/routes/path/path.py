@@ -19,9 +19,11 @@ from mirvo.studio.path import plans, target
 from mirvo.studio.shelf.materials import step_materials
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import Sheet, sheet_of
+from mirvo.web.drawings.filmstrip import draw_filmstrip
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import draw_three_paths
+from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.years import path_chart
 from mirvo.web.forms import Fields, Filled, fields_from, shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep
@@ -90,6 +92,8 @@ def path_page(
         "done": plans.planned_and_done(reader.db, tree_id),
         "drawing_of_target": draw_target(sheet, path, _wish(shown, default)),
         "three": _three(view),
+        "film": None if path is None else draw_filmstrip(sheet, path),
+        "tradeoff": None if path is None else draw_tradeoff(path),
         "chart": None if path is None or view.case is None else path_chart(sheet, path),
     }
     return reader.page("path/path.html", context, filled.status)
