@@ -352,6 +352,7 @@ def _serve(data: Path | None, port: int | None) -> None:
 
     from mirvo.records.lock import held
     from mirvo.studio.context import Studio
+    from mirvo.studio.yard.second_copy import CopyKeeper
     from mirvo.web.app import create_app
     from mirvo.web.settings import Settings
 
@@ -361,6 +362,9 @@ def _serve(data: Path | None, port: int | None) -> None:
         studio = Studio(folder, clock=lambda: datetime.now(UTC))
         _tidy(studio)
         application = create_app(studio, settings.own_names)
+        if settings.copy_to:
+            application.state.copies = CopyKeeper(studio, Path(settings.copy_to))
+            application.state.copies.start()
         gc.freeze()
         gc.set_threshold(20_000, 20, 20)
         print(f"Mirvo is at http://{settings.host}:{at}", flush=True)

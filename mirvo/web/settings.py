@@ -9,12 +9,14 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 class Settings(BaseSettings):
-    """Read from the environment as MIRVO_DATA, MIRVO_HOST, MIRVO_PORT, MIRVO_NAMES."""
+    """Read from the environment as MIRVO_DATA, MIRVO_HOST, MIRVO_PORT,
+    MIRVO_COPY_TO, MIRVO_NAMES."""
 
     model_config = SettingsConfigDict(env_prefix="MIRVO_")
     data: Path = Field(default=Path("data"), description="Folder that holds database and photos.")
     host: str = Field(default="127.0.0.1", description="Address the server listens on.")
     port: int = Field(default=8000, description="Port the server listens on.")
+    copy_to: str = Field(default="", description="Folder for a second copy, kept up by itself.")
     names: str = Field(default="", description="Names it answers to, commas between.")
 
     @property

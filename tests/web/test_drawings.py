@@ -130,7 +130,8 @@ def planned(**changes):
     values = {
         "school": "steady", "reached_year": 2032, "likely_year": 2034,
         "steps": [
-            {**step, "year": 2027, "slice_mm": 30.0, "faults": ["C"], "ball_depth_mm": (90.0, 60.0)},
+            {**step, "year": 2027, "slice_mm": 30.0, "faults": ["C"],
+             "ball_depth_mm": (90.0, 60.0)},
             {**step, "year": 2030, "slice_mm": 20.0, "ball_depth_mm": (60.0, 40.0)},
         ],
         "forecast": [

@@ -43,6 +43,8 @@ def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
         "base": str(reader.request.base_url),
         "entries": entries_of(reader.db, reader.today)[:SHOWN],
         "heap": heap(reader.db),
+        # Only a server that was told where keeps one.
+        "copies": getattr(reader.request.app.state, "copies", None),
         "backup_due": backup_is_due(reader.db, reader.studio.now),
     }
     return reader.page("yard/kit.html", context, filled.status)
