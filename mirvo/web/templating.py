@@ -75,11 +75,16 @@ def day_of_year(value: str) -> str:
 
 def mm(value: float | None) -> str:
     """A length without needless digits, its unit left to the page."""
-    return "" if value is None else f"{value:.0f}"
+    return "" if value is None else _whole(value)
 
 
 def percent(value: float | None) -> str:
-    return "" if value is None else f"{value * 100:.0f} %"
+    return "" if value is None else f"{_whole(value * 100)} %"
+
+
+def _whole(value: float) -> str:
+    # What rounds to nothing from below would be written with a sign.
+    return f"{round(value) + 0.0:.0f}"
 
 
 def signed(value: float, digits: int = 0) -> str:

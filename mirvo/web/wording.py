@@ -161,11 +161,14 @@ def found_in_photo(marks: TopDraft) -> str:
 
 
 def clock(hour: float | None) -> str:
-    """7.3 as "7:18"; half hours are read on a clock, tenths are not."""
+    """7.3 as "7:18"; half hours are read on a clock, tenths are not.
+
+    To a tenth of an hour, as figures give it: every page then says the same of a root.
+    """
     if hour is None:
         return ""
     # Rounded in minutes: 11.999 is 12:00 and not 11:60.
-    minutes = round((hour % 12) * 60)
+    minutes = round(round(hour, 1) % 12 * 60)
     return f"{(minutes // 60) % 12 or 12}:{minutes % 60:02d}"
 
 

@@ -39,7 +39,7 @@ from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered
 from mirvo.web.drawings.years import years_chart, years_charts
-from mirvo.web.templating import signed
+from mirvo.web.templating import mm, percent, signed
 from tests.studio_case import StudioCase
 
 
@@ -417,6 +417,9 @@ class SheetTest(DrawnTree):
         self.assertEqual(len(discs), 1)
 
     def test_a_difference_of_nothing_has_no_sign(self):
+        self.assertEqual(
+            [mm(-0.3), mm(2.6), percent(-0.001), percent(0.256)], ["0", "3", "0 %", "26 %"]
+        )
         said = [signed(-0.3), signed(0.04, 1), signed(-0.06, 1), signed(2.6)]
         self.assertEqual(said, ["0", "0.0", "-0.1", "+3"])
 

