@@ -246,8 +246,8 @@ def click_case(seed: int) -> Rows:
     exact, marks, corners = _clicked(made)
     found, known = measure_top(read_marks(marks), made.photo, corners), true_figures(base)
     rows = [_row("trunk diameter", found.trunk_diameter_mm, known["trunk_diameter_mm"])]
-    if found.flare is not None:
-        rows.append(_row("spread, flare", found.flare.mean_mm, known["flare_mean_mm"]))
+    if found.spread.flare is not None:
+        rows.append(_row("spread, flare", found.spread.flare.mean_mm, known["flare_mean_mm"]))
     rows.append(_row("spread, roots", found.spread.roots.mean_mm, known["roots_mean_mm"]))
     for placed, clicked, truth in zip(exact["roots"], marks["roots"], known["roots"], strict=True):
         alone = _click_width(placed["base_width"], clicked["base_width"], truth["width_mm"])

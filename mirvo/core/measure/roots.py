@@ -15,6 +15,9 @@ from mirvo.core.measure.uncertainty import Array, Draws
 
 # How high a root's crest stands, of its width: at its base, and where it dives at its tip. The
 # quick camera's roots keep the first to the end, path-traced ones go down to nothing.
+# How far both points across a root found in the picture stray together, of how far each does
+# alone; so that the ± of azimuths holds on pictures of other renderers too.
+FOUND_TOGETHER = 1.3
 CREST_SHARE, CREST_SHARE_SD = 0.6, 0.2
 TIP_CREST_SHARE, TIP_CREST_SHARE_SD = 0.3, 0.3
 # From where on it goes down, of its length.
@@ -123,7 +126,7 @@ def _widths(
     All pairs are mapped at once; a root whose width is not marked has none.
     """
     clicked = [
-        draws.points(pair, _sd_px(root, draws))
+        _pair_drawn(pair, root, draws)
         for pair, root in zip(pairs, marks, strict=True)
         if pair is not None
     ]
@@ -141,6 +144,15 @@ def _widths(
     wide = geometry.length_of(apart)
     found = iter([(middle[:, i], wide[:, i]) for i in range(len(clicked))])
     return [None if pair is None else next(found) for pair in pairs]
+
+
+def _pair_drawn(pair: Pair, root: RootMark, draws: Draws) -> Array:
+    """Copies (rows, 2, 2), px, of two points across a root; found in the picture they stray
+    together, since a crest that was missed was missed by both."""
+    drawn = draws.points(pair, _sd_px(root, draws))
+    if root.points_sd_px > draws.click_sd_px:
+        drawn = drawn + draws.points(np.zeros((1, 2)), FOUND_TOGETHER * root.points_sd_px)
+    return drawn
 
 
 def _sd_px(root: RootMark, draws: Draws) -> float:
