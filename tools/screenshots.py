@@ -31,7 +31,7 @@ VIEWS = {
     "root-desk": ("/photos/3/desk", 1280),
     "root-desk-phone": ("/photos/3/desk", 390),
     "session-form": ("/trees/1/sessions/new", 1280),
-    "session-record": ("/sessions/3", 1280),
+    "session-record": ("/sessions/10", 1280),
     "path": ("/trees/1/path", 1280),
     "plans": ("/trees/3/plans", 1280),
     "bench-session": ("/bench-sessions/1#decide", 1280),
