@@ -103,6 +103,18 @@ class RecordTest(StudioCase):
         self.assertAlmostEqual((max(tops) - min(tops)) / scale, 30, delta=0.5)
         self.assertIn("300 × 90 mm before, 280 × 60 mm after", scene.description)
 
+    def test_planned_and_done_differ_where_the_path_says_so(self):
+        number = self.recorded().session.id
+        step = planned().steps[0].model_copy(update={"slice_mm": 28.5, "fault_parts": {"C": 1.0}})
+        with self.studio.writing() as db:
+            db.get(RootSession, number).planned = step
+        with self.studio.reading() as db:
+            pairs = record_of(db, db.get(RootSession, number), self.row).pairs
+        otherwise = {pair.name for pair in pairs if pair.otherwise}
+        # A slice 1.5 mm off is as planned; another year, root and container are not.
+        self.assertNotIn("Off the underside", otherwise)
+        self.assertLessEqual({"Year", "Roots cut", "Into"}, otherwise)
+
     def test_what_is_not_known_is_not_drawn(self):
         record = self.recorded(
             ball_length_before=None, ball_length_after=None, pot_length_mm=None,

@@ -2,8 +2,8 @@
 
 Where two roots cross, the shortest way may change from one to the other. Here a way knows which
 way it runs: it turns freely while it follows its root, and dearly where it leaves it, so that it
-goes straight over or under what crosses it. (Least-cost paths: Dijkstra 1959, over places and
-headings as in Parsons and Nagle's orientation-lifted graphs; run by scipy.)
+goes straight over or under what crosses it. (Least-cost paths: Dijkstra 1959, run by scipy over
+places and headings.)
 """
 
 from __future__ import annotations

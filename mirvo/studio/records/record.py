@@ -9,8 +9,11 @@ from datetime import date
 from sqlalchemy import select
 
 from mirvo.core.measure.records import TopRecord
+from mirvo.core.plan.plan_vs_actual import against_plan
+from mirvo.core.rootwork.cuts import HALF
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, RootSession, Tree
+from mirvo.studio.path.plans import actual_session
 from mirvo.studio.tree_queries import CutOfRoot, cuts_of
 
 KEEP = "keep"
@@ -26,15 +29,13 @@ class Base:
 
 @dataclass(frozen=True)
 class Pair:
-    """One thing of a session as it was planned and as it was done, in words; "" is not known."""
+    """One thing of a session as it was planned and as it was done, in words. otherwise : it
+    differs by more than a ruler and an eye can tell, as the path says of it too."""
 
     name: str
     planned: str
     done: str
-
-    @property
-    def as_planned(self) -> bool:
-        return self.planned == self.done
+    otherwise: bool
 
 
 @dataclass(frozen=True)
@@ -86,19 +87,33 @@ def _part(one: CutOfRoot) -> float:
     if one.cut.done_action == "remove":
         return 1.0
     part = one.cut.decided_part if one.cut.decided_part is not None else one.cut.done_part
-    return 0.5 if part is None else part
+    return HALF if part is None else part
 
 
 def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
     planned = session.planned
     if planned is None:
         return
-    done = [one.label for one in cuts if one.cut.done_action != KEEP]
-    yield Pair("Year", str(planned.year), str(session.done_on.year))
-    yield Pair("Roots cut", _listed(planned.faults), _listed(done))
-    yield Pair("Off the underside", f"{planned.slice_mm:.0f} mm", f"{session.slice_mm:.0f} mm")
-    yield Pair("Into", planned.container, session.container_after)
-    yield Pair("Of the feeding root", _percent(planned.share), _percent(session.share_computed))
+    noted = {one.code for one in against_plan(planned, actual_session(session, cuts))}
+    cut = [one.label for one in cuts if one.cut.done_action != KEEP]
+    rows = (
+        ("Year", str(planned.year), str(session.done_on.year), {"year"}),
+        ("Roots cut", _listed(planned.faults), _listed(cut), {"spared", "less", "extra"}),
+        ("Off the underside", _mm(planned.slice_mm), _mm(session.slice_mm), {"slice"}),
+        ("Into", planned.container, session.container_after, {"container"}),
+        (
+            "Of the feeding root",
+            _percent(planned.share),
+            _percent(session.share_computed),
+            {"share"},
+        ),
+    )
+    for name, wished, done, codes in rows:
+        yield Pair(name, wished, done, bool(noted & codes))
+
+
+def _mm(length: float) -> str:
+    return f"{length:.0f} mm"
 
 
 def _percent(share: float) -> str:
