@@ -103,3 +103,17 @@ class BrowserCase(StudioCase):
     def kept(self, page=None):
         """Wait until every mark is on the server."""
         (page or self.page).locator("[data-save][data-state=kept]").wait_for()
+
+    def step_of(self, selector, page=None):
+        """The step of a bench session that holds something.
+
+        Rows are drawn anew after every entry, so it is asked of the page as it stands until it
+        answers, never of a row found a moment ago.
+        """
+        return (
+            (page or self.page)
+            .wait_for_function(
+                "(sought) => document.querySelector(sought)?.closest('.step')?.id", arg=selector
+            )
+            .json_value()
+        )

@@ -21,7 +21,7 @@ class BenchSessionTest(BrowserCase):
 
     def turn_to(self, page, selector):
         """Open the step that holds something: on a phone one is in view at a time."""
-        step = page.locator(selector).first.evaluate("one => one.closest('.step').id")
+        step = self.step_of(selector, page)
         page.locator(f"[data-go={step}]").tap()
         page.locator(f"#{step}").wait_for(state="visible")
         self.assertEqual(page.locator(".bench-steps > .step:visible").count(), 1)

@@ -63,7 +63,7 @@ class TwoSeasonsTest(BrowserCase):
 
     def turn_to(self, selector):
         """The step that holds something comes into view: on a phone there is one at a time."""
-        step = self.page.locator(selector).first.evaluate("one => one.closest('.step').id")
+        step = self.step_of(selector)
         link = self.page.locator(f"[data-go={step}]")
         if link.is_visible():
             link.click()
