@@ -1,6 +1,9 @@
 """The root desk by mouse, keyboard and touch, and when the server goes away."""
 
 from datetime import date
+from math import pi
+
+from shapely import Polygon
 
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin
@@ -25,6 +28,28 @@ class DeskTest(BrowserCase):
 
     def on_server(self):
         return self.marks_of(self.photo_row.id)
+
+    def test_an_outline_said_to_be_guessed_widens_what_rests_on_it(self):
+        self.marked()
+        page = self.page
+        page.goto(self.desk)
+        before = page.locator("[data-root-table] td").all_inner_texts()
+        page.get_by_text("Calibration and heights", exact=True).click()
+        page.get_by_label("The trunk's edge there").select_option("guessed")
+        self.kept()
+        page.locator("[data-found]", has_text="the trunk's outline").wait_for()
+        self.assertNotEqual(page.locator("[data-root-table] td").all_inner_texts(), before)
+        off = self.on_server()["trunk"]["outline_sd_px"]
+        wide = 2 * (Polygon(self.marks["trunk"]["outline"]).area / pi) ** 0.5
+        self.assertAlmostEqual(off / wide, 0.05, places=3)
+        page.reload()
+        page.get_by_text("Calibration and heights", exact=True).click()
+        edge = page.get_by_label("The trunk's edge there")
+        self.assertEqual(edge.input_value(), "guessed")
+        edge.select_option("seen")
+        page.locator("[data-found]").wait_for(state="detached")
+        self.kept()
+        self.assertNotIn("outline_sd_px", self.on_server()["trunk"])
 
     def test_a_point_is_dragged_nudged_and_undone(self):
         self.marked()
@@ -243,7 +268,7 @@ class DeskTest(BrowserCase):
         page = self.page
         page.goto(self.desk)
         page.keyboard.press("0")  # the whole photo
-        page.get_by_text("Calibration and heights").click()
+        page.get_by_text("Calibration and heights", exact=True).click()
         kind = page.locator("[data-cal=kind]")
         kind.select_option("ellipse")
         page.locator("[data-hint]").get_by_text("five points or more").wait_for()
@@ -267,7 +292,7 @@ class DeskTest(BrowserCase):
         page = self.page
         page.goto(self.desk)
         page.keyboard.press("0")  # the whole photo
-        page.get_by_text("Calibration and heights").click()
+        page.get_by_text("Calibration and heights", exact=True).click()
         page.locator("[data-cal=kind]").select_option("rectangle")
         for name in ("length_mm", "width_mm"):
             page.locator(f"[data-cal={name}]").fill("")
@@ -312,7 +337,7 @@ class DeskTest(BrowserCase):
         page.keyboard.press("r")
         self.click_points(root["path"][::-1])
         page.keyboard.press("Enter")
-        page.get_by_text("Calibration and heights").click()
+        page.get_by_text("Calibration and heights", exact=True).click()
         page.get_by_label("Lens").fill("31")
         page.get_by_label("Lens").press("Enter")
         self.kept()

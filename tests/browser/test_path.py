@@ -48,6 +48,19 @@ class PathTest(PathCase, BrowserCase):
         self.drag("floor", 0, 20)
         self.assertGreater(self.wished()["pot_depth_mm"], before["pot_depth_mm"] + 3)
 
+    def test_a_point_of_the_curve_is_chosen(self):
+        page = self.page
+        self.target(spread_ratio=2.4)
+        path = self.planned(1).result.path_of("gentle")
+        page.goto("/trees/1/path?school=gentle")
+        year = next(one.year for one in path.tradeoff if one.year != path.reached_year)
+        page.get_by_role("link", name=f"Show the way that is there in {year}").click()
+        page.get_by_text(f"Shown is the way that is there in {year}").wait_for()
+        self.settled()
+        expect(page.locator(".shown-ring")).to_have_count(1)
+        page.get_by_role("link", name="Show the planned way").click()
+        expect(page.locator("[data-other-way]")).to_have_count(0)
+
     def test_by_keyboard_alone(self):
         page, before = self.page, self.wished()
         self.knob("ring").focus()

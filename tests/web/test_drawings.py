@@ -185,7 +185,7 @@ class PathDrawingsTest(StudioCase):
         self.assertIsNone(draw_filmstrip(sheet, planned(steps=[], forecast=[], reached_year=None)))
 
     def test_the_curve_falls_with_the_toll_and_discs_grow_with_sessions(self):
-        scene = draw_tradeoff(planned())
+        scene = draw_tradeoff(planned(), "/trees/1/path", 2034)
         discs = [*of_role(scene, "session-disc"), *of_role(scene, "session-open")]
         (x1, y1, r1), (x2, y2, r2) = (
             tuple(float(disc.attributes[name]) for name in ("cx", "cy", "r")) for disc in discs
@@ -197,7 +197,12 @@ class PathDrawingsTest(StudioCase):
         self.assertAlmostEqual((floor - y2) / (floor - y1), 62 / 84, places=2)
         [likely] = of_role(scene, "target-line")
         self.assertAlmostEqual(points(likely)[0][0], x2, places=1)
-        self.assertIsNone(draw_tradeoff(planned(tradeoff=[])))
+        [ring] = of_role(scene, "shown-ring")
+        self.assertEqual(float(ring.attributes["cx"]), x2)
+        links = [shape.link for shape in of_role(scene, "touch")]
+        self.assertEqual([link.chosen for link in links], [False, True])
+        self.assertIn("arriving=2034", links[1].href)
+        self.assertIsNone(draw_tradeoff(planned(tradeoff=[]), "/trees/1/path", None))
 
 
 class DrawnTree(StudioCase):

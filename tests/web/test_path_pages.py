@@ -37,6 +37,20 @@ class PathPagesTest(PathCase):
             "Please give a whole number", self.post("/trees/1/holds", 422, hold_year="soon")
         )
 
+    def test_a_point_of_the_curve_shows_its_own_steps(self):
+        self.target(spread_ratio=2.4)
+        path = self.planned(1).result.path_of("gentle")
+        others = [point for point in path.tradeoff if point.year != path.reached_year]
+        for point in others:
+            page = words(self.client.get(f"/trees/1/path?school=gentle&arriving={point.year}"))
+            self.assertIn(f"Shown is the way that is there in {point.year}", page)
+            self.assertIn(f"gentle, there in {point.year}", page)
+        self.assertTrue(others, "the case must offer a choice")
+        for bad in ("\u0663", "2035x", "9" * 5000, "-1", str(path.reached_year)):
+            page = self.client.get("/trees/1/path", params={"school": "gentle", "arriving": bad})
+            self.assertEqual(page.status_code, 200, bad)
+            self.assertNotIn("data-other-way", page.text)
+
     def test_containers_and_gap_methods_are_chosen(self):
         self.post("/trees/1/containers", container=["basket", "usual pot"])
         case = self.planned(1).case

@@ -24,7 +24,7 @@ RADIALITY_PARTS = ("coverage", "evenness", "balance", "heading")
 # comparable. 2: outlines are smooth curves, radiality is continuous, cards by all their edges.
 # 3: flanks stand above the plane; side views allow for depth and turn of the reference.
 # 4: a root tapers and its crest goes down toward its tip.
-FIGURES_VERSION = 5
+FIGURES_VERSION = 6
 
 
 class CalibrationQuality(Record):

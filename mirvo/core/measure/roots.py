@@ -13,11 +13,14 @@ from mirvo.core.measure.marks import RootMark
 from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array, Draws
 
-# How high a root's crest stands, of its width: at its base, and where it dives at its tip. The
-# quick camera's roots keep the first to the end, path-traced ones go down to nothing.
 # How far both points across a root found in the picture stray together, of how far each does
 # alone; so that the ± of azimuths holds on pictures of other renderers too.
 FOUND_TOGETHER = 1.3
+# How far the middle between two flanks lies beside the root's own line, of their distance: one
+# flank is steeper than the other. From path-traced roots whose line is known.
+FLANKS_ASIDE_SD = 0.035
+# How high a root's crest stands, of its width: at its base, and where it dives at its tip. The
+# quick camera's roots keep the first to the end, path-traced ones go down to nothing.
 CREST_SHARE, CREST_SHARE_SD = 0.6, 0.2
 TIP_CREST_SHARE, TIP_CREST_SHARE_SD = 0.3, 0.3
 # From where on it goes down, of its length.
@@ -142,6 +145,8 @@ def _widths(
     first, second = ends[:, ::2], ends[:, 1::2]
     middle, apart = (first + second) / 2, second - first
     wide = geometry.length_of(apart)
+    aside = np.stack([draws.scalars(0.0, FLANKS_ASIDE_SD) for _ in clicked], axis=1)
+    middle = middle + aside[..., None] * apart
     found = iter([(middle[:, i], wide[:, i]) for i in range(len(clicked))])
     return [None if pair is None else next(found) for pair in pairs]
 

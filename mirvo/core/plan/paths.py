@@ -37,15 +37,19 @@ def plan(case: Case) -> PlanResult:
     return PlanResult(paths=paths, unreachable=failed[-1] if failed else None)
 
 
-def plan_school(case: Case, school: str) -> PlannedPath:
-    """One path. `reached_year` is None when the target is out of reach."""
+def plan_school(case: Case, school: str, arriving: int | None = None) -> PlannedPath:
+    """One path. `reached_year` is None when the target is out of reach.
+
+    arriving : a year of the trade-off whose least way is wanted instead of the recommended one;
+    a year that no way arrives in gives the recommended one.
+    """
     if case.strength == WEAK:
         return _resting(case, school)
     layered = lay(case, school) if wants_layer(case) else None
     if layered is None:
-        path = _plan_roots(case, school)
+        path = _plan_roots(case, school, arriving)
     else:
-        path = _after_layer(layered, _plan_roots(layered.after, school))
+        path = _after_layer(layered, _plan_roots(layered.after, school, arriving))
     reached, bound = path.reached_year, list(path.binding)
     if reached is not None and path.steps:
         bound += binding(case, school, reached, path.steps[0].year)
@@ -61,11 +65,11 @@ def forward(case: Case, school: str, reached: int | None) -> tuple[Lever, ...]:
     return () if PlanningProblem(case, school).arrived_today else levers(case, school, reached)
 
 
-def _plan_roots(case: Case, school: str) -> PlannedPath:
+def _plan_roots(case: Case, school: str, arriving: int | None) -> PlannedPath:
     """The path on the roots that are there, with grafts and forks."""
     problem = PlanningProblem(case, school)
     search = find_routes(problem)
-    best = search.recommended(problem.rules.year_toll)
+    best = search.arriving(arriving) or search.recommended(problem.rules.year_toll)
     if best is None:
         return _out_of_reach(problem)
     if problem.arrived_today:

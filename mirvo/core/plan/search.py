@@ -53,6 +53,10 @@ class Search:
         """The way that arrives first."""
         return self.routes[0] if self.routes else None
 
+    def arriving(self, year: int | None) -> Route | None:
+        """The way of least toll that arrives in a year, None where there is none."""
+        return next((route for route in self.routes if route.year == year), None)
+
     def recommended(self, year_toll: float) -> Route | None:
         """The way with the least toll and `year_toll` for each year after the earliest."""
         if not self.routes:

@@ -11,8 +11,8 @@ from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import Case
-from mirvo.core.plan.paths import plan
-from mirvo.core.plan.records import PlanResult
+from mirvo.core.plan.paths import plan, plan_school
+from mirvo.core.plan.records import PlannedPath, PlanResult
 from mirvo.core.rootwork.cut_order import RootToCut
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, Target, Tree
@@ -67,6 +67,21 @@ def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
         guessed=made.guessed,
         stale=not holds,
     )
+
+
+def way_arriving(db: DbSession, tree_id: int, school: str, year: str) -> PlannedPath | None:
+    """The least way that arrives in another year than the newest plan recommends.
+
+    year : as it was asked for. None where there is no plan, or the year is not one of those worth
+    choosing.
+    """
+    kept = newest_plan(db, tree_id)
+    if kept is None or kept.result is None or kept.case is None:
+        return None
+    path = kept.result.path_of(school)
+    others = (one.year for one in path.tradeoff if one.year != path.reached_year)
+    wanted = next((other for other in others if str(other) == year), None)
+    return None if wanted is None else plan_school(kept.case, school, wanted)
 
 
 def _still_holds(db: DbSession, tree: Tree, target: Target, kept: Plan, today: date) -> bool:

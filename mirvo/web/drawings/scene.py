@@ -9,6 +9,16 @@ Point = tuple[float, float]
 
 
 @dataclass(frozen=True)
+class Link:
+    """Where a shape leads; into : the part of the page that is exchanged for it, by its id."""
+
+    href: str
+    label: str
+    into: str
+    chosen: bool = False
+
+
+@dataclass(frozen=True)
 class Shape:
     """One element: its SVG name, its role (a class of the stylesheet), attributes, text."""
 
@@ -16,6 +26,7 @@ class Shape:
     role: str
     attributes: dict[str, str]
     text: str = ""
+    link: Link | None = None
 
 
 @dataclass(frozen=True)
@@ -59,9 +70,10 @@ class Scene:
     def line(self, a: Point, b: Point, role: str) -> None:
         self.path([a, b], role)
 
-    def circle(self, centre: Point, radius: float, role: str) -> None:
+    def circle(self, centre: Point, radius: float, role: str, link: Link | None = None) -> None:
         x, y = centre
-        self._add("circle", role, {"cx": f"{x:.1f}", "cy": f"{y:.1f}", "r": f"{radius:.1f}"})
+        place = {"cx": f"{x:.1f}", "cy": f"{y:.1f}", "r": f"{radius:.1f}"}
+        self.shapes.append(Shape("circle", role, place, link=link))
 
     def rect(self, corner: Point, size: Point, role: str) -> None:
         self._add(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from mirvo.core.plan.records import PlannedPath, TradeoffPoint
-from mirvo.web.drawings.scene import Scene
+from mirvo.web.drawings.scene import Link, Scene
 
 WIDTH_PX, HEIGHT_PX = 560.0, 240.0
 LEFT_PX, RIGHT_PX, TOP_PX, LOW_PX = 58.0, 92.0, 26.0, 42.0
@@ -13,15 +13,20 @@ LEFT_PX, RIGHT_PX, TOP_PX, LOW_PX = 58.0, 92.0, 26.0, 42.0
 LEAST_PX, A_SESSION_PX2 = 4.0, 18.0
 TOLL_STEPS = (5, 10, 20, 25, 50, 100, 200, 500)
 MOST_LINES = 5
+FINGER_PX = 20.0
 MOST_YEARS = 12
 
 
-def draw_tradeoff(path: PlannedPath) -> Scene | None:
-    """One school's curve; None where there is nothing to choose from."""
+def draw_tradeoff(path: PlannedPath, address: str, shown: int | None) -> Scene | None:
+    """One school's curve, each point a link; None where there is nothing to choose from.
+
+    address : of the path's page. shown : the year whose steps are in view.
+    """
     points = path.tradeoff
     if len(points) < 2:
         return None
     scene = Scene("tradeoff", WIDTH_PX, HEIGHT_PX, f"What waiting saves, {path.school}")
+    scene.role = "group"
     scene.description = "; ".join(
         f"there in {point.year}: {point.sessions} sessions, toll {point.toll:.0f}"
         for point in points
@@ -55,7 +60,19 @@ def draw_tradeoff(path: PlannedPath) -> Scene | None:
     places = [at(point.year, point.toll) for point in points]
     scene.path(places, "path-line")
     for point, place in zip(points, places, strict=True):
-        _point(scene, path, point, place)
+        planned = point.year == path.reached_year
+        words = _said(point)
+        to = f"{address}?school={path.school}&arriving={point.year}"
+        label = f"Show the way that is there in {point.year}: {words}"
+        chosen = point.year == shown
+        _point(
+            scene,
+            f"planned: {words}" if planned else words,
+            point,
+            place,
+            Link(to, label, "path", chosen),
+            planned,
+        )
     return scene
 
 
@@ -64,14 +81,24 @@ def _years(path: PlannedPath, points: Sequence[TradeoffPoint]) -> list[int]:
     return list(range(points[0].year, last + 1))
 
 
+def _said(point: TradeoffPoint) -> str:
+    sessions = "1 session" if point.sessions == 1 else f"{point.sessions} sessions"
+    return f"{sessions}, {100 * point.chance:.0f} %"
+
+
 def _point(
-    scene: Scene, path: PlannedPath, point: TradeoffPoint, place: tuple[float, float]
+    scene: Scene,
+    words: str,
+    point: TradeoffPoint,
+    place: tuple[float, float],
+    link: Link,
+    planned: bool,
 ) -> None:
     x, y = place
     radius = (LEAST_PX**2 + A_SESSION_PX2 * point.sessions) ** 0.5
-    planned = point.year == path.reached_year
+    if link.chosen:
+        scene.circle(place, radius + 5, "shown-ring")
     scene.circle(place, radius, "session-disc" if planned else "session-open")
-    sessions = "1 session" if point.sessions == 1 else f"{point.sessions} sessions"
-    words = f"{sessions}, {100 * point.chance:.0f} %"
-    said = f"planned: {words}" if planned else words
-    scene.write((x + radius + 5, y - radius - 2), said, "small")
+    scene.write((x + radius + 5, y - radius - 2), words, "small")
+    # Wider than the disc, so that a finger meets it; last, so that nothing lies over it.
+    scene.circle(place, FINGER_PX, "touch", link)

@@ -139,6 +139,17 @@ class ConstraintsTest(unittest.TestCase):
                 self.assertGreaterEqual(path.chance_by_year[likely], 0.8)
                 self.assertLess(path.chance_by_year.get(likely - 1, 0.0), 0.8)
 
+    def test_each_year_offered_has_a_way_of_its_own(self):
+        given = read_case(CASE)
+        for path in self.result.paths:
+            for point in path.tradeoff:
+                way = plan_school(given, path.school, point.year)
+                self.assertEqual(way.reached_year, point.year)
+                self.assertEqual((way.toll, way.sessions), (point.toll, point.sessions))
+                self.assertEqual(len(way.steps), point.sessions)
+                self.assertEqual(way.tradeoff, path.tradeoff)
+            self.assertEqual(plan_school(given, path.school, 1900).steps, path.steps)
+
     def test_a_later_year_is_offered_only_where_it_saves_toll(self):
         for path in self.result.paths:
             tolls = [point.toll for point in path.tradeoff]

@@ -59,16 +59,24 @@ class HoldForm(FormModel):
 
 
 def path_page(
-    reader: Reader, filled: Filled, tree_id: int, school: str = "", planned: str = ""
+    reader: Reader,
+    filled: Filled,
+    tree_id: int,
+    school: str = "",
+    planned: str = "",
+    arriving: str = "",
 ) -> HTMLResponse:
     """The path of a tree; a complaint stands at the form it belongs to.
 
     planned : it was planned just now, so the page must not ask for it again by itself.
+    arriving : the year of the trade-off whose steps are shown instead of the planned ones.
     """
     view = use.path_view(reader.db, tree_id, reader.today)
     sheet = sheet_of(reader.db, tree_id, reader.today)
     chosen = _chosen(reader, school)
     path = None if view.result is None else view.result.path_of(chosen)
+    other = use.way_arriving(reader.db, tree_id, chosen, arriving)
+    shown_path = other or path
     default = default_target(None if sheet.base is None else sheet.base.record)
     # Other forms of the page come back here too; only the target's fields are the target's.
     target_sent = "spread_ratio" in filled.fields
@@ -78,6 +86,7 @@ def path_page(
         "tree": view.tree,
         "sheet": sheet,
         "path": path,
+        "shown": shown_path,
         "chosen": chosen,
         "planned": planned,
         "schools": SCHOOLS,
@@ -86,22 +95,24 @@ def path_page(
         "errors": filled.errors,
         "cuts": {cut.label: cut for cut in view.cuts},
         "holds": target.holds_of(reader.db, tree_id),
-        "needs": {} if path is None else _needs(reader, sheet, path),
-        "windows": {} if path is None else _windows(sheet, path),
+        "needs": {} if shown_path is None else _needs(reader, sheet, shown_path),
+        "windows": {} if shown_path is None else _windows(sheet, shown_path),
         "known": list(rules().containers),
         "done": plans.planned_and_done(reader.db, tree_id),
         "drawing_of_target": draw_target(sheet, path, _wish(shown, default)),
         "three": _three(view),
-        "film": None if path is None else draw_filmstrip(sheet, path),
-        "tradeoff": None if path is None else draw_tradeoff(path),
-        "chart": None if path is None or view.case is None else path_chart(sheet, path),
+        "film": None if shown_path is None else draw_filmstrip(sheet, shown_path),
+        "tradeoff": None if path is None else _curve(path, shown_path, tree_id),
+        "chart": None if shown_path is None or not view.case else path_chart(sheet, shown_path),
     }
     return reader.page("path/path.html", context, filled.status)
 
 
 @router.get("/trees/{tree_id}/path")
-def show_path(reader: Reader, tree_id: int, school: str = "", planned: str = "") -> HTMLResponse:
-    return path_page(reader, Filled(), tree_id, school, planned)
+def show_path(
+    reader: Reader, tree_id: int, school: str = "", planned: str = "", arriving: str = ""
+) -> HTMLResponse:
+    return path_page(reader, Filled(), tree_id, school, planned, arriving)
 
 
 @router.post("/trees/{tree_id}/path")
@@ -190,6 +201,11 @@ def _planned(studio: Studio, tree_id: int, school: str = "") -> RedirectResponse
 
 def _chosen(reader: PageReader, school: str) -> str:
     return school if school in SCHOOLS else yard_of(reader.db).school
+
+
+def _curve(path: PlannedPath, shown: PlannedPath | None, tree_id: int) -> Scene | None:
+    year = None if shown is None else shown.reached_year
+    return draw_tradeoff(path, f"/trees/{tree_id}/path", year)
 
 
 def _three(view: use.PathView) -> Scene | None:

@@ -1,8 +1,11 @@
 /* The calibration fields beside the photo. */
 
-import { trunksOf } from "./geometry.js";
+import { acrossOf, trunksOf } from "./geometry.js";
 
 const BY_HAND = "mirvo-widths-by-hand";
+/* How far the whole outline may lie off, one deviation, of the trunk's width: no picture tells the
+   hand that drew it, so the artist does. */
+const EDGE_OFF = { seen: 0, covered: 0.02, guessed: 0.05 };
 const OF_ONE_PHOTO = ["camera_height_mm", "focal_length_35mm"];
 const number = (input) => {
   const value = Number(input.value.trim().replace(",", "."));
@@ -15,6 +18,7 @@ export class Fields {
     this.store = store;
     this.inputs = Object.fromEntries([...root.querySelectorAll("[data-cal]")].map((one) => [one.dataset.cal, one]));
     this.trunk = root.querySelector("[data-trunk-height]");
+    this.edge = root.querySelector("[data-trunk-edge]");
     this.turned = root.querySelector("[data-turned]");
     this.ballTrunk = root.querySelector("[data-ball-trunk]");
     this.flags = Object.fromEntries(["set", "underside", "flare_on_plane_only"].map((name) => [name, root.querySelector(`[data-${name.replaceAll("_", "-")}]`)]));
@@ -42,6 +46,28 @@ export class Fields {
 
   get trunkHeight() {
     return (this.trunk && number(this.trunk)) ?? 0;
+  }
+
+  /**
+   * A trunk as clicked round, lying as surely as the artist says of its edge.
+   * @param {number[][]} outline
+   */
+  trunkOf(outline) {
+    const trunk = { outline, height_mm: this.trunkHeight };
+    this.#sayEdge(trunk);
+    return trunk;
+  }
+
+  #sayEdge(trunk) {
+    const off = EDGE_OFF[this.edge?.value];
+    if (off === 0) delete trunk.outline_sd_px;
+    else if (off) trunk.outline_sd_px = Math.round(10 * off * acrossOf(trunk.outline)) / 10;
+  }
+
+  #showEdge(trunk) {
+    const off = (trunk.outline_sd_px ?? 0) / acrossOf(trunk.outline);
+    const names = Object.keys(EDGE_OFF);
+    this.edge.value = names.find((name) => Math.abs(EDGE_OFF[name] - off) < 0.002) ?? "found";
   }
 
   /** A ball's wood is judged against the trunk; the narrowest width stands in for its diameter. */
@@ -98,6 +124,7 @@ export class Fields {
     const ball = this.store.marks.ball;
     if (ball && this.ballTrunk && document.activeElement !== this.ballTrunk) this.ballTrunk.value = ball.trunk_diameter_mm ?? "";
     if (trunk && document.activeElement !== this.trunk) this.trunk.value = trunk.height_mm ?? 0;
+    if (trunk && this.edge && document.activeElement !== this.edge) this.#showEdge(trunk);
     this.#showKind();
   }
 
@@ -123,7 +150,10 @@ export class Fields {
         else delete marks[name];
       }
       if (this.turned) marks.turntable_deg = number(this.turned) ?? 0;
-      for (const one of trunksOf(marks)) one.height_mm = this.trunkHeight;
+      for (const one of trunksOf(marks)) {
+        one.height_mm = this.trunkHeight;
+        this.#sayEdge(one);
+      }
       if (marks.ball) this.#ownTrunk(marks.ball);
     });
     if (pickedKind && this.kind !== "card") this.onPick();

@@ -87,6 +87,18 @@ export function putTrunk(marks, trunk) {
   keepTrunks(marks, [...others, trunk]);
 }
 
+/**
+ * Diameter of the circle of the same area as a closed outline, px.
+ * @param {number[][]} outline
+ */
+export function acrossOf(outline) {
+  const doubled = outline.reduce((sum, [x, y], index) => {
+    const [nextX, nextY] = outline[(index + 1) % outline.length];
+    return sum + x * nextY - nextX * y;
+  }, 0);
+  return 2 * Math.sqrt(Math.abs(doubled) / 2 / Math.PI);
+}
+
 /** A tried height as a line across the photo, level with the soil line. */
 export function levelThrough([x, y], [[ax, ay], [bx, by]]) {
   const slope = (by - ay) / (bx - ax || 1);

@@ -217,7 +217,7 @@ export class Tools {
 
   #keep(marks, tool, points) {
     if (SIDE_MARKS[tool]) marks[SIDE_MARKS[tool]] = points;
-    if (tool === "trunk") putTrunk(marks, { outline: points, height_mm: this.fields.trunkHeight });
+    if (tool === "trunk") putTrunk(marks, this.fields.trunkOf(points));
     if (tool === "ball") marks.ball = { wood: [], ...marks.ball, outline: points };
     if (tool === "wood") marks.ball.wood.push(points);
     if (tool === "flare") marks.flare = { outline: points };
