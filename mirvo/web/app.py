@@ -67,6 +67,7 @@ NO_PAGE = "There is no such page."
 # A session's photos from a good camera, and then some.
 MAX_BODY = 400 * 1024 * 1024
 TOO_MUCH = "Too much at once: send at most 400 MB."
+WORKER = "/static/js/worker.js"
 # Names that no one outside the home network can have lead anywhere; others are named here.
 HOME = (".local", ".lan", ".home.arpa")
 
@@ -105,6 +106,9 @@ def configure_guards(app: FastAPI, names: Collection[str]) -> None:
         # Its address changes with its content, so it may be kept for a year.
         if request.url.path.startswith("/static") and "v=" in request.url.query:
             response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        if request.url.path == WORKER:
+            # It lies among the scripts and keeps pages all over the site.
+            response.headers["Service-Worker-Allowed"] = "/"
         return response
 
 

@@ -21,6 +21,8 @@ CORNERS = (
     ("Card to print", "/kit"),
     ("Calendar", "/kit#calendar"),
     ("Backup", "/kit#backup"),
+    ("Look by day or at dusk", "/kit#look"),
+    ("Tour in seven steps", "/?tour=1"),
     ("Compost heap", "/kit#compost"),
 )
 TREE_PARTS = (

@@ -16,6 +16,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.yard.compost import Laid, on_heap
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.templating import environment
+from mirvo.web.tour import tour_step
 
 # Row numbers are far shorter; a longer one would not fit a column.
 MAX_DIGITS = 12
@@ -23,6 +24,9 @@ MAX_DIGITS = 12
 Context = dict[str, Any]
 # Pictures whose address changes with what they show.
 KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
+# How pages look in one browser: by day, at dusk, or as the device is set.
+LOOK, LOOKS = "mirvo-look", ("day", "dusk")
+YEAR_S = 365 * 86400
 
 ASK_AGAIN = {"Cache-Control": "private, no-cache"}
 
@@ -44,6 +48,12 @@ class PageReader:
         """Whether the page asks for a part of itself, to put it in place."""
         return self.request.headers.get("hx-request") == "true"
 
+    @property
+    def look(self) -> str:
+        """What this browser was told to look like; empty where it follows its device."""
+        look = self.request.cookies.get(LOOK, "")
+        return look if look in LOOKS else ""
+
     def render(self, template: str, context: Context) -> str:
         """A template as text, with what every page needs."""
         return (
@@ -56,6 +66,8 @@ class PageReader:
                     "studio_key": self.studio.key,
                     "place": self.request.url.path,
                     "laid": self._just_laid(),
+                    "look": self.look,
+                    "tour": tour_step(self.db, self.request.query_params.get("tour", "")),
                     **context,
                 }
             )

@@ -44,8 +44,12 @@ class SaveResult:
     refused: list[Refused]
 
 
-def save_entries(studio: Studio, bench_id: int, entries: Any) -> SaveResult:
+def save_entries(
+    studio: Studio, bench_id: int, entries: Any, sent_at: str | None = None
+) -> SaveResult:
     """Keep entries, each once; one that cannot be used is refused with a sentence.
+
+    sent_at : what the browser's clock said as it handed them over.
 
     Raises
     ------
@@ -72,7 +76,7 @@ def save_entries(studio: Studio, bench_id: int, entries: Any) -> SaveResult:
                     raise BadInput("entries", "this was entered in another session")
                 if bench.closed_at is not None:
                     raise BadInput("session", "this session is closed; open its record to see it")
-                row = _checked(studio, bench, fields, entry, number)
+                row = _checked(studio, bench, fields, entry, number, sent_at)
             except BadInput as error:
                 refused.append(Refused(name, error.field, error.message))
                 continue
@@ -100,6 +104,7 @@ def _checked(
     fields: dict[str, Field],
     entry: dict[str, Any],
     number: int,
+    sent_at: str | None,
 ) -> BenchEntry:
     field = str(entry.get("field", ""))
     value = checked_value(fields, field, entry.get("value"))
@@ -109,18 +114,34 @@ def _checked(
         number=number,
         field=field,
         value=value,
-        entered_at=_moment(studio, entry.get("at")),
+        entered_at=_moment(studio.now, entry.get("at"), sent_at, as_utc(bench.begun_at)),
     )
 
 
-def _moment(studio: Studio, clock: Any) -> datetime:
-    """When it was entered by the browser's clock; the server's own when that cannot be read."""
+def _moment(now: datetime, entered_at: Any, sent_at: Any, begun_at: datetime) -> datetime:
+    """When something was entered, by the server's clock.
+
+    A browser's clock may be hours off or turned back; how long ago by it something was entered
+    is true all the same. Without that the browser's own time stands, and what cannot be read is
+    now.
+    """
+    entered, sent = _read_moment(entered_at), _read_moment(sent_at)
+    if entered is None:
+        return now
+    if sent is None:
+        return entered
+    # Nothing is entered before its session is begun, nor after it is here.
+    return min(max(now - (sent - entered), begun_at), now)
+
+
+def _read_moment(text: Any) -> datetime | None:
+    """A moment with its zone; None where none can be read."""
     try:
-        moment = datetime.fromisoformat(str(clock).replace("Z", "+00:00"))
-        # A clock without a zone could be hours off; then the server's own is truer.
-        return as_utc(moment.astimezone(UTC)) if moment.tzinfo else studio.now
+        moment = datetime.fromisoformat(str(text).replace("Z", "+00:00"))
+        # A clock without a zone could be hours off.
+        return as_utc(moment.astimezone(UTC)) if moment.tzinfo else None
     except (ValueError, OverflowError):
-        return studio.now
+        return None
 
 
 def keep_photo(

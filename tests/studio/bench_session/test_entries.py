@@ -3,10 +3,14 @@
 import uuid
 from datetime import timedelta
 
+from sqlalchemy import select
+
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.records.database import as_utc
+from mirvo.records.models import BenchEntry
 from mirvo.studio.bench_session.entered import MAX_WORDS
 from mirvo.studio.bench_session.entries import keep_photo, save_entries
-from mirvo.studio.bench_session.session import begin, leave, running_sessions
+from mirvo.studio.bench_session.session import begin, bench_state, leave, running_sessions
 from tests.studio.bench_session.bench_case import BenchCase, entry
 from tests.studio_case import TODAY
 
@@ -112,3 +116,35 @@ class EntriesTest(BenchCase):
         self.enter(soil="mix")
         with self.assertRaises(BadInput):
             leave(self.studio, self.bench.id)
+
+
+class ClockTest(BenchCase):
+    """A device's clock is trusted for how long ago, never for what time it is."""
+
+    def order(self, *sent):
+        """Slices entered, each (mm, device's time, device's time of sending), and what stands."""
+        for slice_mm, entered, handed_over in sent:
+            one = entry("slice_mm", slice_mm, TODAY + timedelta(hours=entered))
+            at = (TODAY + timedelta(hours=handed_over)).isoformat()
+            save_entries(self.studio, self.bench.id, [one], at)
+        return self.read(bench_state, self.bench.id).answers["slice_mm"]
+
+    def setUp(self):
+        super().setUp()
+        self.studio.clock = lambda: TODAY + timedelta(hours=5)
+
+    def test_a_clock_turned_back_does_not_hide_what_was_entered_last(self):
+        self.assertEqual(self.order((10, 4, 4), (20, -30, -30)), 20)
+
+    def test_a_clock_far_ahead_does_not_outlast_what_is_entered_after_it(self):
+        self.assertEqual(self.order((10, 900, 900), (20, 5, 5)), 20)
+
+    def test_what_waited_on_a_device_keeps_its_place_in_time(self):
+        self.assertEqual(self.order((10, 4, 4), (20, 1, 5)), 10)
+
+    def test_nothing_is_entered_before_its_session_or_after_it_is_here(self):
+        self.order((10, -900, 5), (20, 900, 5))
+        with self.studio.reading() as db:
+            times = [row.entered_at for row in db.scalars(select(BenchEntry))]
+        self.assertEqual(min(times), as_utc(TODAY))
+        self.assertEqual(max(times), as_utc(TODAY + timedelta(hours=5)))

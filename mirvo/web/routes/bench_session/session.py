@@ -36,9 +36,13 @@ class KindForm(FormModel):
 
 
 class SentEntries(SentModel):
-    """What was entered in the browser since it last handed something over."""
+    """What was entered in the browser since it last handed something over.
+
+    sent_at : what its clock says.
+    """
 
     entries: Any = None
+    sent_at: str | None = None
 
 
 class PhotoForm(FormModel):
@@ -94,7 +98,7 @@ def show(reader: Reader, bench_id: int) -> Response:
 
 @router.post("/bench-sessions/{bench_id}/entries")
 def take_entries(reader: Reader, bench_id: int, sent: SentEntries) -> JSONResponse:
-    saved = save_entries(reader.studio, bench_id, sent.entries)
+    saved = save_entries(reader.studio, bench_id, sent.entries, sent.sent_at)
     # What is shown rests on what was just kept, so it is read anew.
     with reader.studio.reading() as db:
         fresh = PageReader(reader.request, reader.studio, db)

@@ -4,7 +4,13 @@ from collections.abc import Iterator
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import (
+    HTMLResponse,
+    JSONResponse,
+    RedirectResponse,
+    Response,
+    StreamingResponse,
+)
 from pydantic import Field
 
 from mirvo.core.forms import FormModel
@@ -17,11 +23,14 @@ from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new
 from mirvo.studio.yard.compost import heap
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.forms import Filled, fields_from, shown_again_on
-from mirvo.web.reader import PageReader, Reader, StudioDep
+from mirvo.web.reader import LOOK, LOOKS, YEAR_S, PageReader, Reader, StudioDep
+from mirvo.web.templating import asset
 
 router = APIRouter()
 # The calendar file has them all; here one sees what it is about.
 SHOWN = 8
+# The ground of the stylesheet, for the frame a device puts round the page.
+CHALK = "#F6F3EC"
 
 
 class SubscriptionForm(FormModel):
@@ -60,6 +69,45 @@ def show(reader: Reader) -> HTMLResponse:
 def measure_card(studio: StudioDep, form: Annotated[CardForm, Form()]) -> Response:
     put_card_line(studio, form.card_line_mm)
     return RedirectResponse("/kit#card-line", 303)
+
+
+class LookForm(FormModel):
+    """day, dusk, or nothing: as the device is set."""
+
+    look: str = ""
+
+
+@router.post("/kit/look")
+def choose_look(form: Annotated[LookForm, Form()]) -> Response:
+    """How pages look in this browser alone."""
+    answer = RedirectResponse("/kit#look", 303)
+    if form.look in LOOKS:
+        answer.set_cookie(LOOK, form.look, max_age=YEAR_S, httponly=True, samesite="lax")
+    else:
+        answer.delete_cookie(LOOK)
+    return answer
+
+
+@router.get("/manifest.webmanifest")
+def manifest(reader: Reader) -> Response:
+    """What a device needs to know to keep Mirvo among its programs."""
+    name = yard_of(reader.db).name
+    icons = [
+        {"src": asset("mark.svg"), "type": "image/svg+xml", "sizes": "any"},
+        {"src": asset("mark-192.png"), "type": "image/png", "sizes": "192x192"},
+        {"src": asset("mark-512.png"), "type": "image/png", "sizes": "512x512"},
+    ]
+    content = {
+        "name": f"Mirvo, {name}",
+        "short_name": "Mirvo",
+        "start_url": "/",
+        "scope": "/",
+        "display": "standalone",
+        "background_color": CHALK,
+        "theme_color": CHALK,
+        "icons": icons,
+    }
+    return JSONResponse(content, media_type="application/manifest+json")
 
 
 @router.get("/kit/card.pdf")

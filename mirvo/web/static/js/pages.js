@@ -1,8 +1,13 @@
 /* Small behaviours of ordinary pages; every page works without them. */
 
 import { sendWatched } from "./progress.js";
+import { studio } from "./studio.js";
+import "./typed.js";
 
 document.documentElement.classList.add("with-script");
+
+/* Browsers have it only on this computer and over https. */
+navigator.serviceWorker?.register(`${document.documentElement.dataset.worker}&studio=${studio}`, { scope: "/" }).catch(() => {});
 
 document.addEventListener("keydown", (event) => {
   const typing = event.target.closest("input, textarea, select, dialog");

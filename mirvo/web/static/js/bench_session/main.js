@@ -165,6 +165,11 @@ function showAgain() {
       else if (input.type === "radio") input.checked = input.value === value;
       else input.value = value ?? "";
     }
+    const [kind, label] = field.split(":");
+    const item = label && root.querySelector(`[data-root="${CSS.escape(label)}"]`);
+    if (kind === "root" && item) {
+      for (const input of item.querySelectorAll("input[type=radio]")) input.checked = input.value === value?.action;
+    }
     if (field.startsWith("done:")) {
       root.querySelector(`[name="${field}"]`).checked = value;
       done(field.slice(5), value);

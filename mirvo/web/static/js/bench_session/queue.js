@@ -8,16 +8,23 @@ const RETRY_MS = 2500;
 export const newName = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16).padStart(2, "0")).join("");
 
+/** Entries of one session; two windows with it open share them, so either hands over all. */
 export class Queue extends EventTarget {
   constructor(bench) {
     super();
     this.bench = bench;
     this.key = keyOf(`entries-${bench}`);
     // The last two are what former versions of this page could not hand over.
-    this.entries = JSON.parse(keptUnder(`entries-${bench}`, `mirvo-entries-${bench}`, `mirvo-taps-${bench}`) ?? "[]");
-    this.#store();
+    const before = keptUnder(`entries-${bench}`, `mirvo-entries-${bench}`, `mirvo-taps-${bench}`);
+    // What this browser has no room for is held by the page alone.
+    this.unstored = [];
+    this.#keep(JSON.parse(before ?? "[]"));
     this.busy = false;
     this.timer = null;
+  }
+
+  get entries() {
+    return [...this.#stored(), ...this.unstored];
   }
 
   get waiting() {
@@ -25,8 +32,7 @@ export class Queue extends EventTarget {
   }
 
   push(field, value) {
-    this.entries.push({ id: newName(), field, value, at: new Date().toISOString() });
-    this.#store();
+    this.#keep([...this.#stored(), { id: newName(), field, value, at: new Date().toISOString() }]);
     this.#say(this.lost ? "lost" : "waiting");
     this.#schedule(PAUSE_MS);
   }
@@ -41,21 +47,27 @@ export class Queue extends EventTarget {
   }
 
   async #send() {
-    if (this.busy || !this.entries.length) return;
-    this.busy = true;
+    if (this.busy) return;
     const sent = this.entries.slice(0, 200);
+    if (!sent.length) {
+      // Another window has handed them over meanwhile.
+      this.lost = false;
+      this.#say("kept");
+      return;
+    }
+    this.busy = true;
     try {
       const answer = await fetch(`/bench-sessions/${this.bench}/entries`, {
         method: "POST",
         headers: { "Content-Type": "application/json", Accept: "application/json" },
-        body: JSON.stringify({ entries: sent }),
+        body: JSON.stringify({ entries: sent, sent_at: new Date().toISOString() }),
       });
       if (!answer.ok) throw new Error("not taken");
       const answered = await answer.json();
       const done = new Set([...answered.kept, ...answered.refused.map((one) => one.id)]);
-      this.entries = this.entries.filter((one) => !done.has(one.id));
+      this.unstored = this.unstored.filter((one) => !done.has(one.id));
+      this.#keep(this.#stored().filter((one) => !done.has(one.id)));
       this.lost = false;
-      this.#store();
       for (const one of answered.refused) this.#tell("refused", { ...one, entry: sent.find((entry) => entry.id === one.id) });
       if (!this.entries.length) this.#tell("parts", answered.parts);
       this.#say(this.entries.length ? "waiting" : "kept");
@@ -67,12 +79,21 @@ export class Queue extends EventTarget {
     if (this.entries.length) this.#schedule(this.lost ? RETRY_MS : PAUSE_MS);
   }
 
-  #store() {
+  #stored() {
     try {
-      if (this.entries.length) localStorage.setItem(this.key, JSON.stringify(this.entries));
+      return JSON.parse(localStorage.getItem(this.key) ?? "[]");
+    } catch {
+      return [];
+    }
+  }
+
+  #keep(entries) {
+    try {
+      if (entries.length) localStorage.setItem(this.key, JSON.stringify(entries));
       else localStorage.removeItem(this.key);
     } catch {
-      /* storage may be full or forbidden; the page still holds the entries */
+      const known = new Set(this.entries.map((one) => one.id));
+      this.unstored.push(...entries.filter((one) => !known.has(one.id)));
     }
   }
 
