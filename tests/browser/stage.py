@@ -59,6 +59,39 @@ class Served:
         self.thread.join(10)
 
 
+class Hand:
+    """An artist at the desk; counts clicks and keys."""
+
+    def __init__(self, page):
+        self.page, self.clicks, self.keys = page, 0, 0
+
+    def click(self, locator):
+        locator.click()
+        self.clicks += 1
+
+    def choose(self, locator, value):
+        """A choice from a list: it is opened, and one line of it taken."""
+        locator.select_option(value)
+        self.clicks += 2
+
+    def hand_in(self, locator, file):
+        """A file: the device's own window is opened, and the file taken there."""
+        locator.set_input_files(file)
+        self.clicks += 2
+
+    def point(self, place):
+        self.page.mouse.click(*place)
+        self.clicks += 1
+
+    def press(self, key):
+        self.page.keyboard.press(key)
+        self.keys += 1
+
+    def type(self, text):
+        for letter in text:
+            self.press(letter)
+
+
 class BrowserCase(StudioCase):
     @property
     def browser(self):

@@ -93,10 +93,15 @@ class DeskTest(BrowserCase):
             for key in keys:
                 page.keyboard.press(key)
 
-        go(["k", *["Alt+ArrowLeft"] * 2, "Space", *["Alt+ArrowRight"] * 4, "Space"])
+        middle = page.locator("[data-cross]").filter(has_text="right,")
+        go(["k"])
+        middle.wait_for()
+        go([*["Alt+ArrowLeft"] * 2, "Space", *["Alt+ArrowRight"] * 4, "Space"])
         go(["t", "Alt+ArrowUp", "Space", "Alt+ArrowLeft", "Alt+ArrowLeft", "Space"])
         go(["Alt+ArrowDown", "Alt+ArrowDown", "Space", "Alt+ArrowRight", "Space", "Enter"])
-        go(["r", "Space", "Shift+ArrowDown", "Shift+ArrowDown", "Space", "Enter"])
+        go(["r"])
+        page.locator("[data-cross]").filter(has_text="trunk").wait_for()
+        go(["Space", "Shift+ArrowDown", "Shift+ArrowDown", "Space", "Enter"])
         go(["Shift+ArrowUp", "Space", "Shift+ArrowRight", "Space", "h"])
         self.kept()
         marks = self.on_server()

@@ -12,7 +12,7 @@ from mirvo.standins.card import CardPlace
 from mirvo.standins.photo import take_photo, true_marks
 from mirvo.standins.scene import Layout
 from mirvo.studio.photos.intake import take_in
-from tests.browser.stage import BrowserCase
+from tests.browser.stage import BrowserCase, Hand
 
 SIZE = (2016, 1512)
 MOST_CLICKS, MOST_KEYS = 8, 10
@@ -34,29 +34,6 @@ def base_of_eleven():
         for i in range(ROOTS)
     )
     return replace(base, roots=roots)
-
-
-class Hand:
-    """An artist at the desk; counts clicks and keys."""
-
-    def __init__(self, page):
-        self.page, self.clicks, self.keys = page, 0, 0
-
-    def click(self, locator):
-        locator.click()
-        self.clicks += 1
-
-    def point(self, place):
-        self.page.mouse.click(*place)
-        self.clicks += 1
-
-    def press(self, key):
-        self.page.keyboard.press(key)
-        self.keys += 1
-
-    def type(self, text):
-        for letter in text:
-            self.press(letter)
 
 
 class ElevenRootsTest(BrowserCase):

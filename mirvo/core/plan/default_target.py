@@ -13,11 +13,12 @@ BELOW_CEILING = 0.9
 
 @dataclass(frozen=True)
 class DefaultTarget:
-    """A target to begin with, and why."""
+    """A target to begin with, and why. basis : flare or roots, whichever is measured."""
 
     spread_ratio: float
     largest_gap_deg: float
     pot_depth_mm: float
+    basis: str = "flare"
     reasons: tuple[str, ...] = ()
 
 
@@ -29,7 +30,8 @@ def default_target(measured: TopRecord | None) -> DefaultTarget:
     trunk, now = measured.trunk_diameter_mm.value, measured.spread.usual.ratio.value
     # Never below what the tree has: a target it has passed is no target.
     ratio = round(max(table.spread_ratio, now + table.spread_step), 1)
-    if measured.spread.usual_basis == "roots":
+    basis = measured.spread.usual_basis
+    if basis == "roots":
         # Roots are counted to a circle; a wish at its edge could never be measured.
         ratio = min(ratio, round(BELOW_CEILING * 2 * ROOTS_COUNT_TO_TRUNKS, 1))
     depth = float(max(table.min_pot_mm, round(trunk)))
@@ -39,4 +41,4 @@ def default_target(measured: TopRecord | None) -> DefaultTarget:
         "guidance, not a rule.",
         f"No gap over {table.largest_gap_deg:.0f}°: roots that reach into every quarter.",
     )
-    return DefaultTarget(ratio, table.largest_gap_deg, depth, reasons)
+    return DefaultTarget(ratio, table.largest_gap_deg, depth, basis, reasons)

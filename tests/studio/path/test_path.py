@@ -92,6 +92,12 @@ class TargetTest(PathCase):
         self.assertEqual(len(offered.reasons), 3)
         self.assertEqual(default_target(None).reasons, ())
 
+    def test_a_first_target_is_for_what_is_measured(self):
+        self.assertEqual(default_target(self.figures).basis, "flare")
+        spread = self.figures.spread.model_copy(update={"flare": None})
+        without = self.figures.model_copy(update={"spread": spread})
+        self.assertEqual(default_target(without).basis, "roots")
+
 
 class FixedByHandTest(PathCase):
     def setUp(self):

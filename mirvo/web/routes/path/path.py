@@ -261,7 +261,7 @@ def _fields(view: use.PathView, default: DefaultTarget) -> Fields:
     return {
         # A default is filled in, so that one tap sets it.
         "spread_ratio": f"{default.spread_ratio:.2f}",
-        "basis": "flare",
+        "basis": default.basis,
         "largest_gap_deg": f"{default.largest_gap_deg:.0f}",
         "pot_depth_mm": f"{default.pot_depth_mm:.0f}",
     }

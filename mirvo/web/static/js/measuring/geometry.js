@@ -99,6 +99,22 @@ export function acrossOf(outline) {
   return 2 * Math.sqrt(Math.abs(doubled) / 2 / Math.PI);
 }
 
+/**
+ * Where a point lies, to be heard: its pixels, and from the trunk its hour and distance.
+ * @param {number[]} point
+ * @param {{ outline: number[][] }[]} trunks
+ */
+export function placeInWords([x, y], trunks) {
+  const pixels = `${Math.round(x)} right, ${Math.round(y)} down`;
+  if (!trunks.length) return `Cross at ${pixels}.`;
+  const [{ outline }] = trunks;
+  if (holds(outline, [x, y])) return `Cross at ${pixels}, on the trunk.`;
+  const [middleX, middleY] = centreOf(outline);
+  const hour = Math.round((Math.atan2(x - middleX, middleY - y) / (2 * Math.PI)) * 12 + 12) % 12 || 12;
+  const away = Math.hypot(x - middleX, y - middleY) / acrossOf(outline);
+  return `Cross at ${pixels}: toward ${hour} on the picture, ${away.toFixed(1)} trunks from its middle.`;
+}
+
 /** A tried height as a line across the photo, level with the soil line. */
 export function levelThrough([x, y], [[ax, ay], [bx, by]]) {
   const slope = (by - ay) / (bx - ax || 1);

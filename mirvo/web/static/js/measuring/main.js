@@ -2,7 +2,7 @@
 
 import { Assist } from "./assist.js";
 import { Fields } from "./fields.js";
-import { points, trunksOf } from "./geometry.js";
+import { placeInWords, points, trunksOf } from "./geometry.js";
 import { drawMarks } from "./draw_marks.js";
 import { listenKeys } from "./keys.js";
 import { Loupe } from "./loupe.js";
@@ -14,6 +14,7 @@ import { View } from "./view.js";
 
 const AROUND_TRUNK = 5;
 const AROUND_BASE = 1.35;
+const STILL_MS = 400;
 const LETTER_KEYS = "mirvo-letter-keys";
 const root = document.querySelector("[data-desk]");
 const part = (name) => root.querySelector(`[data-${name}]`);
@@ -34,6 +35,7 @@ const table = new MarksTable(part("marks-table"), store, (address) => {
 let roughOutline = null;
 let cross = store.size.map((side) => Math.round(side / 2));
 let waiting = false;
+let speaking = 0;
 
 fields.onPick = () => {
   tools.take("calibrate");
@@ -49,12 +51,22 @@ function redraw() {
   });
 }
 
+/* Spoken once the cross stands still: each pixel of its way would be noise. */
+function sayCross(shown) {
+  clearTimeout(speaking);
+  speaking = setTimeout(() => {
+    const words = shown ? placeInWords(shown, trunksOf(store.marks)) : "";
+    if (part("cross").textContent !== words) part("cross").textContent = words;
+  }, STILL_MS);
+}
+
 function draw() {
   const keyboard = document.activeElement === surface && surface.matches(":focus-visible");
   const shown = keyboard && tools.tool !== "select" ? cross : null;
   drawMarks(overlay, store.marks, {
     zoom: view.zoom, chosen: tools.chosen, cross: shown, ghosts: assist.ghosts, ghost: assist.ghost, rough: roughOutline,
   });
+  sayCross(shown);
   surface.dataset.tool = tools.tool;
   for (const button of root.querySelectorAll("[data-tool]")) {
     if (button !== surface) button.setAttribute("aria-pressed", String(button.dataset.tool === tools.tool));
