@@ -13,7 +13,7 @@ from tests.web.test_pages import tags, words
 
 TREES = [
     known_tree(1, "Quarry hawthorn", "Common hawthorn"),
-    known_tree(2, "Harbour zelkova", "Zelkova"),
+    known_tree(2, "Harbour zelkova", "Zelkova Zelkova serrata"),
     known_tree(3, "Häher larch", "Japanese larch"),
 ]
 
@@ -26,6 +26,7 @@ class FindTest(unittest.TestCase):
     def test_beginnings_of_words_in_any_order(self):
         self.assertEqual(names("harb")[0], "Harbour zelkova")
         self.assertEqual(names("zel harb")[0], "Harbour zelkova")
+        self.assertEqual(names("serrata")[0], "Harbour zelkova")
         self.assertEqual(names("jap")[0], "Häher larch")
         self.assertEqual(names("haher")[0], "Häher larch")
 

@@ -28,6 +28,7 @@ class Entry(FormModel):
     """
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+    scientific: Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)] = ""
     group: str
     vigour: Vigour = "moderate"
     interval_young: Years
@@ -70,6 +71,7 @@ class Entry(FormModel):
         return Species(
             key=key,
             name=self.name,
+            scientific=self.scientific,
             group=self.group,
             vigour=self.vigour,
             interval_years=(self.interval_young, self.interval_mature),
@@ -102,6 +104,7 @@ def figures_of(species: Species) -> dict[str, Any]:
     """A species as the flat figures of an `Entry`."""
     return {
         "name": species.name,
+        "scientific": species.scientific,
         "group": species.group,
         "vigour": species.vigour,
         "interval_young": species.interval_years[0],

@@ -39,11 +39,13 @@ class GrowthPrior(Data):
 class Species(Data):
     """One entry of the almanac. Window weeks count from the usual last frost.
 
-    root_cuttings : it strikes from them. ground_layers : it layers willingly.
+    scientific : its botanical name, empty where nobody gave it. root_cuttings : it strikes from
+    them. ground_layers : it layers willingly.
     """
 
     key: str
     name: str
+    scientific: str = ""
     group: str
     vigour: str
     interval_years: tuple[float, float]

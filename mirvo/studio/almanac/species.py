@@ -118,7 +118,7 @@ def add_entry(studio: Studio, name: str, like: str) -> str:
         if like not in {species.key for species in all_species(yard)}:
             # The complaint belongs to the form of a new species, not to the entry it is like.
             raise BadInput("new_name", f"the almanac has no species '{like}' to begin with")
-        figures = {**figures_of(species_of(yard, like)), "name": name}
+        figures = {**figures_of(species_of(yard, like)), "name": name, "scientific": ""}
         if not name:
             raise BadInput("new_name", "Give the species a name.")
         _check_name(db, name, None, "new_name")

@@ -162,10 +162,11 @@ def page_of_trees(
 
 
 def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
-    """Number, name and species of every tree, by name."""
+    """Number, name and species, botanical name too, of every tree, by name."""
     yard = yard_of(db)
     query = select(Tree.id, Tree.name, Tree.species_key).where(Tree.kept()).order_by(Tree.name)
-    return [(number, name, species_of(yard, key).name) for number, name, key in db.execute(query)]
+    found = [(number, name, species_of(yard, key)) for number, name, key in db.execute(query)]
+    return [(number, name, f"{kind.name} {kind.scientific}") for number, name, kind in found]
 
 
 @read_once
@@ -225,4 +226,4 @@ def stamp_of(moment: datetime | None) -> str:
 
 
 def _said_of(tree: Tree, species: Species) -> str:
-    return " ".join([tree.name, species.name, *tree.tags])
+    return " ".join([tree.name, species.name, species.scientific, *tree.tags])
