@@ -1,8 +1,10 @@
-"""Which trees a transaction changes, as far as their plans rest on what is written."""
+"""Which trees a transaction changes, as far as plans and lists rest on what is written."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import event
@@ -12,6 +14,7 @@ from mirvo.records.models import (
     GapPlan,
     Measurement,
     NightMinimum,
+    Plan,
     Regrowth,
     Root,
     RootSession,
@@ -28,27 +31,48 @@ OF_ALL_TREES = (NightMinimum, Yard)
 
 @dataclass
 class Changes:
-    """Trees whose plans may hold no longer; everything : what all plans rest on was changed."""
+    """Trees whose plans may hold no longer; everything : what all plans rest on was changed.
+
+    rows, all_rows : trees whose lines in lists change, and all of them; each as often as it was
+    written, for a transaction is written in several goes.
+    """
 
     trees: set[int]
     everything: bool = False
+    rows: Counter[int] = field(default_factory=Counter)
+    all_rows: int = 0
 
 
-def watch(db: DbSession) -> Changes:
-    """What a session writes from now on; filled as it is written."""
+Begun = Callable[[Iterable[int], bool], None]
+
+
+def watch(db: DbSession, begun: Begun | None = None) -> Changes:
+    """What a session writes from now on; filled as it is written.
+
+    begun : told which trees' lines are changing, before anybody else can see it.
+    """
     changes = Changes(set())
 
     def note(session: Any, _: object) -> None:
         written = [*session.new, *session.deleted]
         written += [row for row in session.dirty if session.is_modified(row)]
+        trees, planned, everything = set[int](), set[int](), False
         for row in written:
-            changes.everything |= isinstance(row, OF_ALL_TREES)
+            everything |= isinstance(row, OF_ALL_TREES)
             if isinstance(row, Tree):
-                changes.trees.add(row.id)
+                trees.add(row.id)
             elif isinstance(row, OF_ONE_TREE):
-                changes.trees.add(row.tree_id)
+                trees.add(row.tree_id)
             elif isinstance(row, TreeAnswer):
-                changes.trees.add(session.get(RootSession, row.session_id).tree_id)
+                trees.add(session.get(RootSession, row.session_id).tree_id)
+            elif isinstance(row, Plan):
+                planned.add(row.tree_id)
+        changes.trees |= trees
+        changes.everything |= everything
+        changes.rows.update(trees | planned)
+        changes.all_rows += everything
+        if begun is not None:
+            begun(trees | planned, everything)
 
     event.listen(db, "after_flush", note)
     return changes

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass
 from datetime import date, timedelta
+from functools import lru_cache
 from math import cos, pi, sqrt
 
 import numpy as np
@@ -34,11 +35,7 @@ class SimulatedStation:
 
     def normal(self, day: date) -> DayWeather:
         """The seasonal curve on a day, °C."""
-        month, of_month = (int(part) for part in self.last_frost.split("-"))
-        coldest = date(day.year, month, of_month) - timedelta(days=COLDEST_BEFORE_FROST_DAYS)
-        turn = 2 * pi * (day - coldest).days / 365.25
-        low = MEAN_LOW_C - SWING_C * cos(turn)
-        return DayWeather(day, low, low + DAY_RANGE_C)
+        return _normal(self.last_frost, day)
 
     def actual(self, day: date) -> DayWeather:
         """What the day brings: the curve and noise that remembers the days before."""
@@ -68,3 +65,13 @@ class SimulatedStation:
     def _moved(weather: DayWeather, off: float) -> DayWeather:
         low, high = weather.low_c + off, weather.high_c + off
         return DayWeather(weather.day, round(low, 1), round(high, 1))
+
+
+# Windows of all trees ask for the same days of the years to come, thousands of times.
+@lru_cache(maxsize=8192)
+def _normal(last_frost: str, day: date) -> DayWeather:
+    month, of_month = (int(part) for part in last_frost.split("-"))
+    coldest = date(day.year, month, of_month) - timedelta(days=COLDEST_BEFORE_FROST_DAYS)
+    turn = 2 * pi * (day - coldest).days / 365.25
+    low = MEAN_LOW_C - SWING_C * cos(turn)
+    return DayWeather(day, low, low + DAY_RANGE_C)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager, contextmanager, suppress
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from hashlib import sha256
@@ -18,6 +18,7 @@ from mirvo.records.changes import Changes, watch
 from mirvo.records.database import DbSession, as_utc, open_database, reading, writing
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.measuring.vision_worker import VisionWorker
+from mirvo.studio.yard.known_rows import KNOWN, KnownRows
 
 KEY_FILE, KEY_BYTES = "studio-key", 8
 
@@ -49,6 +50,7 @@ class Studio:
     vision: VisionWorker = field(init=False)
     planning: Lock = field(init=False, default_factory=Lock)
     replanner: Follower | None = field(init=False, default=None)
+    rows: KnownRows = field(init=False, default_factory=KnownRows)
     key: str = field(init=False)
 
     def __post_init__(self) -> None:
@@ -64,16 +66,26 @@ class Studio:
         self.vision.close()
         self.engine.dispose()
 
-    def reading(self) -> AbstractContextManager[DbSession]:
+    @contextmanager
+    def reading(self) -> Iterator[DbSession]:
         """A session that reads one state of the database."""
-        return reading(self.engine)
+        # Before the session reads anything: what is written from now on it may not see.
+        known = self.rows.reader()
+        with reading(self.engine) as db:
+            db.info[KNOWN] = known
+            yield db
 
     @contextmanager
     def writing(self) -> Iterator[DbSession]:
         """A session in one transaction; what it changed is planned anew once it is kept."""
-        with writing(self.engine) as db:
-            changes = watch(db)
-            yield db
+        changes = None
+        try:
+            with writing(self.engine) as db:
+                changes = watch(db, self.rows.begun)
+                yield db
+        finally:
+            if changes is not None:
+                self.rows.ended(changes)
         if self.replanner is not None:
             self.replanner.follow(changes)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 PLACES = (
     ("Bench", "/"),
@@ -70,13 +71,12 @@ def find(words: str, places: Iterable[Known], trees: Iterable[list[Known]]) -> l
     asked = _plain(words)
     if not asked:
         return []
-    meant = [tree for tree in trees if _fits(asked, tree[0])]
+    listed = list(trees)
+    meant = [tree for tree in listed if _fits(asked, tree[0])]
+    # A tree that is meant among others is listed once, without all its parts.
+    known = {id(tree) for tree in meant} if len(meant) > 1 else set()
     parts = [
-        part
-        for tree in trees
-        for part in tree[1:]
-        # A tree that is meant among others is listed once, without all its parts.
-        if _fits(asked, part) and (meant == [tree] or tree not in meant)
+        part for tree in listed if id(tree) not in known for part in tree[1:] if _fits(asked, part)
     ]
     found = [
         *(tree[0] for tree in meant),
@@ -86,14 +86,15 @@ def find(words: str, places: Iterable[Known], trees: Iterable[list[Known]]) -> l
     return found[:MAX_FOUND]
 
 
-def _fits(asked: list[str], known: Known) -> bool:
+def _fits(asked: tuple[str, ...], known: Known) -> bool:
     words = _plain(f"{known.name} {known.other_words}")
     return all(any(word.startswith(term) for word in words) for term in asked)
 
 
-def _plain(text: str) -> list[str]:
-    """Words in small letters without accents or signs."""
+@lru_cache(maxsize=65536)
+def _plain(text: str) -> tuple[str, ...]:
+    """Words in small letters without accents or signs; kept, for each letter typed asks anew."""
     # Accents come apart as signs of their own and are dropped: people type without them.
     apart = unicodedata.normalize("NFKD", text.lower())
     letters = "".join(c if c.isalnum() else " " for c in apart if not unicodedata.combining(c))
-    return letters.split()
+    return tuple(letters.split())

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, time
 
 from sqlalchemy import delete, func, select
+from sqlalchemy.orm import defer
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.plan.case import Case
@@ -57,7 +58,9 @@ def newest_plans(db: DbSession, tree_ids: Sequence[int] | None = None) -> dict[i
     newest = select(func.max(Plan.id)).group_by(Plan.tree_id)
     if tree_ids is not None:
         newest = newest.where(Plan.tree_id.in_(tree_ids))
-    return {plan.tree_id: plan for plan in db.scalars(select(Plan).where(Plan.id.in_(newest)))}
+    # Its case is large, and no list asks for it.
+    query = select(Plan).options(defer(Plan.case, raiseload=True)).where(Plan.id.in_(newest))
+    return {plan.tree_id: plan for plan in db.scalars(query)}
 
 
 def planned_step(db: DbSession, tree_id: int, day: date) -> PlannedStep | None:

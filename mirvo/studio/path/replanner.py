@@ -17,6 +17,7 @@ from mirvo.records.changes import Changes
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import measure_anew, measured_by_former_formulas
 from mirvo.studio.path.path import plan_path, trees_that_missed, trees_with_target
+from mirvo.studio.yard.tree_list import list_trees
 
 # A mark that is dragged about is saved many times; planned is what it comes to rest at.
 QUIET_S = 0.6
@@ -92,11 +93,21 @@ class Replanner:
     def _look_at_all(self) -> None:
         if self._all is not None:
             self._all.cancel()
+        self._later.submit(self._list)
         self._all = self._later.submit(self._plan_all)
 
     def _when_quiet(self, tree_id: int) -> None:
         self._wanted.wait(QUIET_S)
         self._plan(tree_id)
+
+    def _list(self) -> None:
+        """Work the lines of all trees out before a page asks for them."""
+        try:
+            with self._studio.reading() as db:
+                list_trees(db, self._studio.today)
+        except Exception:
+            # A page that needs them works them out itself, and says what is wrong.
+            log.exception("the list of trees could not be made ahead")
 
     def _plan_missed(self) -> None:
         for tree_id in trees_that_missed(self._studio):

@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import select
-
 from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.pot import Item, Use, materials, pot_for, summed
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession, Target, Tree, Yard
 from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.path.plans import newest_plans, step_of
+from mirvo.studio.path.plans import step_of
 from mirvo.studio.yard.bench import due_rows
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import TreeRow
@@ -87,21 +85,16 @@ def _pot_now(last: RootSession | None, trunk_mm: float) -> tuple[float, float, f
 
 def season_list(db: DbSession, today: date) -> SeasonList:
     """What the trees due now and soon use up, by the newest plan of each."""
-    yard, rows, plans = yard_of(db), due_rows(db, today), newest_plans(db)
-    ids = [row.tree.id for row in rows]
-    sessions = select(RootSession).where(RootSession.tree_id.in_(ids), RootSession.kept())
-    of_trees = select(Target).where(Target.tree_id.in_(ids))
-    targets = {target.tree_id: target for target in db.scalars(of_trees)}
-    in_order = sessions.order_by(RootSession.done_on, RootSession.id)
-    last = {session.tree_id: session for session in db.scalars(in_order)}
-    found = []
-    for row in rows:
-        plan, target = plans.get(row.tree.id), targets.get(row.tree.id)
+    yard, found = yard_of(db), []
+    for row in due_rows(db, today):
+        plan, target = row.stands.plan, row.target
         step = None if plan is None else step_of(plan, yard.school, row.window.year)
         if step is None or target is None or row.measured is None:
             found.append(SeasonTree(row, None, []))
             continue
         trunk = row.measured.trunk_diameter_mm.value
-        items = step_materials(yard, row.tree, trunk, last.get(row.tree.id), target, step)
+        items = step_materials(
+            yard, row.tree, trunk, next(iter(row.stands.sessions), None), target, step
+        )
         found.append(SeasonTree(row, step, items))
     return SeasonList(found, summed(needs.items for needs in found))

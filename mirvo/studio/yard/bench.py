@@ -27,6 +27,7 @@ SOON_DAYS = 120
 YEAR_DAYS = 365
 # So long after a session what the tree does is looked at.
 ANSWERS_DAYS = 240
+ANSWERS_SHOWN = 6
 # Verdicts under which a path's session is what is to be done.
 REPOT = ("repot_now", "repot_next")
 
@@ -199,16 +200,22 @@ def _step(row: TreeRow, yard: Yard) -> PlannedStep | None:
 
 def _answering(rows: list[TreeRow], today: date) -> list[Answering]:
     """Trees worked not long ago, the latest first."""
-    sessions = [(row, session) for row in rows for session in row.stands.sessions]
-    found = []
+    worked = []
+    by_species: dict[str, list[tuple[TreeRow, RootSession]]] = defaultdict(list)
     for row in rows:
+        for session in row.stands.sessions:
+            by_species[row.tree.species_key].append((row, session))
         last = next(iter(row.stands.sessions), None)
         if last is None or (today - last.done_on).days > ANSWERS_DAYS or only_delays(last.kind):
             continue
+        worked.append((row, last))
+    worked.sort(key=lambda one: one[1].done_on, reverse=True)
+    found = []
+    for row, last in worked[:ANSWERS_SHOWN]:
         others = experience_of(
             (session.share_computed, other.stands.answers.get(session.id))
-            for other, session in sessions
-            if other.tree.species_key == row.tree.species_key and session.id != last.id
+            for other, session in by_species[row.tree.species_key]
+            if session.id != last.id
         )
         found.append(Answering(row, last, row.stands.answers.get(last.id), others))
-    return sorted(found, key=lambda one: one.session.done_on, reverse=True)
+    return found

@@ -11,7 +11,7 @@ from mirvo.formats.calendar import Entry, calendar_file
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan
 from mirvo.studio.context import Studio
-from mirvo.studio.path.plans import newest_plans, step_of
+from mirvo.studio.path.plans import step_of
 from mirvo.studio.records.aftercare import open_care
 from mirvo.studio.yard.settings import put_yard, yard_of
 from mirvo.studio.yard.tree_list import TreeRow, list_trees
@@ -22,9 +22,9 @@ FAR_AHEAD = date(9999, 1, 1)
 
 def entries_of(db: DbSession, today: date) -> list[Entry]:
     """Windows in which trees are due and open aftercare tasks, by date."""
-    plans, school = newest_plans(db), yard_of(db).school
+    school = yard_of(db).school
     rows = [row for row in list_trees(db, today) if row.tree.died_on is None]
-    entries = [_window(row, plans.get(row.tree.id), school) for row in rows]
+    entries = [_window(row, row.stands.plan, school) for row in rows]
     for due in open_care(db, today, FAR_AHEAD):
         title = f"{due.tree.name}: {due.task.text}"
         day = due.task.due

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 
@@ -18,8 +18,10 @@ from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Measurement, Target, Tree
+from mirvo.records.plain import plain
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.tree_queries import FROM_ABOVE
+from mirvo.studio.yard.known_rows import KNOWN, Reader
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import TreeStanding, standings_of
 
@@ -172,7 +174,26 @@ def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
 @read_once
 def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
     """All trees whose name, species or tags hold the words, by name."""
-    yard = yard_of(db)
+    yard, sought = yard_of(db), words.lower()
+    named = select(Tree.id, Tree.name, Tree.species_key, Tree.tags).where(Tree.kept())
+    ids = [
+        number
+        for number, name, key, tags in db.execute(named.order_by(Tree.name))
+        if sought in _said_of(name, species_of(yard, key), tags).lower()
+    ]
+    known: Reader | None = db.info.get(KNOWN)
+    rows = {} if known is None else known.get(ids, today)
+    missing = [number for number in ids if number not in rows]
+    if missing:
+        fresh = _rows_of(db, missing, today)
+        if known is not None:
+            known.put(fresh, today)
+        rows |= fresh
+    return [rows[number] for number in ids]
+
+
+def _rows_of(db: DbSession, ids: Sequence[int], today: date) -> dict[int, TreeRow]:
+    """Rows of trees, worked out of their records."""
     newest = (
         select(Measurement.id)
         .where(Measurement.tree_id == Tree.id, FROM_ABOVE, Measurement.kept())
@@ -192,32 +213,30 @@ def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
         )
         .outerjoin(Measurement, Measurement.id == newest)
         .outerjoin(Target, Target.tree_id == Tree.id)
-        .where(Tree.kept())
-        .order_by(Tree.name)
+        .where(Tree.id.in_(ids))
     )
-    sought = words.lower()
-    found = [
-        line
-        for line in db.execute(query)
-        if sought in _said_of(line[0], species_of(yard, line[0].species_key)).lower()
-    ]
+    found = db.execute(query).all()
     standings = standings_of(db, [line[0] for line in found], today)
-    rows = []
+    rows = {}
     for tree, worked, measured, measurement_id, kept_at, target in found:
-        stands = standings[tree.id]
+        stands = _plain(standings[tree.id])
         last = stands.sessions[0].done_on if stands.sessions else None
-        rows.append(
-            TreeRow(
-                stands,
-                last,
-                worked or measured,
-                stands.usual_verdict,
-                measurement_id,
-                stamp_of(kept_at),
-                target,
-            )
+        rows[tree.id] = TreeRow(
+            stands,
+            last,
+            worked or measured,
+            stands.usual_verdict,
+            measurement_id,
+            stamp_of(kept_at),
+            plain(target),
         )
     return rows
+
+
+def _plain(stands: TreeStanding) -> TreeStanding:
+    """Free of the session it was read by: lists are kept longer."""
+    sessions = tuple(plain(session) for session in stands.sessions)
+    return replace(stands, tree=plain(stands.tree), sessions=sessions, plan=plain(stands.plan))
 
 
 def stamp_of(moment: datetime | None) -> str:
@@ -225,5 +244,5 @@ def stamp_of(moment: datetime | None) -> str:
     return "" if moment is None else f"{round(moment.timestamp() * 1000):x}"
 
 
-def _said_of(tree: Tree, species: Species) -> str:
-    return " ".join([tree.name, species.name, species.scientific, *tree.tags])
+def _said_of(name: str, species: Species, tags: Iterable[str]) -> str:
+    return " ".join([name, species.name, species.scientific, *tags])

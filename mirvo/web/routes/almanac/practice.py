@@ -14,9 +14,11 @@ from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import list_trees
 from mirvo.web.forms import Filled, shown_again_on
+from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
+TREES = 60
 
 
 class AnswersForm(OpenForm):
@@ -25,14 +27,17 @@ class AnswersForm(OpenForm):
     preset: str = ""
 
 
-def practice_page(reader: Reader, filled: Filled) -> HTMLResponse:
+def practice_page(reader: Reader, filled: Filled, page: str = "") -> HTMLResponse:
     """The studio's answers, and what they come to for every tree."""
     yard, today = yard_of(reader.db), reader.today
-    trees = [row.tree for row in list_trees(reader.db, today)]
+    # Those with a practice of their own first: they are what one looks for here.
+    rows = sorted(list_trees(reader.db, today), key=lambda row: not row.tree.practice)
+    shown = page_of(rows, page, TREES)
     context = {
         "questions": questions(),
         "held": use.practice_for(yard),
-        "trees": [(tree, effects_on(yard, tree, today)) for tree in trees],
+        "shown": shown,
+        "trees": [(row.tree, effects_on(yard, row.tree, today)) for row in shown.lines],
         "errors": filled.errors,
     }
     return reader.page("almanac/practice.html", context, filled.status)
@@ -54,8 +59,8 @@ def tree_practice_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResp
 
 
 @router.get("/almanac/practice")
-def show(reader: Reader) -> HTMLResponse:
-    return practice_page(reader, Filled())
+def show(reader: Reader, page: str = "") -> HTMLResponse:
+    return practice_page(reader, Filled(), page)
 
 
 @router.post("/almanac/practice")

@@ -15,9 +15,12 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.trees import see_buds
 from mirvo.studio.yard.weather import frost_by_week
 from mirvo.web.drawings.year import draw_head, draw_lane, draw_small_wheel, planned, resting
+from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
+# More lanes, or things of one day, than these are no picture of a year.
+LANES, CARE_SHOWN = 40, 30
 
 
 class WeekForm(FormModel):
@@ -36,14 +39,17 @@ class BudsForm(FormModel):
 
 
 @router.get("/")
-def show_bench(reader: Reader) -> HTMLResponse:
+def show_bench(reader: Reader, page: str = "") -> HTMLResponse:
     yard, today = yard_of(reader.db), reader.today
     found = bench(reader.db, today)
-    rows = [lane.row for lane in found.lanes]
+    shown = page_of(found.lanes, page, LANES)
+    rows = [*(lane.row for lane in shown.lines), *(one.row for one in found.answering)]
     context = {
         "bench": found,
+        "shown": shown,
+        "care": found.care[:CARE_SHOWN],
         "head": draw_head(today, frost_by_week(yard), yard.last_frost, found),
-        "lanes": {lane.row.tree.id: draw_lane(lane, today) for lane in found.lanes},
+        "lanes": {lane.row.tree.id: draw_lane(lane, today) for lane in shown.lines},
         "wheels": {
             row.tree.id: draw_small_wheel(row.tree.id, row.measured) for row in rows if row.measured
         },

@@ -1,0 +1,98 @@
+"""What was worked out of each tree's records for lists, kept until those records change.
+
+A list of a thousand trees would otherwise judge each of them anew for every page. What is kept
+holds for one day, and only for readers whose state of the database it was worked out of: a tree
+that is being written, or was since a reader began, is worked out by that reader itself.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from datetime import date
+from threading import Lock
+from typing import TYPE_CHECKING
+
+from mirvo.records.changes import Changes
+
+if TYPE_CHECKING:
+    from mirvo.studio.yard.tree_list import TreeRow
+
+# The name under which a reading session carries what its reader may use.
+KNOWN = "known_rows"
+
+
+class KnownRows:
+    """Rows of all trees for one day, shared by all readers of a studio."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._day: date | None = None
+        self._rows: dict[int, TreeRow] = {}
+        # Counts what was written; when each tree was last, and when all of them were.
+        self._now = 0
+        self._written: dict[int, int] = {}
+        self._all_written = 0
+        self._being_written: Counter[int] = Counter()
+        self._all_being_written = 0
+
+    def reader(self) -> Reader:
+        """For one reading session, asked for before it reads anything."""
+        with self._lock:
+            return Reader(self, self._now)
+
+    def begun(self, trees: Iterable[int], everything: bool) -> None:
+        """Trees are being written: what is known of them may not be what a reader will see."""
+        with self._lock:
+            self._being_written.update(trees)
+            self._all_being_written += everything
+
+    def ended(self, changes: Changes) -> None:
+        """What was being written is kept now, or was given up."""
+        if not changes.rows and not changes.all_rows:
+            return
+        with self._lock:
+            self._now += 1
+            for tree_id in changes.rows:
+                self._rows.pop(tree_id, None)
+                self._written[tree_id] = self._now
+            self._being_written.subtract(changes.rows.elements())
+            if changes.all_rows:
+                self._rows.clear()
+                self._all_written = self._now
+                self._all_being_written -= changes.all_rows
+
+    def _free(self, tree_id: int) -> bool:
+        return not self._all_being_written and self._being_written[tree_id] <= 0
+
+    def _get(self, ids: Iterable[int], day: date) -> dict[int, TreeRow]:
+        with self._lock:
+            if day != self._day:
+                return {}
+            rows = self._rows
+            return {one: rows[one] for one in ids if one in rows and self._free(one)}
+
+    def _put(self, rows: Mapping[int, TreeRow], day: date, since: int) -> None:
+        with self._lock:
+            if day != self._day:
+                self._rows, self._day = {}, day
+            if self._all_written > since:
+                return
+            for tree_id, row in rows.items():
+                if self._written.get(tree_id, 0) <= since and self._free(tree_id):
+                    self._rows[tree_id] = row
+
+
+class Reader:
+    """What one reading session may use of the rows, and add to them."""
+
+    def __init__(self, known: KnownRows, since: int) -> None:
+        self._known, self._since = known, since
+
+    def get(self, ids: Iterable[int], day: date) -> dict[int, TreeRow]:
+        """Rows that are known, by the number of their tree."""
+        return self._known._get(ids, day)  # both are one thing
+
+    def put(self, rows: Mapping[int, TreeRow], day: date) -> None:
+        """Rows that were worked out by this session; those written since it began are left."""
+        self._known._put(rows, day, self._since)

@@ -1,0 +1,156 @@
+"""Lines of lists that are kept: never another thing than the records say."""
+
+import threading
+from datetime import date, timedelta
+
+from mirvo.core.almanac.practice import questions
+from mirvo.records.models import Tree
+from mirvo.studio.almanac.practice import save_tree_practice, take_preset
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.path.path import plan_path
+from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.records.answers import AnswerForm, DeathForm, put_answer, say_died
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.yard.bench import move_tree
+from mirvo.studio.yard.compost import lay_on_heap, put_back
+from mirvo.studio.yard.known_rows import KnownRows
+from mirvo.studio.yard.settings import put_yard
+from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.yard.trees import say_strength, see_buds
+from mirvo.studio.yard.weather import put_night
+from tests.studio_case import TODAY, StudioCase
+
+
+def said(row):
+    """All a list says of a tree."""
+    tree, stands = row.tree, row.stands
+    return {
+        "tree": {name: value for name, value in vars(tree).items() if not name.startswith("_sa")},
+        "verdict": row.verdict,
+        "standing": row.standing,
+        "measured": row.measured,
+        "target": row.target and vars(row.target),
+        "sessions": [(one.id, one.share_computed) for one in stands.sessions],
+        "answers": stands.answers,
+        "plan": stands.plan and (stands.plan.id, stands.plan.made_at),
+        "stamp": row.stamp,
+        "last": row.last_session,
+    }
+
+
+class KnownRowsTest(StudioCase):
+    def prepare(self):
+        for name in ("Ferry zelkova", "Mole larch"):
+            photo, marks = self.photo(self.tree(name=name, acquired_on=date(2015, 3, 1)))
+            save_marks(self.studio, photo.id, marks, 0)
+
+    def agree(self, what):
+        """What is listed from what was kept, and worked out with nothing kept."""
+        listed = [said(row) for row in self.list_trees()]
+        kept, self.studio.rows = self.studio.rows, KnownRows()
+        fresh = [said(row) for row in self.list_trees()]
+        self.studio.rows = kept
+        self.assertEqual(listed, fresh, what)
+
+    def changes(self):
+        """All that a list rests on, changed one after the other."""
+        studio, day = self.studio, self.studio.today
+        yield "buds", lambda: see_buds(studio, 1, "buds swelling")
+        yield "strength", lambda: say_strength(studio, 1, "weak")
+        yield "strong", lambda: say_strength(studio, 1, "strong")
+        wish = {"spread_ratio": 2.4, "largest_gap_deg": 100, "pot_depth_mm": 60}
+        yield "target", lambda: set_target(studio, 1, TargetForm.model_validate(wish))
+        worked = {
+            "done_on": day - timedelta(days=900), "ball_depth_before": 90, "slice_mm": 20,
+            "bud_stage": "buds swelling",
+        }  # fmt: skip
+        yield "session", lambda: record_session(studio, 1, SessionForm.model_validate(worked))
+        yield "plan", lambda: plan_path(studio, 1)
+        seen = {"leaf_lost_percent": "60", "dieback": "on"}
+        yield "answer", lambda: put_answer(studio, 1, AnswerForm.model_validate(seen))
+        yield "week", lambda: move_tree(studio, 2, self.list_trees()[1].window.start)
+        yield "night", lambda: put_night(studio, day, -12.0)
+        yield "practice of all", lambda: take_preset(studio, "bold")
+        own = {key: next(iter(one.answers)) for key, one in questions().items()}
+        yield "practice of one", lambda: save_tree_practice(studio, 2, own)
+        marks = self.marks_of(1)
+        marks["roots"] = marks["roots"][:-2]
+        yield "marks", lambda: save_marks(studio, 1, marks, self.open_desk(1).revision)
+        yield "frost", lambda: self.yard_is(last_frost="05-20")
+        yield "heap", lambda: lay_on_heap(studio, "session", 1)
+        yield "back", lambda: put_back(studio, "session", 1)
+        yield "photo gone", lambda: lay_on_heap(studio, "photo", 2)
+        yield "tree gone", lambda: lay_on_heap(studio, "tree", 2)
+        yield "tree back", lambda: put_back(studio, "tree", 2)
+        died = {"died_on": day, "died_of": "frost"}
+        yield "death", lambda: say_died(studio, 2, DeathForm.model_validate(died))
+        yield "new", lambda: self.tree(name="New elm")
+
+    def yard_is(self, **values):
+        with self.studio.writing() as db:
+            put_yard(db, **values)
+
+    def test_every_change_is_listed_at_once(self):
+        self.list_trees()
+        for what, change in self.changes():
+            change()
+            self.agree(what)
+
+    def test_another_day_is_another_list(self):
+        self.list_trees()
+        for days in (1, 120, 300):
+            self.studio.clock = lambda days=days: TODAY + timedelta(days=days)
+            self.agree(days)
+
+    def test_what_is_known_is_not_worked_out_again(self):
+        first = self.list_trees()
+        self.assertIs(self.list_trees()[0], first[0])
+        say_strength(self.studio, 1, "fair")
+        after = self.list_trees()
+        self.assertIsNot(after[0], first[0])
+        self.assertIs(after[1], first[1])
+
+    def test_a_reader_that_began_before_a_change_leaves_nothing_behind(self):
+        with self.studio.reading() as db:
+            # Its state of the database begins here.
+            db.get(Tree, 1)
+            say_strength(self.studio, 1, "weak")
+            list_trees(db, self.studio.today)
+        self.agree("an old reader")
+
+    def test_a_change_that_is_given_up_changes_nothing(self):
+        before = said(self.list_trees()[0])
+        with self.assertRaises(RuntimeError), self.studio.writing() as db:
+            db.get_one(Tree, 1).strength = "weak"
+            db.flush()
+            raise RuntimeError("given up")
+        self.assertEqual(said(self.list_trees()[0]), before)
+        self.agree("given up")
+
+    def test_readers_beside_a_writer_always_see_what_was_kept(self):
+        stop, wrong = threading.Event(), []
+
+        def read():
+            while not stop.is_set():
+                self.list_trees()
+
+        readers = [threading.Thread(target=read) for _ in range(3)]
+        for one in readers:
+            one.start()
+        for turn in range(12):
+            strength = ("weak", "fair", "strong")[turn % 3]
+            say_strength(self.studio, 1, strength)
+            listed = self.list_trees()[0].tree.strength
+            if listed != strength:
+                wrong.append((turn, strength, listed))
+        stop.set()
+        for one in readers:
+            one.join()
+        self.assertEqual(wrong, [])
+
+    def test_rows_can_be_read_but_belong_to_no_session(self):
+        row = self.list_trees()[0]
+        self.assertEqual(row.tree.name, "Ferry zelkova")
+        self.assertNotIsInstance(row.tree, Tree)
+        self.assertFalse(any(name.startswith("_sa_") for name in vars(row.tree)))
