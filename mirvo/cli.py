@@ -316,6 +316,9 @@ def check_command(
         raise SystemExit(1)
 
 
+THIS_COMPUTER, EVERY_ADDRESS = "127.0.0.1", "0.0.0.0"  # noqa: S104 # only with a sign-in
+
+
 @app.command()
 def serve(
     data: Data = None,
@@ -367,11 +370,37 @@ def _serve(data: Path | None, port: int | None) -> None:
             application.state.copies.start()
         gc.freeze()
         gc.set_threshold(20_000, 20, 20)
-        print(f"Mirvo is at http://{settings.host}:{at}", flush=True)
         try:
-            uvicorn.run(application, host=settings.host, port=at, log_level="warning")
+            host = _host(studio, settings.host)
+            print(f"Mirvo is at http://{THIS_COMPUTER}:{at}", flush=True)
+            if host != THIS_COMPUTER:
+                print(f"Other devices of the network are answered at {host}:{at}.", flush=True)
+            uvicorn.run(application, host=host, port=at, log_level="warning", proxy_headers=False)
         finally:
             studio.close()
+
+
+def _host(studio: Studio, wanted: str) -> str:
+    """The address to listen on. Raises BadInput where nobody could be asked to sign in."""
+    import ipaddress
+
+    from mirvo.studio.yard.people import has_owner
+    from mirvo.studio.yard.settings import yard_of
+
+    with studio.reading() as db:
+        reachable, owner = yard_of(db).reachable, has_owner(db)
+    host = wanted or (EVERY_ADDRESS if reachable else THIS_COMPUTER)
+    try:
+        alone = ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        alone = host == "localhost"
+    if not alone and not owner:
+        raise BadInput(
+            "MIRVO_HOST",
+            f"at {host} anybody in the network could read and change your records; start Mirvo "
+            "without it, add yourself under Other devices in the Kit, then start it so again",
+        )
+    return host
 
 
 def _tidy(studio: Studio) -> None:

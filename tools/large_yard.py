@@ -21,7 +21,7 @@ from mirvo.records import models
 
 TIMES, PHOTOS = 100, 8
 # What is there once, however many trees there are.
-OF_THE_YARD = ("yard", "eye_checks", "night_minima")
+OF_THE_YARD = ("yard", "eye_checks", "night_minima", "people", "sign_ins")
 DAYS_APART = 140
 DATES = ("taken_on", "measured_on", "created_at", "updated_at")
 

@@ -19,6 +19,7 @@ from mirvo.core.complaints import sentence
 from mirvo.core.errors import BadInput, Conflict, Damaged, MirvoError, NotFound
 from mirvo.studio.context import Studio
 from mirvo.studio.path.replanner import Replanner
+from mirvo.web.door import admit
 from mirvo.web.forms import complaints_of, show_again
 from mirvo.web.reader import open_reader, plans_settled
 from mirvo.web.routes.almanac import almanac, practice, species
@@ -28,7 +29,7 @@ from mirvo.web.routes.path import path, plans
 from mirvo.web.routes.photos import photos
 from mirvo.web.routes.records import aftercare, root_sessions
 from mirvo.web.routes.shelf import materials
-from mirvo.web.routes.yard import bench, compost, find, former, kit, trees, triage
+from mirvo.web.routes.yard import bench, compost, find, former, kit, people, trees, triage
 
 # Pages that say how trees stand, and those that do not.
 PARTS = (
@@ -39,7 +40,7 @@ PARTS = (
 OTHER_PARTS = (
     *(photos, desk, assist, years, eye_check),
     *(almanac, species, practice),
-    *(find, former),
+    *(find, former, people),
 )
 STATIC = Path(__file__).parent / "static"
 STATUS: tuple[tuple[type[MirvoError], int], ...] = (
@@ -100,7 +101,7 @@ def configure_static(app: FastAPI) -> None:
 def configure_guards(app: FastAPI, names: Collection[str]) -> None:
     @app.middleware("http")
     async def guard(request: Request, call_next):  # type: ignore[no-untyped-def]
-        refused = _refuse(request, names)
+        refused = _refuse(request, names) or await run_in_threadpool(admit, request)
         response: Response = refused if refused is not None else await call_next(request)
         response.headers.update(HEADERS)
         # Its address changes with its content, so it may be kept for a year.

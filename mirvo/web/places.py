@@ -22,6 +22,7 @@ CORNERS = (
     ("Card to print", "/kit"),
     ("Calendar", "/kit#calendar"),
     ("Backup", "/kit#backup"),
+    ("Other devices and people", "/kit#people"),
     ("Look by day or at dusk", "/kit#look"),
     ("Tour in seven steps", "/?tour=1"),
     ("Compost heap", "/kit#compost"),

@@ -67,6 +67,7 @@ class PageReader:
                     "place": self.request.url.path,
                     "laid": self._just_laid(),
                     "look": self.look,
+                    "signed_in": getattr(self.request.state, "signed_in", None),
                     "tour": tour_step(self.db, self.request.query_params.get("tour", "")),
                     **context,
                 }

@@ -14,7 +14,7 @@ class Settings(BaseSettings):
 
     model_config = SettingsConfigDict(env_prefix="MIRVO_")
     data: Path = Field(default=Path("data"), description="Folder that holds database and photos.")
-    host: str = Field(default="127.0.0.1", description="Address the server listens on.")
+    host: str = Field(default="", description="Address it listens on; else the Kit says which.")
     port: int = Field(default=8000, description="Port the server listens on.")
     copy_to: str = Field(default="", description="Folder for a second copy, kept up by itself.")
     names: str = Field(default="", description="Names it answers to, commas between.")

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from mirvo.records.models.base import MAX_LABEL, Compostable, Table
 from mirvo.records.models.bench import BenchEntry, BenchPhoto, BenchSession
+from mirvo.records.models.people import Person, SignIn
 from mirvo.records.models.photos import EyeCheck, Measurement, Photo
 from mirvo.records.models.plans import GapPlan, Plan, Regrowth, Target, TargetHold
 from mirvo.records.models.sessions import (
@@ -34,11 +35,13 @@ __all__ = [
     "GapPlan",
     "Measurement",
     "NightMinimum",
+    "Person",
     "Photo",
     "Plan",
     "Regrowth",
     "Root",
     "RootSession",
+    "SignIn",
     "Table",
     "Target",
     "TargetHold",

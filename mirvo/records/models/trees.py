@@ -111,6 +111,8 @@ class Yard(Table):
     frost_free: Mapped[bool] = mapped_column(default=False)
     # Weather is never invented: only a yard that says so is given the simulated station.
     simulated_weather: Mapped[bool] = mapped_column(default=False)
+    # Whether other devices of the network are answered from the next start on.
+    reachable: Mapped[bool] = mapped_column(default=False)
 
 
 class NightMinimum(Table):
