@@ -4,6 +4,7 @@ folder `backup | restore | check`.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sys
 from collections.abc import Iterator
@@ -316,6 +317,8 @@ def check_command(
         raise SystemExit(1)
 
 
+# Of a network that exists nowhere.
+DOCUMENTATION_ADDRESS = "198.51.100.1"
 THIS_COMPUTER, EVERY_ADDRESS = "127.0.0.1", "0.0.0.0"  # noqa: S104 # only with a sign-in
 
 
@@ -374,7 +377,7 @@ def _serve(data: Path | None, port: int | None) -> None:
             host = _host(studio, settings.host)
             print(f"Mirvo is at http://{THIS_COMPUTER}:{at}", flush=True)
             if host != THIS_COMPUTER:
-                print(f"Other devices of the network are answered at {host}:{at}.", flush=True)
+                print(f"Other devices find it at http://{_address_of(host)}:{at}", flush=True)
             uvicorn.run(application, host=host, port=at, log_level="warning", proxy_headers=False)
         finally:
             studio.close()
@@ -401,6 +404,23 @@ def _host(studio: Studio, wanted: str) -> str:
             "without it, add yourself under Other devices in the Kit, then start it so again",
         )
     return host
+
+
+def _address_of(host: str) -> str:
+    """The address other devices know this computer by, where it listens on all of its own."""
+    import ipaddress
+    import socket
+
+    with contextlib.suppress(ValueError):
+        if not ipaddress.ip_address(host).is_unspecified:
+            return host
+    # Nothing is sent: the system only says by which of its addresses it would go out.
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        try:
+            probe.connect((DOCUMENTATION_ADDRESS, 9))
+        except OSError:
+            return socket.gethostname()
+        return str(probe.getsockname()[0])
 
 
 def _tidy(studio: Studio) -> None:
