@@ -14,9 +14,9 @@ from mirvo.studio.yard.people import (
     Throttle,
     add_person,
     has_owner,
+    people_and_devices,
     people_of,
     set_reachable,
-    sign_ins_of,
     throttle,
 )
 from mirvo.web.app import create_app
@@ -111,8 +111,8 @@ class DoorTest(StudioCase):
     def test_a_device_is_signed_out_from_the_kit_and_when_long_unused(self):
         self.person()
         self.come_in(self.phone)
-        [(one, name)] = self.read(sign_ins_of)
-        self.assertEqual(name, "Ada")
+        [(person, [one])] = self.read(people_and_devices)
+        self.assertEqual(person.name, "Ada")
         self.assertEqual(self.here.post(f"/kit/devices/{one.id}/end").status_code, 303)
         self.assertEqual(self.phone.get("/").status_code, 303)
         self.come_in(self.phone)

@@ -176,10 +176,15 @@ def has_owner(db: DbSession) -> bool:
     return bool(db.scalar(select(func.count()).where(Person.role == OWNER)))
 
 
-def sign_ins_of(db: DbSession) -> list[tuple[SignIn, str]]:
-    """Devices that are signed in and whose they are, the last used first."""
-    query = select(SignIn, Person.name).join(Person, Person.id == SignIn.person_id)
-    return [(one, name) for one, name in db.execute(query.order_by(SignIn.seen_at.desc()))]
+def people_and_devices(db: DbSession) -> list[tuple[Person, list[SignIn]]]:
+    """All people, and the devices each is signed in on, the last used first."""
+    query = select(Person, SignIn).outerjoin(SignIn, SignIn.person_id == Person.id)
+    found: dict[Person, list[SignIn]] = {}
+    for person, device in db.execute(query.order_by(Person.name, SignIn.seen_at.desc())):
+        devices = found.setdefault(person, [])
+        if device is not None:
+            devices.append(device)
+    return list(found.items())
 
 
 def sign_in(studio: Studio, name: str, passphrase: str, device: str, address: str) -> str:

@@ -28,7 +28,6 @@ from mirvo.records.models import (
     Measurement,
     Plan,
     RootSession,
-    Target,
     Tree,
     TreeAnswer,
     Yard,
@@ -117,10 +116,15 @@ def standing_of(db: DbSession, tree_id: int, day: date) -> TreeStanding:
     return _standing(db, load_tree(db, tree_id), day, _read_one(db, tree_id))
 
 
-def standings_of(db: DbSession, trees: Iterable[Tree], day: date) -> dict[int, TreeStanding]:
-    """How trees stand on a day, by number; asked in a constant number of queries."""
+def standings_of(
+    db: DbSession, trees: Iterable[Tree], targets_set: Mapping[int, datetime], day: date
+) -> dict[int, TreeStanding]:
+    """How trees stand on a day, by number; asked in a constant number of queries.
+
+    targets_set : when the target of each tree that has one was set.
+    """
     listed = list(trees)
-    records = _read(db, [tree.id for tree in listed])
+    records = _read(db, [tree.id for tree in listed], targets_set)
     return {tree.id: _standing(db, tree, day, records) for tree in listed}
 
 
@@ -168,7 +172,7 @@ def _read_one(db: DbSession, tree_id: int) -> _Records:
     )
 
 
-def _read(db: DbSession, ids: list[int]) -> _Records:
+def _read(db: DbSession, ids: list[int], targets_set: Mapping[int, datetime]) -> _Records:
     """The records of many trees, in a constant number of queries."""
     by_tree: dict[int, list[RootSession]] = defaultdict(list)
     query = (
@@ -194,8 +198,7 @@ def _read(db: DbSession, ids: list[int]) -> _Records:
         note(tree_id, moment)
         if value is not None:
             trunks[tree_id] = float(value)
-    targets = select(Target.tree_id, Target.updated_at).where(Target.tree_id.in_(ids))
-    for tree_id, moment in db.execute(targets):
+    for tree_id, moment in targets_set.items():
         note(tree_id, moment)
     for tree_id, kept in by_tree.items():
         note(tree_id, max(session.created_at for session in kept))

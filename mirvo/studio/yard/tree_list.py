@@ -216,7 +216,8 @@ def _rows_of(db: DbSession, ids: Sequence[int], today: date) -> dict[int, TreeRo
         .where(Tree.id.in_(ids))
     )
     found = db.execute(query).all()
-    standings = standings_of(db, [line[0] for line in found], today)
+    set_at = {target.tree_id: target.updated_at for *_, target in found if target is not None}
+    standings = standings_of(db, [line[0] for line in found], set_at, today)
     rows = {}
     for tree, worked, measured, measurement_id, kept_at, target in found:
         stands = _plain(standings[tree.id])

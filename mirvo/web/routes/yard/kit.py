@@ -21,7 +21,7 @@ from mirvo.studio.measuring.card_print import put_card_line
 from mirvo.studio.yard.backups import backup_is_due, backup_pieces, mark_backed_up
 from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.studio.yard.compost import heap
-from mirvo.studio.yard.people import people_of, sign_ins_of
+from mirvo.studio.yard.people import people_and_devices
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import LOOK, LOOKS, YEAR_S, PageReader, Reader, StudioDep
@@ -53,8 +53,7 @@ def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
         "base": str(reader.request.base_url),
         "entries": entries_of(reader.db, reader.today)[:SHOWN],
         "heap": heap(reader.db),
-        "people": people_of(reader.db),
-        "devices": sign_ins_of(reader.db),
+        "people": people_and_devices(reader.db),
         # Only a server that was told where keeps one.
         "copies": getattr(reader.request.app.state, "copies", None),
         "backup_due": backup_is_due(reader.db, reader.studio.now),
