@@ -53,6 +53,7 @@ lint: $(DEV_STAMP)
 bench: $(DEV_STAMP) ## how true and how fast it is, as figures and ratios
 	$(BIN)/python -m tools.accuracy
 	$(BIN)/python -m tools.bench
+	$(BIN)/python -m tools.bench_large
 
 screenshots: $(DEV_STAMP) chromium ## docs/screenshots from the demo yard
 	$(BIN)/python -m tools.screenshots
