@@ -210,7 +210,9 @@ def draw_section(sheet: Sheet, path: PlannedPath) -> Scene:
 
 def depth_shown(ground: Ground) -> float:
     """How far down the section reaches, mm."""
-    return max([40.0, ground.pot_depth_mm, *(level.depth_mm for level in ground.strata)])
+    levels = (level.depth_mm for level in ground.strata)
+    floors = (depth for _, depth in _deeper_pots(ground))
+    return max([40.0, ground.pot_depth_mm, *levels, *floors])
 
 
 def add_section(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
@@ -232,14 +234,20 @@ def add_section(scene: Scene, ground: Ground, x: float, y: float, scale: float) 
     scene.write((14 + bar, low + 1), "50 mm", "small")
 
 
+def _deeper_pots(ground: Ground) -> list[tuple[float, float]]:
+    """Pots of earlier sessions whose ball would not fit into the one it stands in now, by length
+    and depth, mm."""
+    return sorted(
+        {
+            level.pot_mm
+            for level in ground.strata
+            if level.pot_mm is not None and level.depth_mm > ground.pot_depth_mm
+        }
+    )
+
+
 def _former_pots(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
-    """Pots of earlier sessions whose ball would not fit into the one it stands in now."""
-    deeper = {
-        level.pot_mm
-        for level in ground.strata
-        if level.pot_mm is not None and level.depth_mm > ground.pot_depth_mm
-    }
-    for length, depth in sorted(deeper):
+    for length, depth in _deeper_pots(ground):
         half, floor = length / 2 * scale, y + depth * scale
         walls = [(x - half, y), (x - half, floor), (x + half, floor), (x + half, y)]
         scene.path(walls, "pot-ghost")

@@ -37,8 +37,11 @@ worker.addEventListener("fetch", (event) => {
 });
 
 async function page(request) {
+  // A slow server is waited for where nothing is kept that could be shown in its place.
+  const before = await caches.open(PAGES).then((pages) => pages.match(request.url));
+  const patience = before ? { signal: AbortSignal.timeout(PATIENCE_MS) } : {};
   try {
-    const answer = await fetch(request, { signal: AbortSignal.timeout(PATIENCE_MS) });
+    const answer = await fetch(request, patience);
     if (answer.ok && !answer.redirected) await keep(PAGES, request.url, dated(answer.clone()));
     return answer;
   } catch {
