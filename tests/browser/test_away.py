@@ -78,8 +78,10 @@ class AwayTest(BrowserCase):
 
     def test_of_another_studio_at_this_address_nothing_stays(self):
         page = self.page
-        before = page.evaluate("caches.keys()")
-        self.assertTrue(any(self.studio.key in name for name in before), before)
+        page.wait_for_function(
+            "(key) => caches.keys().then((names) => names.some((name) => name.includes(key)))",
+            arg=self.studio.key,
+        )
         page.evaluate(
             """(key) => navigator.serviceWorker.register(
                 document.documentElement.dataset.worker + "&studio=" + key, { scope: "/" })""",

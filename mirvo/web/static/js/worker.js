@@ -9,6 +9,7 @@ const PAGES = `mirvo-${studio}-pages`;
 const FILES = `mirvo-${studio}-files`;
 const MOST = { [PAGES]: 80, [FILES]: 500 };
 const PATIENCE_MS = 8000;
+const LONG_PATIENCE_MS = 30000;
 const KEPT_AT = "x-mirvo-kept-at";
 const IS_PAGE = /^\/(trees(\/\d+)?|bench-sessions\/\d+)?$/;
 const IS_FILE = /^\/(static\/.+|photos\/\d+\/\w+\.jpg)$/;
@@ -22,6 +23,11 @@ async function begin() {
   const names = await caches.keys();
   await Promise.all(names.filter((name) => !(name in MOST)).map((name) => caches.delete(name)));
   await worker.clients.claim();
+  // Nothing waits for this: pages asked for meanwhile must not.
+  keepOpenPages();
+}
+
+async function keepOpenPages() {
   for (const { url } of await worker.clients.matchAll({ type: "window" })) {
     if (IS_PAGE.test(new URL(url).pathname)) await page(new Request(url)).catch(() => {});
   }
@@ -37,11 +43,10 @@ worker.addEventListener("fetch", (event) => {
 });
 
 async function page(request) {
-  // A slow server is waited for where nothing is kept that could be shown in its place.
+  // A slow server is waited for longer where nothing is kept that could be shown in its place.
   const before = await caches.open(PAGES).then((pages) => pages.match(request.url));
-  const patience = before ? { signal: AbortSignal.timeout(PATIENCE_MS) } : {};
   try {
-    const answer = await fetch(request, patience);
+    const answer = await fetch(request, { signal: AbortSignal.timeout(before ? PATIENCE_MS : LONG_PATIENCE_MS) });
     if (answer.ok && !answer.redirected) await keep(PAGES, request.url, dated(answer.clone()));
     return answer;
   } catch {
