@@ -19,6 +19,7 @@ from mirvo.records.database import DbSession, as_utc, open_database, reading, wr
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.measuring.vision_worker import VisionWorker
 from mirvo.studio.yard.known_rows import KNOWN, KnownRows
+from mirvo.studio.yard.throttle import Throttle
 
 KEY_FILE, KEY_BYTES = "studio-key", 8
 
@@ -51,6 +52,7 @@ class Studio:
     planning: Lock = field(init=False, default_factory=Lock)
     replanner: Follower | None = field(init=False, default=None)
     rows: KnownRows = field(init=False, default_factory=KnownRows)
+    throttle: Throttle = field(init=False, default_factory=Throttle)
     key: str = field(init=False)
 
     def __post_init__(self) -> None:

@@ -11,14 +11,13 @@ from mirvo.records.models import Person, SignIn
 from mirvo.studio.yard.people import (
     LASTS,
     PersonForm,
-    Throttle,
     add_person,
     has_owner,
     people_and_devices,
     people_of,
     set_reachable,
-    throttle,
 )
+from mirvo.studio.yard.throttle import Throttle
 from mirvo.web.app import create_app
 from mirvo.web.door import COOKIE
 from tests.studio_case import TODAY, StudioCase
@@ -34,7 +33,6 @@ class DoorTest(StudioCase):
         self.app = create_app(self.studio)
         self.here = TestClient(self.app, follow_redirects=False)
         self.phone = self.device()
-        throttle.__init__()
 
     def device(self, where=PHONE):
         return TestClient(self.app, follow_redirects=False, client=where)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import secrets
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 from functools import cache
 from hashlib import sha256
 from threading import Lock
@@ -35,7 +35,6 @@ TOKEN_BYTES = 32
 LASTS = timedelta(days=180)
 # When a device was last seen is told to the hour; it is not written for every page.
 SEEN_AGAIN = timedelta(hours=1)
-FREE_TRIES, FIRST_WAIT_S, LONGEST_WAIT_S = 5, 15.0, 900.0
 WRONG = "Name and passphrase do not go together."
 
 
@@ -65,41 +64,6 @@ class SignedIn:
 THIS_COMPUTER = SignedIn("", OWNER)
 
 
-class Throttle:
-    """How long the next try has to wait, by what it is tried with."""
-
-    def __init__(self) -> None:
-        self._lock = Lock()
-        self._tries: dict[str, tuple[int, datetime]] = {}
-
-    def wait_s(self, keys: tuple[str, ...], now: datetime) -> float:
-        """Seconds until a try with any of these may be made; 0 when it may be now."""
-        with self._lock:
-            return max(self._left(key, now) for key in keys)
-
-    def failed(self, keys: tuple[str, ...], now: datetime) -> None:
-        """A try with these was wrong."""
-        with self._lock:
-            for key in keys:
-                self._tries[key] = (self._tries.get(key, (0, now))[0] + 1, now)
-            # What was tried an hour ago is forgotten, so that this does not grow for ever.
-            old = now - timedelta(hours=1)
-            self._tries = {key: one for key, one in self._tries.items() if one[1] > old}
-
-    def succeeded(self, keys: tuple[str, ...]) -> None:
-        with self._lock:
-            for key in keys:
-                self._tries.pop(key, None)
-
-    def _left(self, key: str, now: datetime) -> float:
-        count, last = self._tries.get(key, (0, now))
-        if count < FREE_TRIES:
-            return 0.0
-        wait = min(LONGEST_WAIT_S, FIRST_WAIT_S * 2.0 ** (count - FREE_TRIES))
-        return max(0.0, wait - (now - last).total_seconds())
-
-
-throttle = Throttle()
 # One at a time: each takes much memory by design, and many at once would starve the pages.
 _proving = Lock()
 
@@ -196,7 +160,7 @@ def sign_in(studio: Studio, name: str, passphrase: str, device: str, address: st
     """
     keys = (f"name {name.strip().casefold()[:60]}", f"from {address}")
     now = studio.now
-    wait = throttle.wait_s(keys, now)
+    wait = studio.throttle.wait_s(keys, now)
     if wait > 0:
         raise NotAllowed(f"Too many tries. The next one may be made in {wait:.0f} seconds.")
     with studio.reading() as db:
@@ -204,11 +168,11 @@ def sign_in(studio: Studio, name: str, passphrase: str, device: str, address: st
     wanted = name.strip().casefold()
     person = next((one for one in people if one.name.casefold() == wanted), None)
     if not _proves(_nobodys_proof() if person is None else person.proof, passphrase[:MOST_LETTERS]):
-        throttle.failed(keys, now)
+        studio.throttle.failed(keys, now)
         raise NotAllowed(WRONG)
     if person is None:
         raise NotAllowed(WRONG)
-    throttle.succeeded(keys)
+    studio.throttle.succeeded(keys)
     token = secrets.token_urlsafe(TOKEN_BYTES)
     with studio.writing() as db:
         db.add(
