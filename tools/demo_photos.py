@@ -1,4 +1,5 @@
-"""The demo yard's photos from above, made with the path-traced camera, with their truth.
+"""The demo yard's photos, made with the path-traced camera: from above and from the side with
+their truth, and plain ones after the cuts and some weeks later.
 
     python -m tools.demo_photos
 
@@ -9,26 +10,40 @@ a user measures his own. A photo that is there already is not made again.
 from __future__ import annotations
 
 import json
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import date
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
 from shapely import MultiPoint
 
-from mirvo.demo.load import PHOTOS, history_of, photo_name
-from mirvo.demo.scenario import read_scenario
+from mirvo.demo.history import PHOTOS, TURNS_DEG, Shot, history_of, photo_name, side_name
+from mirvo.demo.scenario import DemoTree, read_scenario
 from mirvo.standins.base import Base
 from mirvo.standins.photo import true_marks
 from mirvo.standins.scene import Layout
 from mirvo.standins.truth import true_figures
+from mirvo.standins.turntable import TOP_MM, side_camera
 from tools.traced.base import Array
 from tools.traced.camera import TracedCamera, random_traced_camera
 from tools.traced.of_base import solid_of
 from tools.traced.render import as_jpeg, develop, trace
-from tools.traced.scene import DAPPLED, TracedScene, lay_sheet, random_light, random_scene
+from tools.traced.scene import (
+    DAPPLED,
+    SOFT,
+    Light,
+    TracedScene,
+    in_bark_of,
+    lay_sheet,
+    random_light,
+    random_scene,
+)
 from tools.traced.sheet import Sheet
+from tools.traced.turntable import from_the_side, side_figures, side_marks
 
-SIZE = (1600, 1200)
+SIZE, PLAIN_SIZE = (1600, 1200), (1200, 900)
 SAMPLES, QUALITY, HARD = 12, 84, 0.25
 MARGIN_PX, TRIES, MAX_TILT_DEG = 25.0, 4000, 11.0
 # What a person could measure with a ruler: to half a millimetre.
@@ -36,22 +51,75 @@ HEIGHT_STEP_MM = 0.5
 BURNT, SHOTS = 250, 5
 # Of paper round the markers, and room beside it.
 PAPER_MM = 14.0
+# A trunk that narrows slowly; views from the side have seeds of their own.
+SIDE_TAPER, SIDE_SEED = 0.0012, 300
 
 
 def main() -> None:
     PHOTOS.mkdir(exist_ok=True)
     for number, tree in enumerate(read_scenario().trees):
-        for shot in history_of(number, tree).shots:
-            name = photo_name(tree, shot.taken_on)
-            if (PHOTOS / f"{name}.jpg").exists():
-                continue
-            scene = _scene(shot.base, tree.seed, shot.seed)
-            light, _, _ = trace(scene, SAMPLES, denoised=True)
-            picture = _exposed(light, shot.seed)
-            content = as_jpeg(picture, shot.taken_on, scene.camera.focal_35mm, QUALITY)
-            (PHOTOS / f"{name}.jpg").write_bytes(content)
-            (PHOTOS / f"{name}.json").write_text(json.dumps(_truth(shot.base, scene)))
-            print(name, len(content) // 1000, "kB", flush=True)
+        history = history_of(number, tree)
+        for shot in history.shots:
+            _make(photo_name(tree, shot.taken_on), partial(_from_above, tree.seed, shot))
+        for shot in history.seen_after:
+            name = photo_name(tree, shot.taken_on, shot.kind)
+            _make(name, partial(_plain, tree.seed, shot))
+        if tree.turntable is not None:
+            for turn in TURNS_DEG:
+                name = photo_name(tree, tree.turntable, side_name(turn))
+                _make(name, partial(_turned, tree, history.shots[-1].base, turn))
+
+
+@dataclass(frozen=True)
+class Made:
+    """A scene to render, the day of the photo, what is known of it, and by chance what seed."""
+
+    scene: TracedScene
+    taken_on: date
+    seed: int
+    known: dict[str, object] | None = None
+
+
+def _make(name: str, made_by: Callable[[], Made]) -> None:
+    if (PHOTOS / f"{name}.jpg").exists():
+        return
+    made = made_by()
+    light, _, _ = trace(made.scene, SAMPLES, denoised=True)
+    picture = _exposed(light, made.seed)
+    content = as_jpeg(picture, made.taken_on, made.scene.camera.focal_35mm, QUALITY)
+    (PHOTOS / f"{name}.jpg").write_bytes(content)
+    if made.known is not None:
+        (PHOTOS / f"{name}.json").write_text(json.dumps(made.known))
+    print(name, len(content) // 1000, "kB", flush=True)
+
+
+def _from_above(tree_seed: int, shot: Shot) -> Made:
+    scene = _scene(shot.base, tree_seed, shot.seed)
+    return Made(scene, shot.taken_on, shot.seed, _truth(shot.base, scene))
+
+
+def _plain(tree_seed: int, shot: Shot) -> Made:
+    """Without a card, as one takes it between other work; watered in after the cuts."""
+    scene = _scene(shot.base, tree_seed, shot.seed, PLAIN_SIZE)
+    scene = replace(scene, sheet=None, wet=shot.kind == "after")
+    return Made(scene, shot.taken_on, shot.seed)
+
+
+def _turned(tree: DemoTree, base: Base, turn_deg: float) -> Made:
+    """One view of the turntable; the trunk stands as high as the camera looks."""
+    assert tree.turntable is not None
+    solid = replace(solid_of(base, tree.seed), top_mm=TOP_MM, taper=SIDE_TAPER)
+    seed = SIDE_SEED + tree.seed
+    scene = random_scene(7000 + tree.seed, "easy", *SIZE, base=solid)
+    scene = in_bark_of(scene, 7000 + tree.seed)
+    daylight = Light(SOFT, np.full(3, 0.8), np.full(3, 0.5), np.array([0.45, 0.65, -0.6]))
+    shown = from_the_side(replace(scene, light=daylight), side_camera(seed, SIZE), turn_deg)
+    known = {
+        "base": base.as_json(),
+        "figures": side_figures(solid, turn_deg),
+        "marks": side_marks(solid, shown.camera, turn_deg),
+    }
+    return Made(shown, tree.turntable, seed, known)
 
 
 def _exposed(light: Array, seed: int) -> npt.NDArray[np.uint8]:
@@ -60,19 +128,20 @@ def _exposed(light: Array, seed: int) -> npt.NDArray[np.uint8]:
     return min(shots, key=lambda shot: float((shot.min(axis=-1) > BURNT).mean()))
 
 
-def _scene(base: Base, tree_seed: int, shot_seed: int) -> TracedScene:
+def _scene(base: Base, tree_seed: int, shot_seed: int, size: tuple[int, int] = SIZE) -> TracedScene:
     """The tree's own soil, bark and pot, on a day of its own."""
-    scene = random_scene(7000 + tree_seed, "easy", *SIZE, base=solid_of(base, tree_seed))
+    plain = random_scene(7000 + tree_seed, "easy", *size, base=solid_of(base, tree_seed))
+    scene = in_bark_of(plain, 7000 + tree_seed)
     rng = np.random.default_rng(shot_seed)
     light = random_light(rng, HARD)
     while light.kind == DAPPLED:
         light = random_light(rng, HARD)
     reach = max(float(np.hypot(*tube.middle[:, :2].T).max()) for tube in scene.base.tubes)
     for _ in range(TRIES):
-        camera = random_traced_camera(rng, *SIZE, reach, HARD)
+        camera = random_traced_camera(rng, *size, reach, HARD)
         sheet = lay_sheet(rng, reach, scene.pot, 0.0)
         if sheet is not None and _all_in_view(camera, sheet, scene):
-            return replace(scene, camera=camera, sheet=sheet, light=light, leaves=None, wet=False)
+            return replace(scene, camera=camera, sheet=sheet, light=light, leaves=None)
     raise ValueError(f"no camera sees card and base of shot {shot_seed} whole")
 
 
@@ -83,7 +152,7 @@ def _all_in_view(camera: TracedCamera, sheet: Sheet, scene: TracedScene) -> bool
     crests = np.concatenate([tube.crest for tube in scene.base.tubes])
     corners = camera.see(sheet.corners())
     seen = np.concatenate([camera.see(crests), corners])
-    inside = (seen > MARGIN_PX) & (seen < np.array(SIZE) - MARGIN_PX)
+    inside = (seen > MARGIN_PX) & (seen < np.array([camera.width, camera.height]) - MARGIN_PX)
     paper = MultiPoint(sheet.corners()[:, :2]).convex_hull.buffer(PAPER_MM)
     clear = not paper.intersects(MultiPoint(crests[:, :2]))
     front = camera.see(np.array([[0.0, -1.5 * scene.base.radius_mm, 0.0]]))

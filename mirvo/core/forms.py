@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import re
 from datetime import date, timedelta
-from typing import Any
+from typing import Annotated, Any, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, model_validator
 
 from mirvo.core.errors import BadInput
+from mirvo.core.lengths import INCHES, LENGTH, MM, read_length
+
+# Sent along with a form whose bare lengths are inches.
+UNITS_FIELD = "units"
 
 
 class SentModel(BaseModel):
@@ -18,6 +22,16 @@ class SentModel(BaseModel):
     @classmethod
     def _plain(cls, sent: Any) -> Any:
         return plain(sent)
+
+
+# Fields of forms that hold lengths, by name; no other field bears such a name.
+LENGTH_FIELDS: set[str] = set()
+
+
+def _says_length(annotation: Any) -> bool:
+    if get_origin(annotation) is Annotated:
+        return LENGTH in get_args(annotation)
+    return any(_says_length(part) for part in get_args(annotation))
 
 
 class FormModel(BaseModel):
@@ -33,7 +47,25 @@ class FormModel(BaseModel):
             return fields
         texts = {name: tidied(value) for name, value in fields.items()}
         filled = {name: value for name, value in texts.items() if value != ""}
-        return {name: cls._as_day(name, value) for name, value in filled.items()}
+        bare = INCHES if filled.get(UNITS_FIELD) == INCHES else MM
+        read = {name: cls._as_length(name, value, bare) for name, value in filled.items()}
+        return {name: cls._as_day(name, value) for name, value in read.items()}
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **kwargs: Any) -> None:
+        """The names of all lengths asked for anywhere are known, so that pages can find them."""
+        super().__pydantic_init_subclass__(**kwargs)
+        for name, field in cls.model_fields.items():
+            if LENGTH in field.metadata or _says_length(field.annotation):
+                LENGTH_FIELDS.add(name)
+
+    @classmethod
+    def _as_length(cls, name: str, value: Any, bare: str) -> Any:
+        if name not in cls.model_fields or name not in LENGTH_FIELDS or not isinstance(value, str):
+            return value
+        found = read_length(value, bare)
+        # What is no length is left to the complaint that it is no number.
+        return value if found is None else found
 
     @classmethod
     def _as_day(cls, name: str, value: Any) -> Any:

@@ -1,59 +1,51 @@
 """Loads the made-up yard: photos of made-up bases, measured as a user's would be.
 
-The photos from above ship beside this module with their truth; they were made with the path-traced
-camera (tools/demo_photos.py). Side views are taken by the simulated turntable as the yard is made.
+The photos ship beside this module with their truth; they were made with the path-traced camera
+(tools/demo_photos.py).
 """
 
 from __future__ import annotations
 
 import json
 import shutil
-from dataclasses import dataclass, field
-from datetime import UTC, date, datetime
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from mirvo.core.letters import next_letter
+from mirvo.demo.history import (
+    PHOTOS,
+    TURNS_DEG,
+    History,
+    Shot,
+    history_of,
+    photo_name,
+    side_name,
+)
 from mirvo.demo.scenario import DemoSession, DemoTree, read_scenario
-from mirvo.standins.base import Base, grown, random_base, without
+from mirvo.records.models import RootSession
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.measuring.root_plane import views_of_day
-from mirvo.studio.measuring.turntable import shoot_turntable
-from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.measuring.years import confirm
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.photos.intake import put_photo
 from mirvo.studio.photos.shots import TakenPhoto
-from mirvo.studio.photos.simulated import keep_shot, truth_of
+from mirvo.studio.photos.simulated import keep_shot
+from mirvo.studio.records.answers import AnswerForm, put_answer
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import RootDone, SessionForm
 from mirvo.studio.tree_queries import measured_base, measurements_of
 from mirvo.studio.yard.settings import save_yard
 from mirvo.studio.yard.trees import add_tree
 
-PHOTOS = Path(__file__).parent / "photos"
 CLICK_SD_PX = 1.5
 TRIED_BELOW, TRIED_RIM = 0.12, 0.35
-
-
-@dataclass
-class Shot:
-    """One photo: when, of which base, and the seed of all by chance in it."""
-
-    taken_on: date
-    base: Base
-    seed: int
-
-
-@dataclass
-class History:
-    """One tree's photos, and the keys of the roots each session takes off."""
-
-    shots: list[Shot] = field(default_factory=list)
-    removed: dict[date, set[str]] = field(default_factory=dict)
 
 
 def load_demo(folder: Path) -> bool:
@@ -81,35 +73,6 @@ def fill_yard(studio: Studio) -> None:
         _grow_up(studio, entry, history_of(index, entry))
 
 
-def photo_name(entry: DemoTree, day: date) -> str:
-    """Name of the photo of a tree on a day, and of its truth, without an ending."""
-    return f"{entry.name.lower().replace(' ', '-')}-{day:%Y-%m-%d}"
-
-
-def history_of(index: int, entry: DemoTree) -> History:
-    """The base at each photo: grown by its years, cut by the sessions before."""
-    base = without(random_base(entry.seed, entry.trunk_mm), set(entry.drop))
-    start = entry.photos[0]
-    history, gone = History(), set[str]()
-    for session in entry.sessions:
-        left = without(base, gone)
-        # What a sensible artist would have cut then.
-        history.removed[session.done_on] = _worst(left, session.remove_bad)
-        gone |= history.removed[session.done_on]
-    for number, day in enumerate(entry.photos):
-        cut = {key for done, keys in history.removed.items() if done < day for key in keys}
-        years = (day - start).days / 365.25
-        standing = without(grown(base, years, entry.growth), cut)
-        history.shots.append(Shot(day, standing, 100 * index + number))
-    return history
-
-
-def _worst(base: Base, count: int) -> set[str]:
-    """Keys of the most strongly bending roots."""
-    order = sorted(base.roots, key=lambda root: -abs(root.bend_deg))
-    return {root.key for root in order[:count]}
-
-
 def _grow_up(studio: Studio, entry: DemoTree, history: History) -> None:
     """One tree's years in order: photos, measurements, sessions, target."""
     tree = add_tree(studio, entry.form)
@@ -127,51 +90,86 @@ def _grow_up(studio: Studio, entry: DemoTree, history: History) -> None:
             _plan_as_of(studio, tree.id, entry.target, day)
         elif isinstance(event, DemoSession):
             labels = [letters[key] for key in history.removed[day] if key in letters]
-            record_session(studio, tree.id, _session(studio, tree.id, event, labels))
+            done = record_session(studio, tree.id, _session(studio, tree.id, event, labels))
+            _seen_after(studio, entry, done, event, history)
     _confirm_letters(studio, tree.id, waiting=entry.letters_waiting)
-    if entry.turntable:
-        _from_the_side(studio, tree.id)
+    if entry.turntable is not None:
+        _from_the_side(studio, tree.id, entry, entry.turntable)
     if entry.target is not None:
         set_target(studio, tree.id, entry.target)
         plan_path(studio, tree.id)
 
 
-def _plan_as_of(studio: Studio, tree_id: int, target: TargetForm, day: date) -> None:
-    """The plan as it was made then, so that later sessions stand against it."""
+def _seen_after(
+    studio: Studio, entry: DemoTree, done: RootSession, event: DemoSession, history: History
+) -> None:
+    """The photos after a session, and how the tree answered it."""
+    for shot in history.seen_after:
+        if shot.of_session == event.done_on:
+            name = f"{photo_name(entry, shot.taken_on, shot.kind)}.jpg"
+            facts = studio.photos.keep((PHOTOS / name).read_bytes(), name)
+            with studio.writing() as db:
+                put_photo(db, studio, done.tree_id, name, facts, shot.taken_on, shot.kind, done.id)
+    if event.answer is None:
+        return
+    seen = event.answer
+    days = seen.shoots_days
+    shoots_on = None if days is None else event.done_on + timedelta(days=days)
+    form = AnswerForm(
+        leaf_lost_percent=seen.leaf_lost,
+        shoots_on=shoots_on,
+        dieback=seen.dieback,
+        weak=seen.weak,
+    )
+    with _as_of(studio, event.done_on + timedelta(days=seen.days)) as then:
+        put_answer(then, done.id, form)
+
+
+def _shipped(entry: DemoTree, day: date, what: str = "top") -> TakenPhoto:
+    """A photo as it ships, with its truth."""
+    name = photo_name(entry, day, what)
+    known = json.loads((PHOTOS / f"{name}.json").read_text("utf-8"))
+    return TakenPhoto(f"{name}.jpg", (PHOTOS / f"{name}.jpg").read_bytes(), known)
+
+
+@contextmanager
+def _as_of(studio: Studio, day: date) -> Iterator[Studio]:
+    """The same studio on an earlier day."""
     then = Studio(studio.folder, lambda: datetime(day.year, day.month, day.day, 18, tzinfo=UTC))
     try:
-        set_target(then, tree_id, target)
-        plan_path(then, tree_id)
+        yield then
     finally:
         then.close()
+
+
+def _plan_as_of(studio: Studio, tree_id: int, target: TargetForm, day: date) -> None:
+    """The plan as it was made then, so that later sessions stand against it."""
+    with _as_of(studio, day) as then:
+        set_target(then, tree_id, target)
+        plan_path(then, tree_id)
 
 
 def _measure(
     studio: Studio, tree_id: int, entry: DemoTree, shot: Shot, letters: dict[str, str]
 ) -> None:
-    name = photo_name(entry, shot.taken_on)
-    content = (PHOTOS / f"{name}.jpg").read_bytes()
-    known = json.loads((PHOTOS / f"{name}.json").read_text("utf-8"))
-    taken = TakenPhoto(f"{name}.jpg", content, known)
+    taken = _shipped(entry, shot.taken_on)
     photo = keep_shot(studio, tree_id, taken, shot.taken_on)
     for root in sorted(shot.base.roots, key=lambda root: root.azimuth_deg):
         # Letters in the order of the clock at first sight, and for life.
         letters.setdefault(root.key, next_letter(letters.values()))
-    roots = [{**root, "label": letters[root["label"]]} for root in known["marks"]["roots"]]
-    marks = {**known["marks"], "roots": sorted(roots, key=lambda root: root["label"])}
+    roots = [{**root, "label": letters[root["label"]]} for root in taken.known["marks"]["roots"]]
+    marks = {**taken.known["marks"], "roots": sorted(roots, key=lambda root: root["label"])}
     save_marks(studio, photo.id, _by_hand(marks, np.random.default_rng(shot.seed)), 0)
 
 
-def _from_the_side(studio: Studio, tree_id: int) -> None:
-    """Eight side views of today, marked by a hand."""
-    outcome(shoot_turntable(studio, tree_id))
-    with studio.reading() as db:
-        views = views_of_day(db, tree_id, studio.today)
-    for view in views:
-        photo, known = view.photo, truth_of(studio, view.photo)
-        marks = _by_hand(known["marks"] if known else {}, np.random.default_rng(photo.id))
-        marks["turntable_deg"] = view.turntable_deg
-        if view.turntable_deg == 0:
+def _from_the_side(studio: Studio, tree_id: int, entry: DemoTree, day: date) -> None:
+    """Side views from all round, marked by a hand."""
+    for turn in TURNS_DEG:
+        taken = _shipped(entry, day, side_name(turn))
+        photo = keep_shot(studio, tree_id, replace(taken, kind="side"), day)
+        marks = _by_hand(taken.known["marks"], np.random.default_rng(photo.id))
+        marks["turntable_deg"] = turn
+        if turn == 0:
             (ax, ay), (bx, by) = marks["soil_line"]
             width, middle, soil = bx - ax, (ax + bx) / 2, (ay + by) / 2
             tries = (
@@ -179,7 +177,7 @@ def _from_the_side(studio: Studio, tree_id: int) -> None:
                 ("pot rim", soil - TRIED_RIM * width),
             )
             marks["tried"] = [{"line": line, "point": [middle, y]} for line, y in tries]
-        save_marks(studio, photo.id, marks, 1)
+        save_marks(studio, photo.id, marks, 0)
 
 
 def _confirm_letters(studio: Studio, tree_id: int, waiting: bool) -> None:

@@ -17,6 +17,16 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
+class DemoAnswer(_Part):
+    """What was seen of a tree so many days after a session; shoots_days : when its shoots came."""
+
+    days: int
+    leaf_lost: float | None = None
+    shoots_days: int | None = None
+    dieback: bool = False
+    weak: bool = False
+
+
 class DemoSession(_Part):
     """One root session; lengths in mm.
 
@@ -36,13 +46,20 @@ class DemoSession(_Part):
     remove_bad: int = 0
     found: str
     next_time: str
+    answer: DemoAnswer | None = None
+
+    @property
+    def seen_after_days(self) -> int | None:
+        """How many days later it was looked at and photographed."""
+        return self.answer.days if self.answer else None
 
 
 class DemoTree(TreeForm):
     """One tree: its form, its made-up base (seed, trunk, roots left out) and its years.
 
     growth : of the base, mm a year. planned_on : a day on which a plan was made. turntable :
-    side views are taken too. letters_waiting : the newest photo's letters are not confirmed.
+    the day it was photographed from all sides. letters_waiting : the newest photo's letters are
+    not confirmed.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -54,7 +71,7 @@ class DemoTree(TreeForm):
     sessions: tuple[DemoSession, ...]
     target: TargetForm | None = None
     planned_on: date | None = None
-    turntable: bool = False
+    turntable: date | None = None
     letters_waiting: bool = False
 
     @property

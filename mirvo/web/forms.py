@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
@@ -15,7 +16,8 @@ from starlette.datastructures import FormData
 
 from mirvo.core.complaints import form_complaint
 from mirvo.core.errors import BadInput, Conflict
-from mirvo.core.forms import tidied
+from mirvo.core.forms import LENGTH_FIELDS, UNITS_FIELD, tidied
+from mirvo.core.lengths import INCHES
 from mirvo.web.reader import Reader, open_reader
 from mirvo.web.wording import short_day
 
@@ -25,6 +27,7 @@ FormPage = Callable[..., HTMLResponse]
 Endpoint = TypeVar("Endpoint", bound=Callable[..., Any])
 FORM_PAGE = "form_page"
 MAX_DIGITS = 18
+BARE = re.compile(r"[-+0-9.,/ ]+")
 
 
 @dataclass(frozen=True)
@@ -97,8 +100,13 @@ def _field(place: tuple[Any, ...]) -> str:
 def fields_of(form: FormData) -> Fields:
     """Text fields of a sent form as they are shown again; empty ones are left out."""
     texts = {name: tidied(value) for name, value in form.items() if isinstance(value, str)}
+    in_inches = texts.get(UNITS_FIELD) == INCHES
+    for name in LENGTH_FIELDS & texts.keys() if in_inches else ():
+        # It is shown again beside lengths in mm, so that it must say what it is.
+        if BARE.fullmatch(str(texts[name])):
+            texts[name] = f"{texts[name]} in"
     # An empty field and a field that was never sent are the same to a form.
-    return {name: value for name, value in texts.items() if value != ""}
+    return {name: value for name, value in texts.items() if value != "" and name != UNITS_FIELD}
 
 
 def as_field(value: Any) -> str:

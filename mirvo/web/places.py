@@ -23,7 +23,9 @@ CORNERS = (
     ("Calendar", "/kit#calendar"),
     ("Backup", "/kit#backup"),
     ("Other devices and people", "/kit#people"),
-    ("Look by day or at dusk", "/kit#look"),
+    ("Look by day or at dusk", "/kit#preferences"),
+    ("Inches or millimetres", "/kit#preferences"),
+    ("Simulated camera", "/kit#preferences"),
     ("Tour in seven steps", "/?tour=1"),
     ("Compost heap", "/kit#compost"),
 )

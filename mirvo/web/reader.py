@@ -15,6 +15,8 @@ from mirvo.records.database import DbSession
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.compost import Laid, on_heap
 from mirvo.studio.yard.settings import yard_of
+from mirvo.web.inches import in_inches
+from mirvo.web.preferences import Preferences, preferences_of
 from mirvo.web.templating import environment
 from mirvo.web.tour import tour_step
 
@@ -24,10 +26,6 @@ MAX_DIGITS = 12
 Context = dict[str, Any]
 # Pictures whose address changes with what they show.
 KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
-# How pages look in one browser: by day, at dusk, or as the device is set.
-LOOK, LOOKS = "mirvo-look", ("day", "dusk")
-YEAR_S = 365 * 86400
-
 ASK_AGAIN = {"Cache-Control": "private, no-cache"}
 
 
@@ -49,14 +47,14 @@ class PageReader:
         return self.request.headers.get("hx-request") == "true"
 
     @property
-    def look(self) -> str:
-        """What this browser was told to look like; empty where it follows its device."""
-        look = self.request.cookies.get(LOOK, "")
-        return look if look in LOOKS else ""
+    def preferences(self) -> Preferences:
+        """What this browser was told of how pages are shown."""
+        return preferences_of(self.request)
 
     def render(self, template: str, context: Context) -> str:
-        """A template as text, with what every page needs."""
-        return (
+        """A template as text, with what every page needs, in the browser's units."""
+        preferences = self.preferences
+        text = (
             environment()
             .get_template(template)
             .render(
@@ -66,13 +64,14 @@ class PageReader:
                     "studio_key": self.studio.key,
                     "place": self.request.url.path,
                     "laid": self._just_laid(),
-                    "look": self.look,
+                    "preferences": preferences,
                     "signed_in": getattr(self.request.state, "signed_in", None),
                     "tour": tour_step(self.db, self.request.query_params.get("tour", "")),
                     **context,
                 }
             )
         )
+        return in_inches(text) if preferences.inches else text
 
     def page(
         self, template: str, context: Context | None = None, status: int = 200

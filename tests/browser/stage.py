@@ -137,6 +137,13 @@ class BrowserCase(StudioCase):
         """Wait until every mark is on the server."""
         (page or self.page).locator("[data-save][data-state=kept]").wait_for()
 
+    def offer_camera(self):
+        """In the Kit: the simulated camera stands beside every tree's photos from now on."""
+        self.page.goto("/kit")
+        self.page.get_by_label("simulated camera").check()
+        self.page.locator("form[action='/kit/preferences'] button").click()
+        self.page.wait_for_url("**/kit#preferences")
+
     def step_of(self, selector, page=None):
         """The step of a bench session that holds something.
 

@@ -142,9 +142,9 @@ class LookTest(BrowserCase):
         page.goto("/kit")
         ink = "getComputedStyle(document.body).color"
         day, by_day = page.evaluate(ground), page.evaluate(ink)
-        page.get_by_label("In this browser").select_option("dusk")
-        page.locator("form[action='/kit/look'] button").click()
-        page.wait_for_url("**/kit#look")
+        page.get_by_label("Look").select_option("dusk")
+        page.locator("form[action='/kit/preferences'] button").click()
+        page.wait_for_url("**/kit#preferences")
         self.assertNotEqual(page.evaluate(ground), day)
         page.goto("/trees")
         self.assertNotEqual(page.evaluate(ground), day)

@@ -54,6 +54,7 @@ class TwoSeasonsTest(BrowserCase):
 
     def measure(self):
         page = self.page
+        self.offer_camera()
         page.goto("/trees/1/photos")
         page.get_by_role("button", name="Take a photo with the simulated camera").click()
         page.locator("[data-image]").wait_for()

@@ -26,6 +26,8 @@ class WholeWayTest(BrowserCase):
         page.get_by_label("Species").select_option("zelkova")
         page.get_by_label("Container").select_option("wide training pot")
         page.get_by_role("button", name="Add the tree").click()
+        self.offer_camera()
+        page.goto("/trees/1")
         page.get_by_role("link", name="Add photo").first.click()
         page.get_by_role("button", name="Take a photo with the simulated camera").click()
         page.locator("[data-image]").wait_for()

@@ -8,9 +8,7 @@ from pathlib import Path
 from sqlalchemy import select
 
 from mirvo.demo.load import load_demo
-from mirvo.records.models import Measurement, Photo, Plan, RootSession
-from mirvo.standins.base import base_from_json
-from mirvo.standins.turntable import side_figures
+from mirvo.records.models import Measurement, Photo, Plan, RootSession, TreeAnswer
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin, bench_state
@@ -63,14 +61,14 @@ class YardTest(unittest.TestCase):
         found = self.rows(query)
         self.assertEqual(len(found), 8)
         for photo, measurement in found:
-            base = base_from_json(truth_of(self.studio, photo)["base"])
-            known = side_figures(base, measurement.side_marks.turntable_deg)["flare_ratio"]
+            known = truth_of(self.studio, photo)["figures"]["flare_ratio"]
             value = measurement.side.flare_ratio.value
             self.assertLess(abs(value / known - 1), 0.07)
 
     def test_every_photo_was_measured_and_comes_near_its_truth(self):
         found = self.rows(select(Photo, Measurement).join(Measurement))
-        self.assertEqual(len(found), len(self.rows(select(Photo.id))))
+        to_measure = select(Photo.id).where(Photo.kind.in_(("top", "side")))
+        self.assertEqual(len(found), len(self.rows(to_measure)))
         for photo, measurement in found:
             if measurement.view != "top":
                 continue
@@ -81,6 +79,16 @@ class YardTest(unittest.TestCase):
                 spread = measurement.top.spread.flare.mean_mm.value
                 self.assertLess(abs(spread / known["flare_mean_mm"] - 1), 0.03)
                 self.assertEqual(len(measurement.top.roots), len(known["roots"]))
+
+    def test_cuts_have_photos_and_answers_of_the_trees(self):
+        photos = self.rows(
+            select(Photo.kind, Photo.session_id).where(Photo.session_id.is_not(None))
+        )
+        self.assertEqual({kind for kind, _ in photos}, {"after", "follow-up"})
+        answered = {row.session_id for (row,) in self.rows(select(TreeAnswer))}
+        followed = {session for kind, session in photos if kind == "follow-up"}
+        self.assertGreaterEqual(len(followed), 10)
+        self.assertLessEqual(followed, answered)
 
     def test_after_pictures_equal_measuring_without_the_cut_roots(self):
         for row in self.list_trees():

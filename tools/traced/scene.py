@@ -130,6 +130,15 @@ def seen_anew(scene: TracedScene, seed: int) -> TracedScene:
     )
 
 
+def in_bark_of(scene: TracedScene, seed: int) -> TracedScene:
+    """The same scene, dry, in the bark that belongs to a seed: a tree keeps its tones for years."""
+    skin_mesh, rng = scene.meshes["base"], np.random.default_rng(seed)
+    hard = PRESETS[scene.preset]
+    colours = _bark_colours(scene.base, skin_mesh.corners, scene.meshes["soil"], rng, hard, False)
+    meshes = scene.meshes | {"base": replace(skin_mesh, colours=colours)}
+    return replace(scene, meshes=meshes, wet=False)
+
+
 def _reach_mm(base: SolidBase) -> float:
     ends = (float(np.hypot(*tube.middle[:, :2].T).max()) for tube in base.tubes)
     return max(base.radius_mm * 2, *ends)

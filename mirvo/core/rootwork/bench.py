@@ -13,6 +13,7 @@ from mirvo.core.almanac import Species
 from mirvo.core.almanac.loader import Data, read_data
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.errors import BadInput
+from mirvo.core.lengths import read_length
 from mirvo.core.rootwork.kinds import kind_by_key
 
 # From here a person alone strains the back; two lift it, or it is slid.
@@ -64,11 +65,9 @@ class Field(Data):
         return value
 
     def _number(self, value: Any) -> float:
-        try:
-            # Half of the world writes 2,5.
-            number = float(str(value).replace(",", "."))
-        except ValueError:
-            raise BadInput(self.key, f"{self.label}: '{value}' is not a number") from None
+        number = self._as_number(str(value))
+        if number is None:
+            raise BadInput(self.key, f"{self.label}: '{value}' is not a number")
         # Only a height or an angle can fall as well as rise.
         lowest = -500.0 if self.key in ("flare_height_mm", "new_angle_deg") else 0.0
         if not lowest <= number <= MAX_NUMBER:
@@ -77,6 +76,20 @@ class Field(Data):
                 f"{self.label}: {value} {self.unit} cannot be; give {lowest:g} to {MAX_NUMBER:g}",
             )
         return number
+
+    def _as_number(self, text: str) -> float | None:
+        if self.is_length:
+            return read_length(text)
+        try:
+            # Half of the world writes 2,5.
+            return float(text.replace(",", "."))
+        except ValueError:
+            return None
+
+    @property
+    def is_length(self) -> bool:
+        """Whether it is kept in mm, whatever unit it is typed in."""
+        return self.unit == "mm"
 
     def _choice(self, value: Any) -> str:
         if value not in self.options:

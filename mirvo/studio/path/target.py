@@ -12,6 +12,7 @@ from sqlalchemy.orm import aliased
 from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
+from mirvo.core.lengths import LENGTH
 from mirvo.core.plan.case import FINAL, Allow, GapMethod, Hold
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import MAX_LABEL, GapPlan, Regrowth, Root, Target, TargetHold
@@ -42,7 +43,7 @@ class TargetForm(FormModel):
     spread_ratio: Annotated[float, _within(LIMITS.spread_ratio)]
     basis: Literal["flare", "roots"] = "flare"
     largest_gap_deg: Annotated[float, _within(LIMITS.largest_gap_deg)] = 90.0
-    pot_depth_mm: Annotated[float, _within(LIMITS.pot_depth_mm)]
+    pot_depth_mm: Annotated[float, LENGTH, _within(LIMITS.pot_depth_mm)]
     year: Annotated[int, Field(ge=1900, le=2300)] | None = None
 
 

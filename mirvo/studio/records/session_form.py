@@ -16,6 +16,7 @@ from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
+from mirvo.core.lengths import LENGTH
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork import kind_by_key
 from mirvo.core.rootwork.cuts import HALF, CutDecision, Done, RootFinding
@@ -24,7 +25,7 @@ from mirvo.core.season import BUD_STAGES
 from mirvo.records.documents import Answers, BenchNotes, UnfinishedWork
 
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
-Length = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
+Length = Annotated[float, LENGTH, Field(gt=0, le=5000, allow_inf_nan=False)]
 Percent = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 OF_ROOTS = ("roots", "measurement_id")
 
@@ -58,7 +59,7 @@ class SessionForm(FormModel):
     ball_width_after: Length | None = None
     ball_depth_after: Length | None = None
     woody_depth_mm: Length | None = None
-    slice_mm: Annotated[float, Field(ge=0, le=2000)] = 0.0
+    slice_mm: Annotated[float, LENGTH, Field(ge=0, le=2000)] = 0.0
     matted: bool = False
     fine_roots: Literal["mostly below", "even", "mostly at the surface"] = "even"
     share_judged: Percent | None = None
@@ -68,7 +69,7 @@ class SessionForm(FormModel):
     pot_depth_mm: Length | None = None
     container_after: str = "wide training pot"
     soil: Text = ""
-    flare_height_mm: Annotated[float, Field(ge=-500, le=500)] | None = None
+    flare_height_mm: Annotated[float, LENGTH, Field(ge=-500, le=500)] | None = None
     found: Text = ""
     next_time: Text = ""
     top_reduced: Percent | None = None

@@ -11,6 +11,7 @@ from sqlalchemy import select
 from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.core.forms import FormModel
+from mirvo.core.lengths import LENGTH
 from mirvo.core.season import BUD_STAGES
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Tree, Yard
@@ -52,10 +53,10 @@ class TreeForm(FormModel):
     strength: Literal["strong", "fair", "weak"] = "strong"
     age_class: Literal["young", "mature", "old"] = "young"
     age_years: Annotated[int, Field(ge=0, le=2000)] | None = None
-    height_mm: Annotated[float, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
-    trunk_mm: Annotated[float, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = None
+    height_mm: Annotated[float, LENGTH, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
+    trunk_mm: Annotated[float, LENGTH, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = None
     container: str = "wide training pot"
-    pot_depth_mm: Annotated[float, Field(gt=0, le=2_000, allow_inf_nan=False)] | None = None
+    pot_depth_mm: Annotated[float, LENGTH, Field(gt=0, le=2_000, allow_inf_nan=False)] | None = None
     worth: Literal["heirloom", "usual", "free to try"] = "usual"
     water_dish: bool = False
     under_glass: bool = False

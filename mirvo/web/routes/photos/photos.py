@@ -49,9 +49,12 @@ def photos_page(
     reader: Reader, tree_id: int, results: list[Intake], filled: Filled, photo_id: int = 0
 ) -> HTMLResponse:
     """The photos of a tree; `results` of files put in, `filled` of the photo put right."""
+    photos = photos_with_state(reader.db, tree_id)
     context = {
         "tree": load_tree(reader.db, tree_id),
-        "photos": photos_with_state(reader.db, tree_id),
+        "photos": photos,
+        # A tree that exists nowhere else has no other camera.
+        "simulated": any(photo.simulated for photo, _ in photos),
         "measured_on": MEASURED_ON,
         "results": results,
         "kinds": KINDS,

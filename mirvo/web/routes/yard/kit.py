@@ -14,6 +14,7 @@ from fastapi.responses import (
 from pydantic import Field
 
 from mirvo.core.forms import FormModel
+from mirvo.core.lengths import LENGTH, MM
 from mirvo.formats.calendar import calendar_file
 from mirvo.formats.card import card_pdf, card_svg
 from mirvo.studio.context import Studio
@@ -24,7 +25,8 @@ from mirvo.studio.yard.compost import heap
 from mirvo.studio.yard.people import people_and_devices
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.forms import Filled, fields_from, shown_again_on
-from mirvo.web.reader import LOOK, LOOKS, YEAR_S, PageReader, Reader, StudioDep
+from mirvo.web.preferences import LOOKS, UNITS, Preferences, keep_preferences
+from mirvo.web.reader import PageReader, Reader, StudioDep
 from mirvo.web.templating import asset
 
 router = APIRouter()
@@ -43,7 +45,7 @@ class SubscriptionForm(FormModel):
 class CardForm(FormModel):
     """What the check line on the studio's own print measures; empty while unknown."""
 
-    card_line_mm: Annotated[float, Field(ge=50, le=150, allow_inf_nan=False)] | None = None
+    card_line_mm: Annotated[float, LENGTH, Field(ge=50, le=150, allow_inf_nan=False)] | None = None
 
 
 def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
@@ -73,20 +75,23 @@ def measure_card(studio: StudioDep, form: Annotated[CardForm, Form()]) -> Respon
     return RedirectResponse("/kit#card-line", 303)
 
 
-class LookForm(FormModel):
-    """day, dusk, or nothing: as the device is set."""
+class PreferencesForm(FormModel):
+    """How one browser shows pages; what is not offered is as if nothing had been said."""
 
     look: str = ""
+    units: str = MM
+    camera: bool = False
 
 
-@router.post("/kit/look")
-def choose_look(form: Annotated[LookForm, Form()]) -> Response:
-    """How pages look in this browser alone."""
-    answer = RedirectResponse("/kit#look", 303)
-    if form.look in LOOKS:
-        answer.set_cookie(LOOK, form.look, max_age=YEAR_S, httponly=True, samesite="lax")
-    else:
-        answer.delete_cookie(LOOK)
+@router.post("/kit/preferences")
+def choose(form: Annotated[PreferencesForm, Form()]) -> Response:
+    answer = RedirectResponse("/kit#preferences", 303)
+    chosen = Preferences(
+        form.look if form.look in LOOKS else "",
+        form.units if form.units in UNITS else MM,
+        form.camera,
+    )
+    keep_preferences(answer, chosen)
     return answer
 
 

@@ -11,6 +11,9 @@ const { bench } = root.dataset;
 const queue = new Queue(bench);
 const photos = new Photos(bench);
 const save = root.querySelector("[data-save]");
+/* A number with or without a unit, and one without. */
+const NUMBER = /^[-+−]?[\d.,/ -]*\d\s*(mm|cm|m|in\.?|inch|inches|["″”])?$/i;
+const BARE = /^[-+−]?[\d.,/ -]+$/;
 const moment = (text) => (text ? Date.parse(text) : null);
 const clock = "bares" in root.dataset ? new Clock(root.querySelector("[data-bar]"), moment(root.dataset.lifted), moment(root.dataset.covered)) : null;
 let lifted = moment(root.dataset.lifted);
@@ -51,8 +54,32 @@ function valueOf(input) {
     return [...all].map((one) => Number(one.value));
   }
   if (input.type === "checkbox") return input.checked;
-  if (input.dataset.number !== undefined) return input.value.trim() === "" ? null : input.value.trim();
+  if (input.dataset.number !== undefined) return numberOf(input);
   return input.value;
+}
+
+/** A typed number with its unit where the page speaks of inches; null where nothing is typed. */
+function numberOf(input) {
+  const typed = input.value.trim();
+  if (typed === "") return null;
+  return input.dataset.unit && BARE.test(typed) ? `${typed} ${input.dataset.unit}` : typed;
+}
+
+/** Says beside a field what is wrong with it; an empty message takes it back. */
+function complain(input, message) {
+  const field = input.closest(".field, fieldset") ?? input.closest("[data-step]");
+  let said = field.querySelector("[data-complaint]");
+  if (!said) {
+    said = document.createElement("p");
+    said.className = "complaint";
+    said.dataset.complaint = "";
+    said.setAttribute("role", "alert");
+    field.append(said);
+  }
+  said.textContent = message;
+  said.hidden = !message;
+  if (message) input.setAttribute("aria-invalid", "true");
+  else input.removeAttribute("aria-invalid");
 }
 
 function done(step, ticked) {
@@ -71,8 +98,9 @@ root.addEventListener("change", (event) => {
     input.value = "";
   } else if (item) enterRoot(item, input);
   else if (input.dataset.field) {
-    input.closest("[data-step]").querySelector("[data-refused]").hidden = true;
-    queue.push(input.dataset.field, valueOf(input));
+    const wrong = input.dataset.number !== undefined && input.value.trim() !== "" && !NUMBER.test(input.value.trim());
+    complain(input, wrong ? `“${input.value.trim()}” is no number.` : "");
+    if (!wrong) queue.push(input.dataset.field, valueOf(input));
   } else if (input.name?.startsWith("done:")) {
     const step = input.name.slice(5);
     queue.push(input.name, input.checked);
@@ -131,11 +159,7 @@ queue.addEventListener("state", ({ detail: { state, waiting } }) => {
 queue.addEventListener("refused", ({ detail }) => {
   const field = detail.entry?.field;
   const input = root.querySelector(`[data-field="${field}"], [name="${field}"]`);
-  const place = input?.closest("[data-step]")?.querySelector("[data-refused]");
-  if (!place) return;
-  place.textContent = detail.message;
-  place.hidden = false;
-  input.setAttribute("aria-invalid", "true");
+  if (input) complain(input, detail.message);
 });
 photos.addEventListener("said", ({ detail: { step, text } }) => {
   root.querySelector(`[data-step="${step}"] [data-photo-said]`).textContent = text;

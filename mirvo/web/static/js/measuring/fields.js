@@ -7,9 +7,13 @@ const BY_HAND = "mirvo-widths-by-hand";
    hand that drew it, so the artist does. */
 const EDGE_OFF = { seen: 0, covered: 0.02, guessed: 0.05 };
 const OF_ONE_PHOTO = ["camera_height_mm", "focal_length_35mm"];
+const PER_UNIT = { "": 1, mm: 1, cm: 10, in: 25.4, inch: 25.4, inches: 25.4, '"': 25.4, "″": 25.4 };
+
+/** A typed number; a length may name its unit and comes in mm. */
 const number = (input) => {
-  const value = Number(input.value.trim().replace(",", "."));
-  return input.value.trim() === "" || !Number.isFinite(value) ? null : value;
+  const found = /^(-?[\d.,]+)\s*(mm|cm|in|inch|inches|["″])?$/i.exec(input.value.trim());
+  const value = found ? Number(found[1].replace(",", ".")) * PER_UNIT[(found[2] ?? "").toLowerCase()] : NaN;
+  return Number.isFinite(value) ? value : null;
 };
 
 export class Fields {

@@ -3,6 +3,7 @@
 import { listenKnobs } from "../knobs.js";
 
 const SETTLE_MS = 700;
+const MM_PER_INCH = 25.4;
 let waiting = null;
 let unsent = false;
 
@@ -12,13 +13,18 @@ function valueOf(knob, share) {
   return (Number(from) + share * (Number(to) - Number(from))).toFixed(Number(digits));
 }
 
+/** A value with its unit, in inches where the field is in inches. */
+function said(value, unit, field) {
+  return field.dataset.unit === "in" ? [(value / MM_PER_INCH).toFixed(2), "in"] : [value, unit];
+}
+
 function show(knob, share) {
   unsent = true;
-  const value = valueOf(knob, share);
   const field = document.getElementById(knob.dataset.field);
+  const [value, unit] = said(valueOf(knob, share), knob.dataset.unit, field);
   field.value = value;
   knob.setAttribute("aria-valuenow", value);
-  knob.setAttribute("aria-valuetext", `${value} ${knob.dataset.unit}`);
+  knob.setAttribute("aria-valuetext", `${value} ${unit}`);
   const drawing = knob.ownerSVGElement;
   if (knob.dataset.knob === "ring") {
     const ring = drawing.querySelector(".target-ring");
@@ -28,7 +34,7 @@ function show(knob, share) {
     const ends = floor.getAttribute("d").match(/-?[\d.]+/g).map(Number);
     floor.setAttribute("d", `M${ends[0]} ${knob.getAttribute("cy")} L${ends[2]} ${knob.getAttribute("cy")}`);
   }
-  drawing.querySelector(`[data-says=${knob.dataset.knob}]`).textContent = `${value} ${knob.dataset.unit}`;
+  drawing.querySelector(`[data-says=${knob.dataset.knob}]`).textContent = `${value} ${unit}`;
 }
 
 listenKnobs(document.querySelector("#main"), {
