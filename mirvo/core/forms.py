@@ -101,6 +101,8 @@ UNREADABLE = re.compile(
 MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
 DAYS_BACK = {"today": 0, "yesterday": 1}
 LEAST_LETTERS = 3
+# More digits than this count nothing that is asked for here.
+NUMBER = re.compile(r"[0-9]{1,12}(?:[.,][0-9]{1,12})?")
 # No day is longer; thousands of digits are not even counted.
 MOST_LETTERS = 30
 
@@ -148,6 +150,22 @@ def _day_of(year: int, month: int, day: int) -> date | None:
         return date(year, month, day)
     except ValueError:
         return None
+
+
+def read_number(text: str) -> float | None:
+    """A number from 0 on as people write it; None for anything else, however many digits it has.
+
+    >>> read_number("2,5"), read_number(" 7 "), read_number("²") is None, read_number("-1") is None
+    (2.5, 7.0, True, True)
+    """
+    words = text.strip()
+    return float(words.replace(",", ".")) if NUMBER.fullmatch(words) else None
+
+
+def read_whole(text: str) -> int | None:
+    """The same of a whole number, such as a row's."""
+    found = read_number(text)
+    return None if found is None or not found.is_integer() else int(found)
 
 
 def plain_text(text: str) -> str:

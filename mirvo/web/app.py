@@ -17,6 +17,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from mirvo.core.complaints import sentence
 from mirvo.core.errors import BadInput, Conflict, Damaged, MirvoError, NotFound
+from mirvo.core.forms import read_whole
 from mirvo.studio.context import Studio
 from mirvo.studio.path.replanner import Replanner
 from mirvo.web.door import admit
@@ -148,8 +149,8 @@ def _refuse(request: Request, names: Collection[str]) -> Response | None:
         origin is not None and urlsplit(origin).netloc != host
     ):
         return Response("Mirvo does not accept requests from other sites.", 403)
-    length = request.headers.get("content-length", "0")
-    if length.isdigit() and int(length) > MAX_BODY:
+    length = read_whole(request.headers.get("content-length", "0"))
+    if length is None or length > MAX_BODY:
         return Response(TOO_MUCH, 413)
     return None
 

@@ -41,6 +41,14 @@ class HostileTextTest(StudioCase):
             with self.subTest(path=path):
                 self.assertEqual(self.client.get(path).status_code, 200)
 
+    def test_numbers_no_one_types_in_addresses_and_fields(self):
+        for text in ("²", "٣", "½", "9" * 4400, "1e308", "nan", "-1", "1.2.3"):
+            self.opens(f"/trees/1/time?days_between={text}", f"/trees/1/plans?plan={text}")
+            with self.subTest(text=text[:9]):
+                sent = {"done_on": "2026-03-20", "part:A": text, "A": text}
+                for place in ("/trees/1/sessions", "/trees/1/regrowth", "/trees/1/sessions/share"):
+                    self.assertLess(self.client.post(place, data=sent).status_code, 500)
+
     def test_every_field_of_a_session_at_the_bench(self):
         place = self.client.post("/trees/1/bench-sessions", data={"kind": "routine"}).url.path
         number = int(place.split("/")[2])

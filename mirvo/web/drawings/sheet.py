@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedPath
@@ -148,8 +148,12 @@ def draw_sheet(
     room = sizes.width - sizes.labels - sizes.left
     scale = nice_scale(ground.pot_length_mm, room)
     if measured:
-        # One scale for plan and section: both must fit.
-        scale = min(scale, nice_scale(2 * reach, 2 * sizes.wheel_radius))
+        # One scale for plan and section: both must fit. Where there is little room the base comes
+        # first, and a long pot is broken off.
+        of_wheel = nice_scale(2 * reach, 2 * sizes.wheel_radius)
+        scale = min(scale, of_wheel) if sizes is WIDE else of_wheel
+        if ground.pot_length_mm * scale > room:
+            ground = replace(ground, pot_length_mm=room / scale, broken=True)
     wheel_px = reach * scale
     soil_y = (2 * wheel_px + 62 if measured else 20) + STEM_PX
     height = soil_y + depth_shown(ground) * scale + 64
@@ -248,7 +252,9 @@ def _deeper_pots(ground: Ground) -> list[tuple[float, float]]:
 
 def _former_pots(scene: Scene, ground: Ground, x: float, y: float, scale: float) -> None:
     for length, depth in _deeper_pots(ground):
-        half, floor = length / 2 * scale, y + depth * scale
+        # Broken off where the pot is that it stands in now.
+        longest = ground.pot_length_mm if ground.broken else length
+        half, floor = min(length, longest) / 2 * scale, y + depth * scale
         walls = [(x - half, y), (x - half, floor), (x + half, floor), (x + half, y)]
         scene.path(walls, "pot-ghost")
 
@@ -319,7 +325,7 @@ def _draw_strata(
         # A former ball lies within its own pot, which may have been narrower.
         own = levels[0].pot_mm
         left = ends[0] + 8
-        if own is not None and depth > ground.pot_depth_mm:
+        if own is not None and depth > ground.pot_depth_mm and not ground.broken:
             left = (ends[0] + ends[1]) / 2 - own[0] / 2 * scale + 8
         scene.line((left, at), (ends[1] + 14, at), role)
         years = sorted({level.year for level in levels})

@@ -8,19 +8,25 @@ from math import sqrt
 from mirvo.core.plan.records import PlannedPath
 from mirvo.web.drawings.scene import Scene
 
-WIDTH_PX, ROW_PX, TOP_PX = 760.0, 66.0, 26.0
+WIDTH_PX, PHONE_PX, ROW_PX, TOP_PX = 760.0, 360.0, 66.0, 26.0
 # On the right there is room for the flag of a path that arrives in the last year, and its words.
 LEFT_PX, RIGHT_PX = 74.0, 60.0
 MAX_RADIUS_PX, MIN_RADIUS_PX = 11.0, 4.0
-BAR_PX = 16.0
+BAR_PX, BAR_SHARE, MOST_BAR_PX = 16.0, 0.7, 10.0
+# So far apart stand numbers of years, and shares over their discs, that none touches another.
+APART_PX = 31.0
 # Where in its year a session and an arrival are drawn.
 SPRING, YEAR_END = 0.25, 0.95
 
 
 def draw_three_paths(
-    paths: Sequence[tuple[str, PlannedPath]], first: int, horizon: int, wished: int | None
+    paths: Sequence[tuple[str, PlannedPath]],
+    first: int,
+    horizon: int,
+    wished: int | None,
+    width: float = WIDTH_PX,
 ) -> Scene:
-    """Paths under their names on one axis of years, from the year after `first`.
+    """Paths under their names on one axis of years, from the year after `first`; width : in px.
 
     A session is a disc whose area is its share of the feeding root, an arrival a flag with its
     chance; the description says the same in words.
@@ -29,14 +35,14 @@ def draw_three_paths(
     # The last year is drawn whole: a path may arrive at its end.
     span = horizon + 1
     height = TOP_PX + ROW_PX * len(paths) + 26
-    scene = Scene("three-paths", WIDTH_PX, height, "Paths over the years")
+    key = "three-paths" if width == WIDTH_PX else "three-paths-phone"
+    scene = Scene(key, width, height, "Paths over the years")
     scene.description = " ".join(_words(name, path) for name, path in paths)
 
     def at(year: float) -> float:
-        return LEFT_PX + (year - first) / span * (WIDTH_PX - LEFT_PX - RIGHT_PX)
+        return LEFT_PX + (year - first) / span * (width - LEFT_PX - RIGHT_PX)
 
-    # Every year's number up to ten years; beyond that they would touch.
-    step = 1 if horizon <= 10 else 2
+    step = next(years for years in (1, 2, 4, 5, 10, span) if at(years) - at(0) >= APART_PX)
     for year in range(first, last + 2, step):
         scene.line((at(year), TOP_PX - 4), (at(year), height - 26), "year-rule")
         scene.write((at(year), height - 8), str(year), "small", "middle")
@@ -57,16 +63,20 @@ def _row(scene: Scene, path: PlannedPath, at: Callable[[float], float], y: float
     if end:
         start = min(years, default=end)
         scene.line((at(start + SPRING), y), (at(end + YEAR_END), y), "path-line")
+    wide = min(MOST_BAR_PX, BAR_SHARE * (at(1) - at(0)))
     for year, chance in path.chance_by_year.items():
-        x, tall = at(year + 0.5), chance * BAR_PX
-        scene.rect((x - 5, y + 14), (10, BAR_PX), "chance-frame")
-        scene.rect((x - 5, y + 14 + BAR_PX - tall), (10, tall), "chance-bar")
+        x, tall = at(year + 0.5) - wide / 2, chance * BAR_PX
+        scene.rect((x, y + 14), (wide, BAR_PX), "chance-frame")
+        scene.rect((x, y + 14 + BAR_PX - tall), (wide, tall), "chance-bar")
+    said_at = -APART_PX
     for step in path.steps:
         # By area, because the eye compares areas; 60 % fills the largest disc.
         radius = max(MIN_RADIUS_PX, MAX_RADIUS_PX * sqrt(min(1.0, step.share / 0.6)))
         x = at(step.year + SPRING)
         scene.circle((x, y), radius, "session-disc")
-        scene.write((x, y - 15), f"{step.share * 100:.0f} %", "small", "middle")
+        if x - said_at >= APART_PX:
+            scene.write((x, y - 15), f"{step.share * 100:.0f} %", "small", "middle")
+            said_at = x
     if reached is None:
         scene.write((scene.width - RIGHT_PX, y + 5), "out of reach", "path-lost", "end")
         return

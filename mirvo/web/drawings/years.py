@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from math import ceil, floor, inf, log10
 
 from mirvo.core.almanac import rules
 from mirvo.core.measure.figure import Figure
@@ -13,6 +14,8 @@ from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Point, Scene
 
 SPRING = 0.25
+# Between the lowest and the highest value written beside an axis, at most.
+STEPS = 4
 
 
 @dataclass(frozen=True)
@@ -36,7 +39,10 @@ class Ahead:
 
 @dataclass(frozen=True)
 class Curve:
-    """One figure over the years: as seen, as wished, as expected. digits : of its scale."""
+    """One figure over the years: as seen, as wished, as expected.
+
+    digits : of its values. most : the largest value there can be; none lies below 0.
+    """
 
     name: str
     unit: str
@@ -44,16 +50,18 @@ class Curve:
     seen: list[Seen]
     wished: float | None = None
     ahead: list[Ahead] = field(default_factory=list)
+    most: float = inf
 
 
 @dataclass(frozen=True)
 class Axes:
-    """From year and value to paper."""
+    """From year and value to paper. step : between the values written beside it."""
 
     first: float
     last: float
     low: float
     high: float
+    step: float
     width: float
     height: float
 
@@ -70,7 +78,7 @@ def years_chart(sheet: Sheet) -> Scene | None:
 
 def path_chart(sheet: Sheet, path: PlannedPath) -> Scene | None:
     """The chart of the path page for one path."""
-    return _chart(spread_curve(sheet, path), path, 640.0, 230.0)
+    return _chart(spread_curve(sheet, path), path, 460.0, 210.0)
 
 
 def years_charts(sheet: Sheet) -> list[Scene]:
@@ -109,7 +117,7 @@ def spread_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
 def radiality_curve(sheet: Sheet) -> Curve:
     """Radiality as measured; no path foretells it."""
     seen = [_seen(day, measured.radiality.index) for day, measured in sheet.history]
-    return Curve("Radiality", "of 100", 0, seen)
+    return Curve("Radiality", "of 100", 0, seen, most=100.0)
 
 
 def gap_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
@@ -117,7 +125,7 @@ def gap_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     seen = [_seen(day, measured.radiality.largest_gap_deg) for day, measured in sheet.history]
     wished = None if sheet.target is None else sheet.target.largest_gap_deg
     values = [(ahead.year + 1.0, ahead.largest_gap_deg) for ahead in _forecast(path)]
-    return Curve("Largest gap", "°", 0, seen, wished, _plain_ahead(values))
+    return Curve("Largest gap", "°", 0, seen, wished, _plain_ahead(values), most=360.0)
 
 
 def depth_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
@@ -150,7 +158,7 @@ def _chart(
     unit = f", {curve.unit}" if curve.unit else ""
     title = f"{curve.name}{unit} over the years"
     scene = Scene("years", width, height, title, _words(curve))
-    _grid(scene, axes, curve.digits)
+    _grid(scene, axes)
     if curve.wished is not None:
         a, b = axes.at(axes.first, curve.wished), axes.at(axes.last, curve.wished)
         scene.line(a, b, "target-line")
@@ -201,7 +209,17 @@ def _axes(curve: Curve, width: float, height: float, span: tuple[int, float] | N
     least = 0.05 if curve.digits == 2 else 5.0
     margin = max(least, (high - low) * 0.12)
     first, last = span or _span(curve)
-    return Axes(first, last, low - margin, high + margin, width, height)
+    # No axis leaves the possible, whatever the ± says.
+    low, high = max(0.0, low - margin), min(curve.most, high + margin)
+    step = _round_step((high - low) / STEPS)
+    low, high = floor(low / step) * step, min(curve.most, ceil(high / step) * step)
+    return Axes(first, last, low, high, step, width, height)
+
+
+def _round_step(least: float) -> float:
+    """The smallest step of 1, 2 or 5 and noughts that is no smaller than `least`."""
+    power = 10.0 ** floor(log10(least))
+    return next(n * power for n in (1, 2, 5, 10) if n * power >= least)
 
 
 def _span(curve: Curve) -> tuple[int, float]:
@@ -219,7 +237,7 @@ def _extremes(curve: Curve) -> Iterator[float]:
         yield curve.wished
 
 
-def _grid(scene: Scene, axes: Axes, digits: int) -> None:
+def _grid(scene: Scene, axes: Axes) -> None:
     scene.line(axes.at(axes.first, axes.low), axes.at(axes.last, axes.low), "axis")
     span = int(axes.last - axes.first)
     # As many years as can be read without touching.
@@ -228,10 +246,12 @@ def _grid(scene: Scene, axes: Axes, digits: int) -> None:
         x, y = axes.at(year, axes.low)
         scene.line((x, y), (x, y + 4), "axis")
         scene.write((x, y + 18), str(year), "small", "middle")
-    for share in (0.0, 0.5, 1.0):
-        value = axes.low + share * (axes.high - axes.low)
-        x, y = axes.at(axes.first, value)
-        scene.write((x - 6, y + 4), f"{value:.{min(digits, 1)}f}", "small", "end")
+    digits = max(0, -floor(log10(axes.step)))
+    for number in range(round((axes.high - axes.low) / axes.step) + 1):
+        value = axes.low + number * axes.step
+        x, y = axes.at(axes.first, min(value, axes.high))
+        scene.line((x - 3, y), (x, y), "axis")
+        scene.write((x - 6, y + 4), f"{value:.{digits}f}", "small", "end")
 
 
 def _expected(scene: Scene, axes: Axes, curve: Curve) -> None:

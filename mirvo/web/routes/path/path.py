@@ -9,7 +9,7 @@ from pydantic import Field
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel, OpenForm
+from mirvo.core.forms import FormModel, OpenForm, read_whole
 from mirvo.core.plan.default_target import DefaultTarget, default_target
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.season import year_window
@@ -22,7 +22,7 @@ from mirvo.studio.yard.sheet import Sheet, sheet_of
 from mirvo.web.drawings.filmstrip import draw_filmstrip
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.target import Wish, draw_target
-from mirvo.web.drawings.three_paths import draw_three_paths
+from mirvo.web.drawings.three_paths import PHONE_PX, WIDTH_PX, draw_three_paths
 from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.years import path_chart
 from mirvo.web.forms import Fields, Filled, fields_from, shown_again_on
@@ -101,6 +101,7 @@ def path_page(
         "done": plans.planned_and_done(reader.db, tree_id),
         "drawing_of_target": draw_target(sheet, path, _wish(shown, default)),
         "three": _three(view),
+        "three_on_phone": _three(view, PHONE_PX),
         "film": None if shown_path is None else draw_filmstrip(sheet, shown_path),
         "tradeoff": None if path is None else _curve(path, shown_path, tree_id),
         "chart": None if shown_path is None or not view.case else path_chart(sheet, shown_path),
@@ -174,9 +175,9 @@ def regrowth(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()])
     years: dict[str, int | None] = {}
     for label, said in form.by_name.items():
         # Here and not in the form: its fields bear the letters of the roots.
-        if said and not said.isdigit():
+        years[label] = read_whole(said)
+        if said and years[label] is None:
             raise BadInput("regrowth", "Please give whole years, or nothing.")
-        years[label] = int(said) if said else None
     target.set_regrowth(studio, tree_id, years)
     return _planned(studio, tree_id)
 
@@ -208,13 +209,13 @@ def _curve(path: PlannedPath, shown: PlannedPath | None, tree_id: int) -> Scene 
     return draw_tradeoff(path, f"/trees/{tree_id}/path", year)
 
 
-def _three(view: use.PathView) -> Scene | None:
+def _three(view: use.PathView, width: float = WIDTH_PX) -> Scene | None:
     """The drawing of the three paths."""
     if view.result is None or view.case is None:
         return None
     rows = [(path.school, path) for path in view.result.paths]
     case = view.case
-    return draw_three_paths(rows, case.today.year, case.horizon, case.target.year)
+    return draw_three_paths(rows, case.today.year, case.horizon, case.target.year, width)
 
 
 def _needs(reader: PageReader, sheet: Sheet, path: PlannedPath) -> dict[int, Any]:

@@ -7,14 +7,15 @@ from typing import Annotated
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from mirvo.core.forms import FormModel
+from mirvo.core.forms import FormModel, read_whole
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.records import PlannedPath
 from mirvo.records.models import Plan
 from mirvo.studio.path import plans as use
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
-from mirvo.web.drawings.three_paths import draw_three_paths
+from mirvo.web.drawings.scene import Scene
+from mirvo.web.drawings.three_paths import PHONE_PX, WIDTH_PX, draw_three_paths
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
@@ -46,26 +47,29 @@ def plans_page(reader: Reader, filled: Filled, tree_id: int = 0, plan_id: int = 
     school, made = yard_of(reader.db).school, use.plans_of(reader.db, tree_id)
     sent = reader.request.query_params.getlist("plan")
     # Anything else in the address is not a plan.
-    asked = [int(number) for number in sent if number.isdigit()]
+    asked = [number for number in map(read_whole, sent) if number is not None]
     named = [plan.id for plan in made if plan.name]
     newest = [plan.id for plan in made[:1]]
     # Unasked, the newest stands beside those kept under a name.
     beside = asked or list(dict.fromkeys([*newest, *named]))
     shown = [plan for plan in made if plan.id in beside][:MAX_BESIDE]
     columns = _columns(shown, school)
-    drawing = None
+    drawn: list[Scene] = []
     if columns:
         first = min(column.case.today.year for column in columns)
         last = max(column.case.today.year + column.case.horizon for column in columns)
         rows = [(column.name[:MAX_NAME], column.path) for column in columns]
-        drawing = draw_three_paths(rows, first, last - first, None)
+        drawn = [
+            draw_three_paths(rows, first, last - first, None, width)
+            for width in (WIDTH_PX, PHONE_PX)
+        ]
     context = {
         "tree": load_tree(reader.db, tree_id),
         "plans": made,
         "shown": [plan.id for plan in shown],
         "columns": columns,
         "school": school,
-        "beside": drawing,
+        "beside": drawn,
         "complaints": {plan_id: next(iter(filled.errors.values()))} if filled.errors else {},
     }
     return reader.page("path/plans.html", context, filled.status)

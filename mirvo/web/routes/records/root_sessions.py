@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import model_validator
 
 from mirvo.core.almanac import rules
-from mirvo.core.forms import FormModel
+from mirvo.core.forms import FormModel, read_number
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.bench import fields_for
 from mirvo.core.rootwork.cut_order import roots_to_cut
@@ -64,9 +64,9 @@ class EnteredSession(SessionForm):
 
 def _share(percent: Any) -> float:
     """The part cut off, given in percent; half of the root where that is no number."""
-    text = str(percent or "").replace(",", ".")
+    given = read_number(str(percent or ""))
     # More than the whole root is a slip of the finger.
-    return min(float(text) / 100, 1.0) if text.replace(".", "", 1).isdigit() else HALF
+    return HALF if given is None else min(given / 100, 1.0)
 
 
 class FollowUpForm(FormModel):

@@ -3,6 +3,7 @@
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
+from mirvo.core.forms import read_number
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.triage import SEEN_TODAY, is_it_time
 from mirvo.web.reader import Reader
@@ -14,9 +15,8 @@ router = APIRouter()
 def show(reader: Reader, tree_id: int) -> HTMLResponse:
     sent = reader.request.query_params
     seen = {name: name in sent for name in SEEN_TODAY}
-    # Half of the world writes 2,5.
-    days = sent.get("days_between", "").replace(",", ".")
-    given = float(days) if days.replace(".", "", 1).isdigit() else None
+    days = sent.get("days_between", "")
+    given = read_number(days)
     stands, looked, verdict = is_it_time(reader.db, reader.today, tree_id, seen, given)
     context = {
         "tree": load_tree(reader.db, tree_id),

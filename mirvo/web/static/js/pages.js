@@ -32,6 +32,20 @@ document.querySelector(".find")?.addEventListener("keydown", (event) => {
   }
 });
 
+/* Where a table is too wide for the screen each line becomes a card: its cells say their column. */
+function label(root) {
+  for (const table of root.querySelectorAll(".scroll > table.ledger:not(.labelled)")) {
+    const heads = [...table.querySelectorAll("thead th, thead td")].map((head) => head.textContent.replace(/\s+/g, " ").trim());
+    for (const row of table.querySelectorAll("tr")) {
+      if (row.closest("thead")) continue;
+      [...row.cells].forEach((cell, column) => (cell.dataset.label = heads[column] ?? ""));
+    }
+    table.classList.add("labelled");
+  }
+}
+label(document);
+document.addEventListener("htmx:load", (event) => label(event.target));
+
 const SERVER_FAILED = 500;
 
 function complain(list, words) {
