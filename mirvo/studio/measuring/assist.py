@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 from math import hypot
 from typing import Any
 
@@ -22,6 +23,8 @@ from mirvo.studio.yard.settings import yard_of
 
 TOO_FEW = "mark the calibration and the trunk's outline first; roots are sought from there"
 NO_SCALE = "mark the calibration first: a card, a known length, or the pot rim"
+# Of a line drawn by hand; its length in widths and heights of the photo.
+MOST_POINTS, LONGEST_LINE = 400, 2.0
 # Below the one doubted; above the other taken as sure, whatever was rejected before.
 DOUBTFUL_BELOW, ALWAYS_OFFERED = 0.8, 0.97
 # A proposal that starts so near to a marked root, in widths of the trunk, is that root.
@@ -102,12 +105,14 @@ def trace(studio: Studio, photo_id: int, marks: Any, tip: Any) -> TracedRoot:
     draft = _top_draft(marks)
     taken = [root.path for root in draft.roots if len(root.path) > 1]
     task = _task(studio, photo_id, draft)
-    return studio.vision.answer(vision_tasks.trace, task, _point(tip), taken)
+    at = _point(tip, _photo(studio, photo_id))
+    return studio.vision.answer(vision_tasks.trace, task, at, taken)
 
 
 def width(studio: Studio, photo_id: int, marks: Any, path: Any) -> FoundWidth:
     """Two points across the base of a root drawn by hand, and how sure. Raises BadInput."""
-    points = _points(path, 2, "path", "draw the root first; its width is sought across it")
+    photo = _photo(studio, photo_id)
+    points = _points(photo, path, 2, "path", "draw the root first; its width is sought across it")
     task = _task(studio, photo_id, _top_draft(marks))
     return studio.vision.answer(vision_tasks.width, task, points)
 
@@ -119,27 +124,26 @@ def flanks(studio: Studio, photo_id: int, across: Any, path: Any) -> tuple[Spot,
     """
     with studio.reading() as db:
         photo, click_sd_px = load_photo(db, photo_id), yard_of(db).click_sd_px
-    ends = _points(across, 2, "base_width", "set both points of the width first")[:2]
-    along = _points(path, 2, "path", "draw the root first; its flanks run beside it")
-    for x, y in (*ends, *along):
-        # A point dragged to the edge may lie a pixel outside.
-        if not (-1 <= x <= photo.width and -1 <= y <= photo.height):
-            raise BadInput("point", f"{x:g}, {y:g} lies outside the photo")
+    ends = _points(photo, across, 2, "base_width", "set both points of the width first")[:2]
+    along = _points(photo, path, 2, "path", "draw the root first; its flanks run beside it")
     original = studio.photos.original(photo.digest)
     return studio.vision.answer(vision_tasks.flanks, original, ends, along, click_sd_px)
 
 
 def outline(studio: Studio, photo_id: int, rough: Any) -> FoundOutline:
     """A trunk outline from a rough one, and whether it follows an edge. Raises BadInput."""
-    points = _points(rough, 5, "trunk.outline", "drag an ellipse round the trunk first")
-    original = studio.photos.original(_photo(studio, photo_id).digest)
+    photo = _photo(studio, photo_id)
+    points = _points(photo, rough, 5, "trunk.outline", "drag an ellipse round the trunk first")
+    original = studio.photos.original(photo.digest)
     return studio.vision.answer(vision_tasks.outline, original, points)
 
 
 def edge(studio: Studio, photo_id: int, rough: Any) -> tuple[Spot, ...]:
     """A silhouette's edge snapped from a rough one. Raises BadInput."""
-    points = _points(rough, 2, "edge", "draw the edge first; it is then snapped to the silhouette")
-    original = studio.photos.original(_photo(studio, photo_id).digest)
+    photo = _photo(studio, photo_id)
+    asked = "draw the edge first; it is then snapped to the silhouette"
+    points = _points(photo, rough, 2, "edge", asked)
+    original = studio.photos.original(photo.digest)
     return studio.vision.answer(vision_tasks.edge, original, points)
 
 
@@ -182,16 +186,29 @@ def _task(studio: Studio, photo_id: int, draft: TopDraft, trunk_drawn: bool = Tr
     return PhotoTask(original, info_of(photo), basis, corners)
 
 
-def _points(given: Any, fewest: int, field: str, otherwise: str) -> tuple[Spot, ...]:
-    points = tuple(_point(point) for point in given) if isinstance(given, list) else ()
+def _points(
+    photo: Photo, given: Any, fewest: int, field: str, otherwise: str
+) -> tuple[Spot, ...]:
+    """A line of points as sent, such as a hand could draw on the photo."""
+    given = given if isinstance(given, list) else []
+    if len(given) > MOST_POINTS:
+        raise BadInput(field, f"these are {len(given)} points; {MOST_POINTS} are the most")
+    points = tuple(_point(point, photo) for point in given)
     if len(points) < fewest:
         raise BadInput(field, otherwise)
+    # What is looked at grows with the line: one to and fro all over the photo is none.
+    longest = LONGEST_LINE * (photo.width + photo.height)
+    if sum(_apart(a, b) for a, b in pairwise(points)) > longest:
+        raise BadInput(field, "this line goes to and fro; draw it along its edge once")
     return points
 
 
-def _point(value: Any) -> Spot:
+def _point(value: Any, photo: Photo) -> Spot:
     try:
         x, y = (float(part) for part in value)
-    except (TypeError, ValueError):
+    except (TypeError, ValueError, OverflowError):
         raise BadInput("point", "must be two numbers") from None
+    # A point dragged to the edge may lie a pixel outside.
+    if not (-1 <= x <= photo.width and -1 <= y <= photo.height):
+        raise BadInput("point", f"{x:g}, {y:g} lies outside the photo")
     return x, y
