@@ -1,10 +1,13 @@
 """A served studio and a headless Chromium, for browser tests."""
 
 import atexit
+import os
+import signal
 import socket
 import threading
 import time
 from functools import cache
+from pathlib import Path
 
 import uvicorn
 from playwright.sync_api import sync_playwright
@@ -15,6 +18,8 @@ from tests.studio_case import StudioCase
 
 CHROMIUM = "/usr/bin/chromium"
 PATIENCE_MS = 60_000  # a machine busy with other work is no failure
+# Some calls of a browser wait without an end. A test that takes so long has one that never comes.
+LIMIT_S = 420
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--no-first-run",
@@ -29,6 +34,19 @@ def chromium():
     atexit.register(playwright.stop)
     atexit.register(browser.close)
     return browser
+
+
+def give_up():
+    """End the driver of this process's browser, so that what waits for it fails and is named."""
+    chromium.cache_clear()
+    for place in Path("/proc").glob("[0-9]*"):
+        try:
+            parent = int((place / "stat").read_text().rpartition(")")[2].split()[1])
+            words = (place / "cmdline").read_bytes()
+        except OSError:
+            continue
+        if parent == os.getpid() and b"playwright" in words:
+            os.kill(int(place.name), signal.SIGKILL)
 
 
 class Served:
@@ -93,20 +111,30 @@ class Hand:
 
 
 class BrowserCase(StudioCase):
+    # Only who tests what works without a server wants the worker that keeps pages: with it, closing
+    # a window may wait for a request that is never answered.
+    service_workers = "block"
+
     @property
     def browser(self):
         return chromium()
 
     def setUp(self):
         super().setUp()
+        limit = threading.Timer(LIMIT_S, give_up)
+        limit.daemon = True
+        limit.start()
+        self.addCleanup(limit.cancel)
         self.served = Served(self.studio)
         self.addCleanup(self.served.stop)
         self.page = self.open_page()
 
     def open_page(self, **options):
-        context = self.browser.new_context(
-            base_url=self.served.address, **{"viewport": {"width": 1280, "height": 800}, **options}
-        )
+        usual = {
+            "viewport": {"width": 1280, "height": 800},
+            "service_workers": self.service_workers,
+        }
+        context = self.browser.new_context(base_url=self.served.address, **{**usual, **options})
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(PATIENCE_MS)

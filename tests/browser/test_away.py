@@ -13,6 +13,8 @@ READY = "navigator.serviceWorker.ready.then(() => navigator.serviceWorker.contro
 
 
 class AwayTest(BrowserCase):
+    service_workers = "allow"
+
     def prepare(self):
         photo, marks = self.photo(self.tree())
         save_marks(self.studio, photo.id, marks, 0)

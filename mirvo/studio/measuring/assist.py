@@ -186,9 +186,7 @@ def _task(studio: Studio, photo_id: int, draft: TopDraft, trunk_drawn: bool = Tr
     return PhotoTask(original, info_of(photo), basis, corners)
 
 
-def _points(
-    photo: Photo, given: Any, fewest: int, field: str, otherwise: str
-) -> tuple[Spot, ...]:
+def _points(photo: Photo, given: Any, fewest: int, field: str, otherwise: str) -> tuple[Spot, ...]:
     """A line of points as sent, such as a hand could draw on the photo."""
     given = given if isinstance(given, list) else []
     if len(given) > MOST_POINTS:
