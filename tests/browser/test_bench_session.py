@@ -1,5 +1,7 @@
 """A session at the bench in the browser: on a phone, the server lost meanwhile, and wide."""
 
+from playwright.sync_api import expect
+
 from mirvo.studio.bench_session.session import bench_state, running_session
 from mirvo.studio.measuring.desk import save_marks
 from tests.browser.stage import BrowserCase
@@ -31,6 +33,24 @@ class BenchSessionTest(BrowserCase):
 
     def handed_over(self, page):
         page.locator("[data-save][data-state=kept]").wait_for()
+
+    def test_what_is_no_number_is_told_beside_its_field_and_not_closed_over(self):
+        page = self.page
+        self.begin(page)
+        page.get_by_label("Ball depth below the root plane").fill("90")
+        field = page.locator("#f-slice_mm")
+        field.fill("abc")
+        field.blur()
+        beside = page.locator(".field", has=field).get_by_role("alert")
+        expect(beside).to_have_text("“abc” is no number.")
+        page.get_by_role("button", name="Close and write the record").click()
+        expect(page.locator("[data-close-said]")).to_contain_text("could not be kept")
+        field.fill("1/2 in")
+        field.blur()
+        expect(beside).to_be_hidden()
+        page.get_by_role("button", name="Close and write the record").click()
+        page.wait_for_url("**/sessions/*")
+        self.assertAlmostEqual(self.sessions_of(1)[0].slice_mm, 12.7)
 
     def test_a_whole_session_on_a_phone_with_the_server_killed_in_the_middle(self):
         page = self.open_page(**PHONE)

@@ -35,6 +35,7 @@ class PagesTest(BrowserCase):
 
     def test_a_set_says_how_far_it_is_and_can_be_stopped(self):
         tree, page = self.tree(), self.page
+        self.offer_camera()
         page.goto(f"/trees/{tree.id}/photos")
         page.get_by_role("button", name="Take a set").click()
         panel = page.locator("[data-working]")

@@ -133,6 +133,7 @@ class PhotoSetTest(BrowserCase):
     def test_a_set_is_taken_and_marked_in_two_photos(self):
         tree = self.tree()
         page = self.page
+        self.offer_camera()
         page.goto(f"/trees/{tree.id}/photos")
         page.get_by_role("button", name="Take a set").click(no_wait_after=True)
         page.wait_for_url("**/desk")

@@ -173,12 +173,33 @@ photos.addEventListener("kept", ({ detail: { step, photo } }) => {
   link.append(picture);
   root.querySelector(`[data-step="${step}"] [data-photo-said]`).before(link);
 });
-root.querySelector("[data-close]").addEventListener("submit", (event) => {
-  const waiting = queue.waiting + photos.waiting;
-  if (!waiting) return;
+const closeForm = root.querySelector("[data-close]");
+const closeSaid = root.querySelector("[data-close-said]");
+let closing = false;
+const waiting = () => queue.waiting + photos.waiting;
+closeForm.addEventListener("submit", (event) => {
+  const wrong = root.querySelector("[data-complaint]:not([hidden])");
+  if (!wrong && !waiting()) return;
   event.preventDefault();
-  root.querySelector("[data-close-said]").textContent = `${waiting} of your entries are still on this device. Close when the server has them.`;
+  if (wrong) {
+    closeSaid.textContent = "Something you typed could not be kept. Put it right or empty it, then close.";
+    wrong.closest(".field, fieldset, .step")?.scrollIntoView({ block: "center" });
+    return;
+  }
+  closing = true;
+  closeSaid.textContent = `Handing over ${waiting()} of your entries first …`;
 });
+
+/** A close that was asked for while entries were on their way happens once they are there. */
+function goOnClosing(lost) {
+  if (!closing) return;
+  if (lost) closeSaid.textContent = `${waiting()} of your entries are still on this device. Close when the server has them.`;
+  else if (waiting()) return;
+  else closeForm.requestSubmit();
+  closing = false;
+}
+queue.addEventListener("state", ({ detail }) => goOnClosing(detail.state === "lost"));
+photos.addEventListener("kept", () => goOnClosing(false));
 
 /* What was entered while the server was away, before this page was opened again. */
 function showAgain() {
