@@ -377,7 +377,8 @@ def _serve(data: Path | None, port: int | None) -> None:
             host = _host(studio, settings.host)
             print(f"Mirvo is at http://{THIS_COMPUTER}:{at}", flush=True)
             if host != THIS_COMPUTER:
-                print(f"Other devices find it at http://{_address_of(host)}:{at}", flush=True)
+                application.state.address = f"http://{_address_of(host)}:{at}"
+                print(f"Other devices find it at {application.state.address}", flush=True)
             uvicorn.run(application, host=host, port=at, log_level="warning", proxy_headers=False)
         finally:
             studio.close()

@@ -30,11 +30,21 @@ from mirvo.web.routes.path import path, plans
 from mirvo.web.routes.photos import photos
 from mirvo.web.routes.records import aftercare, root_sessions
 from mirvo.web.routes.shelf import materials
-from mirvo.web.routes.yard import bench, compost, find, former, kit, people, trees, triage
+from mirvo.web.routes.yard import (
+    bench,
+    compost,
+    find,
+    former,
+    kit,
+    people,
+    sharing,
+    trees,
+    triage,
+)
 
 # Pages that say how trees stand, and those that do not.
 PARTS = (
-    *(bench, trees, triage, kit, compost),
+    *(bench, trees, triage, kit, compost, sharing),
     *(session, root_sessions, aftercare),
     *(path, plans, materials),
 )

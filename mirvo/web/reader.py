@@ -12,6 +12,7 @@ from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse
 
 from mirvo.records.database import DbSession
+from mirvo.records.models.people import GUEST
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.compost import Laid, on_heap
 from mirvo.studio.yard.settings import yard_of
@@ -26,6 +27,8 @@ MAX_DIGITS = 12
 Context = dict[str, Any]
 # Pictures whose address changes with what they show.
 KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
+# Pages behind the link of a tree.
+SHARED = "/shared/"
 ASK_AGAIN = {"Cache-Control": "private, no-cache"}
 
 
@@ -51,9 +54,17 @@ class PageReader:
         """What this browser was told of how pages are shown."""
         return preferences_of(self.request)
 
+    @property
+    def looks_on(self) -> bool:
+        """Whether somebody only looks: a guest, who has a tree's link, who is not in yet."""
+        person = getattr(self.request.state, "signed_in", None)
+        shared = self.request.url.path.startswith(SHARED)
+        return shared or person is None or person.role == GUEST
+
     def render(self, template: str, context: Context) -> str:
         """A template as text, with what every page needs, in the browser's units."""
-        preferences = self.preferences
+        preferences, looks_on = self.preferences, self.looks_on
+        asked_tour = self.request.query_params.get("tour", "")
         text = (
             environment()
             .get_template(template)
@@ -63,10 +74,11 @@ class PageReader:
                     "today": self.today,
                     "studio_key": self.studio.key,
                     "place": self.request.url.path,
-                    "laid": self._just_laid(),
+                    "laid": None if looks_on else self._just_laid(),
+                    "looks_on": looks_on,
                     "preferences": preferences,
                     "signed_in": getattr(self.request.state, "signed_in", None),
-                    "tour": tour_step(self.db, self.request.query_params.get("tour", "")),
+                    "tour": None if looks_on else tour_step(self.db, asked_tour),
                     **context,
                 }
             )

@@ -8,6 +8,7 @@ from fastapi.testclient import TestClient
 from mirvo.cli import EVERY_ADDRESS, THIS_COMPUTER, _host
 from mirvo.core.errors import BadInput
 from mirvo.records.models import Person, SignIn
+from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.yard.people import (
     LASTS,
     PersonForm,
@@ -17,6 +18,7 @@ from mirvo.studio.yard.people import (
     people_of,
     set_reachable,
 )
+from mirvo.studio.yard.sharing import link_of
 from mirvo.studio.yard.throttle import Throttle
 from mirvo.web.app import create_app
 from mirvo.web.door import COOKIE
@@ -101,10 +103,66 @@ class DoorTest(StudioCase):
         self.assertEqual(self.phone.post("/trees/1/buds", data={"stage": ""}).status_code, 303)
         for owners in (
             "/compost/tree/1", "/kit/backup.zip", "/kit/people", "/kit/people/1/remove",
-            "/kit/reachable", "/kit/devices/1/end",
+            "/kit/reachable", "/kit/devices/1/end", "/sharing/trees/1/link",
         ):  # fmt: skip
             answer = self.phone.post(owners, data={})
             self.assertEqual((answer.status_code, "owner" in answer.text), (403, True), owners)
+
+    def test_guests_look_at_the_trees_they_were_shown_and_at_nothing_else(self):
+        self.person()
+        self.person("Cy", "guest", OTHER)
+        other = self.tree(name="Quay privet", species_key="privet")
+        shown, _ = self.photo(self.load_tree(1))
+        hidden, _ = self.photo(other, seed=4)
+        guest = next(one for one in self.read(people_of) if one.role == "guest")
+        self.here.post("/sharing/trees/1", data={f"guest-{guest.id}": "yes", "guest-9": "yes"})
+        self.come_in(self.phone, "Cy", OTHER)
+        self.assertEqual(self.phone.get("/").headers["location"], "/guest")
+        page = self.phone.get("/guest").text
+        self.assertIn("Ferry zelkova", page)
+        self.assertNotIn("Quay privet", page)
+        for seen in ("", "/photos", "/sessions", "/years", "/path", "/time"):
+            self.assertEqual(self.phone.get(f"/trees/1{seen}").status_code, 200, seen)
+        for seen in (f"/photos/{shown.id}", f"/photos/{shown.id}/thumb.jpg"):
+            self.assertEqual(self.phone.get(seen).status_code, 200, seen)
+        for not_seen in (
+            "/trees/2", "/trees", "/trees/1/edit", "/trees/new", "/kit", "/find?q=quay", "/almanac",
+            f"/photos/{hidden.id}/thumb.jpg", f"/photos/{shown.id}/desk", "/trees/1/photos/..%2f..",
+            "/kit/calendar.ics", "/materials", "/trees/²", "/trees/1/",
+        ):  # fmt: skip
+            answer = self.phone.get(not_seen)
+            self.assertEqual(answer.status_code, 404, not_seen)
+            self.assertNotIn("Quay", answer.text)
+        for change in ("/trees/1/buds", "/trees", "/compost/tree/1", "/sharing/trees/1/link"):
+            self.assertEqual(self.phone.post(change, data={"stage": ""}).status_code, 403, change)
+        self.here.post("/sharing/trees/1", data={})
+        self.assertEqual(self.phone.get("/trees/1").status_code, 404)
+
+    def test_a_link_shows_one_tree_until_it_is_withdrawn(self):
+        self.person()
+        photo, marks = self.photo(self.load_tree(1))
+        save_marks(self.studio, photo.id, marks, 0)
+        hidden, _ = self.photo(self.tree(name="Quay privet", species_key="privet"), seed=4)
+        self.here.post("/compost/tree/2")
+        self.here.post("/sharing/trees/1/link")
+        secret = self.read(link_of, 1).secret
+        self.assertIn(secret, self.here.get("/trees/1/edit").text)
+        page = self.phone.get(f"/shared/{secret}")
+        self.assertEqual(page.status_code, 200)
+        self.assertIn("Ferry zelkova", page.text)
+        self.assertNotIn("<form", page.text)
+        # What others may ask of a page is not told here.
+        self.assertNotIn("Quay", self.phone.get(f"/shared/{secret}?laid=tree-2&tour=1").text)
+        self.assertNotIn("Quay", self.phone.get("/sign-in?laid=tree-2").text)
+        picture = f"/shared/{secret}/{photo.id}/thumb.jpg"
+        self.assertEqual(self.phone.get(picture).headers["content-type"], "image/jpeg")
+        for wrong in (f"/shared/{secret}/{hidden.id}/thumb.jpg", "/shared/x", f"/shared/{secret}x"):
+            self.assertEqual(self.phone.get(wrong).status_code, 404, wrong)
+        self.here.post("/sharing/trees/1/withdraw")
+        self.assertEqual(self.phone.get(f"/shared/{secret}").status_code, 404)
+        self.assertEqual(self.phone.get(picture).status_code, 404)
+        self.here.post("/sharing/trees/1/link")
+        self.assertNotEqual(self.read(link_of, 1).secret, secret)
 
     def test_a_device_is_signed_out_from_the_kit_and_when_long_unused(self):
         self.person()

@@ -2,6 +2,7 @@
 
 import io
 import unittest
+from datetime import date
 from html.parser import HTMLParser
 
 from fastapi.testclient import TestClient
@@ -12,6 +13,8 @@ from starlette.datastructures import FormData
 from mirvo.core.complaints import form_complaint
 from mirvo.core.errors import BadInput, Conflict, MirvoError, NotFound
 from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.yard.trees import TreeForm
 from mirvo.web.app import create_app, status_of
 from mirvo.web.forms import fields_of
@@ -115,6 +118,27 @@ class PagesTest(StudioCase):
         self.assertIn("mine", second.text)
         version = [f["value"] for f in tags(second, "input") if f.get("name") == "version"]
         self.assertEqual(version, ["2"])
+
+    def test_settings_and_corrections_saved_in_two_tabs_are_laid_side_by_side(self):
+        form = SessionForm(kind="routine", done_on=date(2026, 3, 20), found="first")
+        record_session(self.studio, 1, form)
+        for place, name, needed in (
+            ("/almanac/yard", "name", {"last_frost": "20 apr", "school": "steady"}),
+            ("/sessions/1/edit", "found", {"kind": "routine", "done_on": "20 mar 2026"}),
+        ):
+            with self.subTest(place=place):
+                sent = {**needed, name: "theirs", "version": "1"}
+                first = self.client.post(place, data=sent, follow_redirects=False)
+                self.assertEqual(first.status_code, 303)
+                second = self.client.post(place, data={**sent, name: "mine"})
+                self.assertEqual(second.status_code, 409)
+                for said in ("mine", "theirs", "another tab"):
+                    self.assertIn(said, second.text)
+                found = [f["value"] for f in tags(second, "input") if f.get("name") == "version"]
+                self.assertEqual(found, ["2"])
+                again = {**sent, name: "mine", "version": "2"}
+                third = self.client.post(place, data=again, follow_redirects=False)
+                self.assertEqual(third.status_code, 303)
 
     def test_names_are_escaped(self):
         self.tree(name="<script>alert(1)</script>")

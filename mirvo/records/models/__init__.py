@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from mirvo.records.models.base import MAX_LABEL, Compostable, Table
 from mirvo.records.models.bench import BenchEntry, BenchPhoto, BenchSession
-from mirvo.records.models.people import Person, SignIn
+from mirvo.records.models.people import GuestTree, Person, SharedTree, SignIn
 from mirvo.records.models.photos import EyeCheck, Measurement, Photo
 from mirvo.records.models.plans import GapPlan, Plan, Regrowth, Target, TargetHold
 from mirvo.records.models.sessions import (
@@ -33,6 +33,7 @@ __all__ = [
     "EyeCheck",
     "FindingRecord",
     "GapPlan",
+    "GuestTree",
     "Measurement",
     "NightMinimum",
     "Person",
@@ -41,6 +42,7 @@ __all__ = [
     "Regrowth",
     "Root",
     "RootSession",
+    "SharedTree",
     "SignIn",
     "Table",
     "Target",

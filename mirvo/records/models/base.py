@@ -47,6 +47,10 @@ class Table(DeclarativeBase):
     }
 
 
+# For tables whose numbers stand in addresses and on labels: none is ever given again.
+OWN_NUMBERS = {"sqlite_autoincrement": True}
+
+
 def one_of(column: str, values: Sequence[str]) -> CheckConstraint:
     """A column that holds one of some words."""
     listed = ", ".join(f"'{value}'" for value in values)

@@ -11,13 +11,14 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column
 
-from mirvo.records.models.base import CASCADE, SET_NULL, Table
+from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Table
 
 
 class BenchSession(Table):
     """A root session while it runs at the bench; closing it writes a `RootSession`."""
 
     __tablename__ = "bench_sessions"
+    __table_args__ = OWN_NUMBERS
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE), index=True)
     kind: Mapped[str] = mapped_column(String(20))

@@ -9,8 +9,8 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from mirvo.records.models.base import CASCADE, Table, one_of
 
-OWNER, HELPER = "owner", "helper"
-ROLES = (OWNER, HELPER)
+OWNER, HELPER, GUEST = "owner", "helper", "guest"
+ROLES = (OWNER, HELPER, GUEST)
 
 
 class Person(Table):
@@ -35,3 +35,24 @@ class SignIn(Table):
     device: Mapped[str] = mapped_column(String(120))
     began_at: Mapped[datetime]
     seen_at: Mapped[datetime]
+
+
+class GuestTree(Table):
+    """A tree a guest may look at."""
+
+    __tablename__ = "guest_trees"
+    person_id: Mapped[int] = mapped_column(
+        ForeignKey("people.id", ondelete=CASCADE), primary_key=True
+    )
+    tree_id: Mapped[int] = mapped_column(
+        ForeignKey("trees.id", ondelete=CASCADE), primary_key=True, index=True
+    )
+
+
+class SharedTree(Table):
+    """A tree anybody may look at who has its link; secret : what stands in the link."""
+
+    __tablename__ = "shared_trees"
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE), primary_key=True)
+    secret: Mapped[str] = mapped_column(String(40), unique=True)
+    shared_at: Mapped[datetime]

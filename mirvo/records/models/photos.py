@@ -15,14 +15,14 @@ from mirvo.core.measure.records import FIGURES_VERSION, SideRecord, TopRecord
 from mirvo.core.plan.records import YearForecast
 from mirvo.records.columns import PydanticColumn
 from mirvo.records.documents import Clicks
-from mirvo.records.models.base import CASCADE, SET_NULL, Compostable, Table, one_of
+from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Compostable, Table, one_of
 
 
 class Photo(Compostable, Table):
     """A photo as it came, kept by content hash; `kind` says what it shows."""
 
     __tablename__ = "photos"
-    __table_args__ = (Index("ix_photos_tree_id_taken_on", "tree_id", "taken_on"),)
+    __table_args__ = (Index("ix_photos_tree_id_taken_on", "tree_id", "taken_on"), OWN_NUMBERS)
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
     session_id: Mapped[int | None] = mapped_column(
@@ -55,6 +55,7 @@ class Measurement(Compostable, Table):
     __table_args__ = (
         Index("ix_measurements_tree_id_measured_on", "tree_id", "measured_on"),
         one_of("view", ("top", "side")),
+        OWN_NUMBERS,
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))

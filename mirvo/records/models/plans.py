@@ -13,7 +13,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from mirvo.core.plan.case import Allow, Case, GapMethod
 from mirvo.core.plan.records import PlanResult
-from mirvo.records.models.base import CASCADE, SET_NULL, Table, one_of, within
+from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Table, one_of, within
 
 
 class Target(Table):
@@ -99,7 +99,7 @@ class Plan(Table):
     """
 
     __tablename__ = "plans"
-    __table_args__ = (Index("ix_plans_tree_id_made_at", "tree_id", "made_at"),)
+    __table_args__ = (Index("ix_plans_tree_id_made_at", "tree_id", "made_at"), OWN_NUMBERS)
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
     made_at: Mapped[datetime]

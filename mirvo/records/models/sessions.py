@@ -22,7 +22,15 @@ from mirvo.core.rootwork.cuts import (
     RootFinding,
 )
 from mirvo.records.documents import Answers, BenchNotes, UnfinishedWork
-from mirvo.records.models.base import CASCADE, SET_NULL, Compostable, Table, one_of, within
+from mirvo.records.models.base import (
+    CASCADE,
+    OWN_NUMBERS,
+    SET_NULL,
+    Compostable,
+    Table,
+    one_of,
+    within,
+)
 
 
 class RootSession(Compostable, Table):
@@ -39,6 +47,7 @@ class RootSession(Compostable, Table):
         Index("ix_root_sessions_tree_id_done_on", "tree_id", "done_on"),
         within("share_computed", 0, 1),
         within("share_judged", 0, 100),
+        OWN_NUMBERS,
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
@@ -87,6 +96,8 @@ class RootSession(Compostable, Table):
     planned: Mapped[PlannedStep | None]
     unfinished: Mapped[tuple[UnfinishedWork, ...]] = mapped_column(default=tuple)
     created_at: Mapped[datetime]
+    # What a correction was filled in on.
+    version: Mapped[int] = mapped_column(default=1)
     # Read with the sessions where they are wanted; never one question a session.
     seen_after: Mapped[list["TreeAnswer"]] = relationship(
         lazy="raise", order_by="(TreeAnswer.seen_on, TreeAnswer.id)", viewonly=True

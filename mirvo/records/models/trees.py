@@ -10,7 +10,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import Mapped, mapped_column
 
 from mirvo.records.documents import Answers, OwnSpecies
-from mirvo.records.models.base import CASCADE, SET_NULL, Compostable, Table, one_of
+from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Compostable, Table, one_of
 
 
 class Tree(Compostable, Table):
@@ -20,6 +20,7 @@ class Tree(Compostable, Table):
     __table_args__ = (
         one_of("strength", ("strong", "fair", "weak")),
         one_of("age_class", ("young", "mature", "old")),
+        OWN_NUMBERS,
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
@@ -113,6 +114,10 @@ class Yard(Table):
     simulated_weather: Mapped[bool] = mapped_column(default=False)
     # Whether other devices of the network are answered from the next start on.
     reachable: Mapped[bool] = mapped_column(default=False)
+    # What a form was filled in on, so that two at once do not overwrite each other.
+    version: Mapped[int] = mapped_column(default=1)
+    # When Mirvo was started last, by the clock of that day.
+    started_at: Mapped[datetime | None]
 
 
 class NightMinimum(Table):

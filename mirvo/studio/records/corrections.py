@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import delete
 
+from mirvo.core.errors import Conflict
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CareTask, CutRecord, FindingRecord, Measurement, RootSession
 from mirvo.studio.context import Studio
@@ -24,6 +25,7 @@ from mirvo.studio.tree_queries import (
     load_tree,
     measured_base,
 )
+from mirvo.studio.yard.settings import SAVED_ELSEWHERE
 
 
 def form_of_session(db: DbSession, session: RootSession) -> SessionForm:
@@ -44,18 +46,24 @@ def form_of_session(db: DbSession, session: RootSession) -> SessionForm:
     )
 
 
-def correct_session(studio: Studio, session_id: int, form: SessionForm) -> RootSession:
+def correct_session(
+    studio: Studio, session_id: int, form: SessionForm, version: int | None = None
+) -> RootSession:
     """Put a record right: worked out anew, its open aftercare planned anew.
 
-    What was noted at the bench stays with it.
+    What was noted at the bench stays with it. version : the one the form was filled in on, None
+    where nobody else can have corrected it.
 
     Raises
     ------
-    NotFound : there is no such session. BadInput : at the field that cannot be.
+    NotFound : there is no such session. BadInput : at the field that cannot be. Conflict : it was
+    corrected elsewhere since.
     """
     check_session(form, studio.today)
     with studio.writing() as db:
         session = load_session(db, session_id)
+        if version is not None and version != session.version:
+            raise Conflict("version", SAVED_ELSEWHERE.format("This record was"))
         tree = load_tree(db, session.tree_id)
         worked_out = work_out(db, studio, tree, form, bench_details_of(db, session), session)
         # Written anew from the form; what the bench noted comes back with the details.
@@ -65,6 +73,7 @@ def correct_session(studio: Studio, session_id: int, form: SessionForm) -> RootS
         open_tasks = CareTask.session_id == session.id, CareTask.done_at.is_(None)
         db.execute(delete(CareTask).where(*open_tasks))
         keep_record(db, studio, tree, session, worked_out)
+        session.version += 1
     return session
 
 

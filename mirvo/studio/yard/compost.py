@@ -17,8 +17,11 @@ from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.desk import follow_side_views
 from mirvo.studio.measuring.photo_sets import settle_set
 from mirvo.studio.tree_queries import sessions_of
+from mirvo.studio.yard.settings import put_yard, yard_of
 
 KEPT_DAYS = 30
+# Longer between two starts and the clock may be what is wrong.
+MOST_AWAY_DAYS = 60
 KINDS: dict[str, type[Tree | Photo | RootSession]] = {
     "tree": Tree,
     "photo": Photo,
@@ -82,10 +85,15 @@ def clear_heap(studio: Studio) -> int:
     """Remove for good what lay on the heap for more than 30 days; how many things went.
 
     What refers to it goes with it, see the foreign keys; a photo's file goes with the last
-    record of it.
+    record of it. A clock that stands wrong at one start throws nothing away: after so long a time
+    only the start after the next does, when the clock has been seen to go on from there.
     """
     before = studio.now - timedelta(days=KEPT_DAYS + 1)
     with studio.writing() as db:
+        last = yard_of(db).started_at
+        put_yard(db, started_at=studio.now)
+        if last is not None and not last <= studio.now <= last + timedelta(days=MOST_AWAY_DAYS):
+            return 0
         rotten = [
             row
             # Trees last: what belongs to them has gone by then.

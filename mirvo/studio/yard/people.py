@@ -48,7 +48,7 @@ class PersonForm(FormModel):
     person_name: Annotated[
         str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)
     ]
-    role: Literal["owner", "helper"] = "helper"
+    role: Literal["owner", "helper", "guest"] = "helper"
     passphrase: Annotated[str, Field(min_length=LEAST_LETTERS, max_length=MOST_LETTERS)]
 
 
@@ -59,6 +59,7 @@ class SignedIn:
     name: str
     role: str
     sign_in_id: int | None = None
+    person_id: int | None = None
 
 
 THIS_COMPUTER = SignedIn("", OWNER)
@@ -191,7 +192,7 @@ def signed_in(studio: Studio, token: str) -> SignedIn | None:
     """Who shows a token; None for one that is not known, was ended or has lapsed."""
     now = studio.now
     query = (
-        select(SignIn.id, SignIn.seen_at, Person.name, Person.role)
+        select(SignIn.id, SignIn.seen_at, SignIn.person_id, Person.name, Person.role)
         .join(Person, Person.id == SignIn.person_id)
         .where(SignIn.token_hash == _hash_of(token))
     )
@@ -204,7 +205,7 @@ def signed_in(studio: Studio, token: str) -> SignedIn | None:
             row = db.get(SignIn, found.id)
             if row is not None:
                 row.seen_at = now
-    return SignedIn(found.name, found.role, found.id)
+    return SignedIn(found.name, found.role, found.id, found.person_id)
 
 
 def end_sign_in(studio: Studio, sign_in_id: int) -> None:

@@ -7,13 +7,18 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints, field_validator
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, Conflict
 from mirvo.core.forms import FormModel, read_day
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Yard
 from mirvo.studio.context import Studio
 
 ONLY_ROW = 1
+# Said of what two windows saved at once; what it is of comes first.
+SAVED_ELSEWHERE = (
+    "{} saved in another tab meanwhile. Your entries are still here: compare them with what is "
+    "kept now, then save again."
+)
 ANY_YEAR = 2001
 SOME_DAY = date(ANY_YEAR, 12, 31)
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
@@ -67,13 +72,28 @@ def put_yard(db: DbSession, **changes: Any) -> Yard:
     return row
 
 
-def save_yard(studio: Studio, form: YardForm) -> None:
-    """Keep the studio's own settings; its practice stays as it is."""
+def save_yard(studio: Studio, form: YardForm, version: int | None = None) -> None:
+    """Keep the studio's own settings; its practice stays as it is.
+
+    version : the one the form was filled in on, None where nobody else can have saved.
+
+    Raises
+    ------
+    Conflict : it was saved elsewhere since.
+    """
     with studio.writing() as db:
-        put_yard(db, **form.model_dump())
+        now = yard_of(db).version
+        if version is not None and version != now:
+            raise Conflict("version", SAVED_ELSEWHERE.format("These settings were"))
+        put_yard(db, **form.model_dump(include=set(YardForm.model_fields)), version=now + 1)
 
 
 def _unsaved() -> Yard:
     return Yard(
-        id=ONLY_ROW, practice={}, own_species={}, calendar_secret="", **YardForm().model_dump()
+        id=ONLY_ROW,
+        version=1,
+        practice={},
+        own_species={},
+        calendar_secret="",
+        **YardForm().model_dump(),
     )

@@ -18,7 +18,7 @@ from mirvo.records.models import Tree, Yard
 from mirvo.studio.almanac.species import all_species
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.settings import SAVED_ELSEWHERE, yard_of
 
 ORIGINS = (
     "nursery container",
@@ -141,11 +141,7 @@ def edit_tree(studio: Studio, tree_id: int, form: TreeForm, version: int) -> Tre
         tree = load_tree(db, tree_id)
         # Two tabs: the second to save is shown both, and decides.
         if tree.version != version:
-            raise Conflict(
-                "version",
-                "This tree was saved in another tab meanwhile. Your entries are still here: "
-                "compare them with what is kept now, then save again.",
-            )
+            raise Conflict("version", SAVED_ELSEWHERE.format("This tree was"))
         if form.strength != tree.strength:
             # Said anew, with all that was found until today in mind.
             tree.strength_said_on = studio.today

@@ -109,6 +109,23 @@ class HeapTest(CompostCase):
         self.assertEqual(list(self.studio.photos.derived.rglob(f"{photo.digest}*")), [])
         self.assertTrue(self.studio.photos.read(kept.digest))
 
+    def test_a_clock_far_ahead_at_one_start_throws_nothing_away(self):
+        compost.lay_on_heap(self.studio, "tree", self.here.id)
+        self.assertEqual(compost.clear_heap(self.studio), 0)
+        self.later(4000)
+        self.assertEqual(compost.clear_heap(self.studio), 0)
+        # Put right again, and then gone on by itself.
+        self.later(1)
+        self.assertEqual(compost.clear_heap(self.studio), 0)
+        self.later(32)
+        self.assertEqual(compost.clear_heap(self.studio), 1)
+
+    def test_a_number_is_never_given_again(self):
+        compost.lay_on_heap(self.studio, "tree", self.here.id)
+        self.later(32)
+        self.assertEqual(compost.clear_heap(self.studio), 1)
+        self.assertGreater(self.tree(name="Quay privet").id, self.here.id)
+
     def test_a_tree_gone_for_good_leaves_nothing_behind(self):
         other = self.tree(name="Quay privet", species_key="privet")
         self.measured(date(2022, 3, 1))
@@ -117,7 +134,7 @@ class HeapTest(CompostCase):
         self.later(40)
         self.assertEqual(compost.clear_heap(self.studio), 1)
         left = {one.name: self.left(one) for one in Table.metadata.sorted_tables}
-        self.assertEqual({name for name, count in left.items() if count}, {"trees"})
+        self.assertEqual({name for name, count in left.items() if count}, {"trees", "yard"})
         self.assertEqual([row.tree.id for row in self.list_trees()], [other.id])
         self.assertEqual(self.left(Tree), 1)
 

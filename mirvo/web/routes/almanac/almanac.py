@@ -36,6 +36,12 @@ class NewSpecies(FormModel):
     like: str = ""
 
 
+class EditedYard(YardForm):
+    """The yard's settings with the version they were changed on."""
+
+    version: int | None = None
+
+
 def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
     """The almanac, with the forms of the yard and of a new species."""
     place, today = place_of(yard_of(reader.db)), reader.today
@@ -45,6 +51,8 @@ def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
     # What was filled in wins over what is kept, so that nothing typed is lost.
     kept = fields_from(yard_of(reader.db), tuple(YardForm.model_fields))
     kept["last_frost"] = day_of_year(kept["last_frost"])
+    # Sent again it is meant, so the next save is on top of the newer version.
+    version = {"version": str(yard_of(reader.db).version)}
     nights, source = nights_near(reader.db, today)
     context = {
         "parts": [
@@ -52,7 +60,8 @@ def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
             ("Others", [line for line in found if not line[0].trees]),
         ],
         "aside": laid_aside(reader.db),
-        "fields": {**kept, **filled.fields},
+        "fields": {**kept, **filled.fields, **version},
+        "kept": kept if "version" in filled.errors else {},
         "errors": filled.errors,
         "nights": nights,
         "nights_source": source,
@@ -79,8 +88,8 @@ def add_species(studio: StudioDep, form: Annotated[NewSpecies, Form()]) -> Respo
 
 @router.post("/almanac/yard")
 @shown_again_on(almanac_page)
-def keep_yard(studio: StudioDep, form: Annotated[YardForm, Form()]) -> Response:
-    save_yard(studio, form)
+def keep_yard(studio: StudioDep, form: Annotated[EditedYard, Form()]) -> Response:
+    save_yard(studio, form, form.version)
     return RedirectResponse("/almanac", 303)
 
 

@@ -76,6 +76,12 @@ class FollowUpForm(FormModel):
     files: Files = []  # noqa: RUF012
 
 
+class Correction(EnteredSession):
+    """The form of a record to be put right, with the version it was filled in on."""
+
+    version: int | None = None
+
+
 Entered = Annotated[EnteredSession, Form(media_type="multipart/form-data")]
 
 
@@ -146,8 +152,12 @@ def correction(reader: Reader, session_id: int) -> HTMLResponse:
 
 @router.post("/sessions/{session_id}/edit")
 @shown_again_on(correction_page)
-def correct(studio: StudioDep, session_id: int, form: Entered) -> Response:
-    correct_session(studio, session_id, form)
+def correct(
+    studio: StudioDep,
+    session_id: int,
+    form: Annotated[Correction, Form(media_type="multipart/form-data")],
+) -> Response:
+    correct_session(studio, session_id, form, form.version)
     return _to_record(session_id, [])
 
 
@@ -240,6 +250,7 @@ def _form_page(
         "species": species_of(yard_of(reader.db), tree.species_key),
         "fields": filled.fields,
         "errors": filled.errors,
+        "kept": _fields_of(reader, session) if session and "version" in filled.errors else {},
         "kinds": KINDS,
         "containers": list(rules().containers),
         "base": base,

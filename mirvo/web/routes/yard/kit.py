@@ -27,6 +27,7 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.preferences import LOOKS, UNITS, Preferences, keep_preferences
 from mirvo.web.reader import PageReader, Reader, StudioDep
+from mirvo.web.routes.yard.sharing import address_of
 from mirvo.web.templating import asset
 
 router = APIRouter()
@@ -52,7 +53,7 @@ def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
     context = {
         "fields": filled.fields or fields_from(yard_of(reader.db), ("card_line_mm",)),
         "errors": filled.errors,
-        "base": str(reader.request.base_url),
+        "base": f"{address_of(reader.request)}/",
         "entries": entries_of(reader.db, reader.today)[:SHOWN],
         "heap": heap(reader.db),
         "people": people_and_devices(reader.db),

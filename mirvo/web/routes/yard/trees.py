@@ -15,6 +15,7 @@ from mirvo.studio.records.answers import DeathForm, say_died
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
 from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.sharing import guests_of, link_of
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.studio.yard.tree_list import BASES_BY, ORDERS, page_of_trees
 from mirvo.web.drawings.ribbon import season_ribbon
@@ -23,6 +24,7 @@ from mirvo.web.drawings.tiles import draw_tiles
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep, came_from
+from mirvo.web.routes.yard.sharing import address_of
 
 router = APIRouter()
 ENTERED = (*use.TreeForm.model_fields, "version")
@@ -78,6 +80,9 @@ def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> HTM
         "containers": list(rules().containers),
         "use": use,
         "kept": kept,
+        "guests": [] if tree is None else guests_of(reader.db, tree.id),
+        "link": None if tree is None else link_of(reader.db, tree.id),
+        "address": address_of(reader.request),
     }
     return reader.page("yard/tree_form.html", context, filled.status)
 

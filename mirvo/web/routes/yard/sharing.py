@@ -1,0 +1,101 @@
+"""Trees shown to others: what guests see, and the page behind a tree's link."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+
+from mirvo.core.errors import NotFound
+from mirvo.core.forms import OpenForm, read_whole
+from mirvo.records.models import Photo, Tree
+from mirvo.studio.almanac.species import species_of
+from mirvo.studio.photos.photo_queries import KINDS, load_photo, photos_of
+from mirvo.studio.tree_queries import sessions_of
+from mirvo.studio.yard import sharing as use
+from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.sheet import sheet_of
+from mirvo.web.drawings.sheet import PHONE, draw_sheet
+from mirvo.web.drawings.years import years_chart
+from mirvo.web.reader import ASK_AGAIN, Reader, StudioDep
+
+router = APIRouter()
+SHOWN_PHOTOS = 24
+
+
+@router.get("/guest")
+def show_guest(reader: Reader) -> HTMLResponse:
+    """The trees a guest was shown; for others it is as if there were none."""
+    person = reader.request.state.signed_in
+    trees = use.trees_seen_by(reader.db, person.person_id or 0)
+    newest = {tree.id: next(iter(photos_of(reader.db, tree.id)), None) for tree in trees}
+    return reader.page("yard/guest.html", {"trees": trees, "newest": newest})
+
+
+@router.post("/sharing/trees/{tree_id}")
+def let_see(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()]) -> Response:
+    """The guests that are ticked see the tree."""
+    named = (name.removeprefix("guest-") for name in form.by_name if name.startswith("guest-"))
+    use.let_guests_see(studio, tree_id, (n for n in map(read_whole, named) if n is not None))
+    return _back(tree_id)
+
+
+@router.post("/sharing/trees/{tree_id}/link")
+def make_link(studio: StudioDep, tree_id: int) -> Response:
+    use.share_tree(studio, tree_id)
+    return _back(tree_id)
+
+
+@router.post("/sharing/trees/{tree_id}/withdraw")
+def withdraw(studio: StudioDep, tree_id: int) -> Response:
+    use.withdraw_link(studio, tree_id)
+    return _back(tree_id)
+
+
+@router.get("/shared/{secret}")
+def show_shared(reader: Reader, secret: str) -> HTMLResponse:
+    """A tree to look at, for anybody who has its link."""
+    tree = use.tree_behind(reader.db, secret)
+    sheet = sheet_of(reader.db, tree.id, reader.today)
+    context = {
+        "tree": tree,
+        "secret": secret,
+        "sheet": sheet,
+        "species": species_of(yard_of(reader.db), tree.species_key),
+        "sessions": sessions_of(reader.db, tree.id),
+        "photos": photos_of(reader.db, tree.id)[:SHOWN_PHOTOS],
+        "kinds": KINDS,
+        # The picture in the plan has an address of its own, which a link does not open.
+        "plan_and_section": draw_sheet(sheet),
+        "on_phone": draw_sheet(sheet, sizes=PHONE),
+        "years": years_chart(sheet),
+    }
+    answer = reader.page("yard/shared.html", context)
+    answer.headers["X-Robots-Tag"] = "noindex"
+    return answer
+
+
+@router.get("/shared/{secret}/{photo_id}/{size}.jpg")
+def shared_picture(reader: Reader, secret: str, photo_id: int, size: str) -> FileResponse:
+    photo = _of(use.tree_behind(reader.db, secret), load_photo(reader.db, photo_id))
+    path = reader.studio.photos.derivative(photo.digest, size)
+    # Withdrawn it must not be seen again, so nobody keeps it.
+    return FileResponse(path, media_type="image/jpeg", headers=ASK_AGAIN)
+
+
+def address_of(request: Request) -> str:
+    """Where other devices find this server; where it is asked from, as long as it is not known."""
+    known: str = getattr(request.app.state, "address", "")
+    return known or str(request.base_url).rstrip("/")
+
+
+def _of(tree: Tree, photo: Photo) -> Photo:
+    """A photo of a tree. Raises NotFound for one of another tree."""
+    if photo.tree_id != tree.id:
+        raise NotFound("photo", "there is no such photo")
+    return photo
+
+
+def _back(tree_id: int) -> RedirectResponse:
+    return RedirectResponse(f"/trees/{tree_id}/edit#sharing", 303)
