@@ -358,12 +358,16 @@ def _serve(data: Path | None, port: int | None) -> None:
 
     from mirvo.records.lock import held
     from mirvo.studio.context import Studio
+    from mirvo.studio.yard.restoring import put_waiting_in_place
     from mirvo.studio.yard.second_copy import CopyKeeper
     from mirvo.web.app import create_app
     from mirvo.web.settings import Settings
 
     settings = Settings()
     folder, at = data or settings.data, port or settings.port
+    restored = put_waiting_in_place(folder, datetime.now(UTC))
+    if restored is not None:
+        print(f"The backup of {restored.made_at} was put back; what was there lies beside it.")
     with held(folder):
         studio = Studio(folder, clock=lambda: datetime.now(UTC))
         _tidy(studio)

@@ -82,16 +82,27 @@ def restore(bundle: Path, folder: Path, now: datetime, aside: bool = False) -> B
         fresh = folder.with_name(f"{folder.name}.restored")
         shutil.rmtree(fresh, ignore_errors=True)
         found = unpack_bundle(bundle, fresh)
-        former = folder.with_name(f"{folder.name}.before-{now:%Y-%m-%d-%H%M%S}")
-        try:
-            folder.rename(former)
-            fresh.rename(folder)
-        except OSError as error:
-            # Put back as it was, whichever of the two did not go through.
-            if former.exists() and not folder.exists():
-                former.rename(folder)
-            raise BadInput(str(folder), f"cannot be moved aside: {error.strerror}") from None
+        swap(folder, fresh, now)
     return found
+
+
+def swap(folder: Path, fresh: Path, now: datetime) -> Path:
+    """Put another folder in place of a data folder; where that one is kept.
+
+    Raises
+    ------
+    BadInput : one of the two cannot be moved; both are where they were.
+    """
+    former = folder.with_name(f"{folder.name}.before-{now:%Y-%m-%d-%H%M%S}")
+    try:
+        folder.rename(former)
+        fresh.rename(folder)
+    except OSError as error:
+        # Put back as it was, whichever of the two did not go through.
+        if former.exists() and not folder.exists():
+            former.rename(folder)
+        raise BadInput(str(folder), f"cannot be moved aside: {error.strerror}") from None
+    return former
 
 
 def days_since_backup(db: DbSession, now: datetime) -> int | None:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import Annotated
 
-from fastapi import APIRouter, Form
+from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import (
     HTMLResponse,
     JSONResponse,
@@ -13,6 +13,7 @@ from fastapi.responses import (
 )
 from pydantic import Field
 
+from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
 from mirvo.core.lengths import LENGTH, MM
 from mirvo.formats.calendar import calendar_file
@@ -23,6 +24,7 @@ from mirvo.studio.yard.backups import backup_is_due, backup_pieces, mark_backed_
 from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.studio.yard.compost import heap
 from mirvo.studio.yard.people import people_and_devices
+from mirvo.studio.yard.restoring import drop_waiting, stage_backup, waiting_backup
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.preferences import LOOKS, UNITS, Preferences, keep_preferences
@@ -57,6 +59,7 @@ def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
         "entries": entries_of(reader.db, reader.today)[:SHOWN],
         "heap": heap(reader.db),
         "people": people_and_devices(reader.db),
+        "waiting": waiting_backup(reader.studio.folder),
         # Only a server that was told where keeps one.
         "copies": getattr(reader.request.app.state, "copies", None),
         "backup_due": backup_is_due(reader.db, reader.studio.now),
@@ -140,6 +143,30 @@ def _whole(studio: Studio) -> Iterator[bytes]:
     # Only after the last piece: a broken download is no backup.
     yield from backup_pieces(studio)
     mark_backed_up(studio)
+
+
+class RestoreForm(FormModel):
+    """A backup to be put back."""
+
+    backup: UploadFile | None = None
+
+
+@router.post("/kit/restore")
+@shown_again_on(kit_page)
+def put_back(
+    studio: StudioDep, form: Annotated[RestoreForm, Form(media_type="multipart/form-data")]
+) -> Response:
+    """A backup is checked, and waits for the next start."""
+    if form.backup is None or not form.backup.filename:
+        raise BadInput("backup", "Choose the file of a backup first.")
+    stage_backup(studio, form.backup.file)
+    return RedirectResponse("/kit#backup", 303)
+
+
+@router.post("/kit/restore/drop")
+def leave_it(studio: StudioDep) -> Response:
+    drop_waiting(studio.folder)
+    return RedirectResponse("/kit#backup", 303)
 
 
 @router.get("/kit/calendar.ics")
