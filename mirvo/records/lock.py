@@ -8,7 +8,7 @@ from pathlib import Path
 
 from filelock import FileLock, Timeout
 
-from mirvo.core.errors import Conflict
+from mirvo.core.errors import BadInput, Conflict
 
 NAME = "in-use.lock"
 
@@ -19,13 +19,16 @@ def held(folder: Path) -> Iterator[None]:
 
     Raises
     ------
-    Conflict : another Mirvo holds it.
+    Conflict : another Mirvo holds it. BadInput : nothing can be written there.
     """
-    folder.mkdir(parents=True, exist_ok=True)
     lock = FileLock(folder / NAME)
     try:
+        folder.mkdir(parents=True, exist_ok=True)
         lock.acquire(timeout=0)
-    except Timeout:
+    except OSError as error:
+        # A timeout is one of these too.
+        if not isinstance(error, Timeout):
+            raise BadInput(str(folder), f"cannot be written to: {error.strerror}") from None
         raise Conflict(str(folder), "another Mirvo is at work on it; stop that one first") from None
     try:
         yield

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Collection
+from errno import EACCES, ENOSPC, EPERM, EROFS
 from pathlib import Path
 from urllib.parse import urlsplit
 
 from fastapi import Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
+from sqlalchemy.exc import OperationalError
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.staticfiles import StaticFiles
@@ -75,6 +77,10 @@ BROKEN = (
     "Something went wrong in Mirvo. What was saved before is safe; what you sent just now may not "
     "be kept. Go back, and look whether it is there."
 )
+NOT_KEPT = "What was saved before is safe; nothing of what you sent just now was kept."
+FULL = f"The disk is full. {NOT_KEPT} Make room on it, then send it again."
+READ_ONLY = f"The data folder cannot be written to. {NOT_KEPT} See who may write there."
+BUSY = f"The records are busy with something long. {NOT_KEPT} Send it again in a moment."
 NO_PAGE = "There is no such page."
 # A session's photos from a good camera, and then some.
 MAX_BODY = 400 * 1024 * 1024
@@ -189,6 +195,8 @@ def configure_errors(app: FastAPI) -> None:
     app.add_exception_handler(HTTPException, _not_there)
     app.add_exception_handler(OverflowError, _beyond_all_numbers)
     app.add_exception_handler(RecursionError, _too_deep)
+    app.add_exception_handler(OperationalError, _not_written)
+    app.add_exception_handler(OSError, _not_written)
     app.add_exception_handler(Exception, _broken)
 
 
@@ -218,6 +226,20 @@ async def _refused(request: Request, error: Exception) -> Response:
         args = status_of(error), error.message, error.field
         return await run_in_threadpool(_answer, request, *args)
     return await run_in_threadpool(_answer, request, status_of(error), str(error), "")
+
+
+def _not_written(request: Request, error: Exception) -> Response:
+    """A disk that is full or may not be written, and records that are busy, are said as such."""
+    said = str(error)
+    number = error.errno if isinstance(error, OSError) else None
+    if number == ENOSPC or "disk is full" in said:
+        return _answer(request, 507, FULL, "")
+    if number in (EROFS, EACCES, EPERM) or "readonly database" in said:
+        return _answer(request, 507, READ_ONLY, "")
+    if "is locked" in said:
+        return _answer(request, 503, BUSY, "")
+    # None of these: to be logged, as what nobody foresaw.
+    raise error
 
 
 def _is_form(request: Request) -> bool:
