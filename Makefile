@@ -54,6 +54,8 @@ bench: $(DEV_STAMP) ## how true and how fast it is, as figures and ratios
 	$(BIN)/python -m tools.accuracy
 	$(BIN)/python -m tools.bench
 	$(BIN)/python -m tools.bench_large
+	MIRVO_FUZZ=30000 $(BIN)/python -m tests tests.web.test_fuzz
+	$(BIN)/python -m tools.endurance kills
 
 screenshots: $(DEV_STAMP) chromium ## docs/screenshots from the demo yard
 	$(BIN)/python -m tools.screenshots

@@ -6,7 +6,7 @@
     python -m tools.endurance elsewhere            asked from another network namespace
 
 The last three need a Linux system and the right to mount, or to make namespaces; see
-docs/benchmarks.md for how they are set up.
+docs/endurance.md for how they are set up.
 """
 
 from __future__ import annotations
@@ -213,7 +213,7 @@ def read_only(place: Path) -> None:
 def elsewhere() -> None:
     """Asked from another network namespace: by default nobody answers; let in, they sign in.
 
-    The namespaces and their addresses are set up by whoever starts this; see docs/benchmarks.md.
+    The namespaces and their addresses are set up by whoever starts this; see docs/endurance.md.
     """
     here, there = "10.77.0.1", ("ip", "netns", "exec", "mirvo-guest")
     folder = Path(tempfile.mkdtemp())

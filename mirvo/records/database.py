@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
@@ -24,6 +25,8 @@ READ_ONCE = "read once"
 P = ParamSpec("P")
 T = TypeVar("T")
 Row = TypeVar("Row", bound=Table)
+
+log = logging.getLogger(__name__)
 
 
 class DbSession(Session):
@@ -146,6 +149,17 @@ def _migrate(engine: Engine, folder: Path) -> None:
         # Should a migration go wrong in a way no test saw, the old records are still there.
         copy_database(folder / FILE_NAME, folder / f"before-{newest}.sqlite3")
     upgrade(engine, "head")
+    _give_room_back(folder / FILE_NAME)
+
+
+def _give_room_back(path: Path) -> None:
+    """A table made anew leaves as much empty room in the file as it needed before."""
+    with closing(sqlite3.connect(path)) as connection:
+        try:
+            connection.execute("VACUUM")
+        except sqlite3.OperationalError as error:
+            # It wants the room of a whole copy for a moment; without it the file stays large.
+            log.warning("the database was not made smaller: %s", error)
 
 
 def upgrade(engine: Engine, revision: str) -> None:

@@ -25,11 +25,10 @@ def held(folder: Path) -> Iterator[None]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         lock.acquire(timeout=0)
-    except OSError as error:
-        # A timeout is one of these too.
-        if not isinstance(error, Timeout):
-            raise BadInput(str(folder), f"cannot be written to: {error.strerror}") from None
+    except Timeout:
         raise Conflict(str(folder), "another Mirvo is at work on it; stop that one first") from None
+    except OSError as error:
+        raise BadInput(str(folder), f"cannot be written to: {error.strerror}") from None
     try:
         yield
     finally:

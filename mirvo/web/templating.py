@@ -16,6 +16,7 @@ from mirvo.core.rootwork.kinds import kind_name
 from mirvo.core.season import BUD_STAGES, Window, frost_day
 from mirvo.records.models import Photo
 from mirvo.web import wording
+from mirvo.web.drawings.svg import svg
 from mirvo.web.places import PLACES, TREE_PARTS
 
 HERE = Path(__file__).parent
@@ -41,6 +42,7 @@ def environment() -> Environment:
     made.filters["signed"] = signed
     made.filters["address"] = address
     made.filters["picture"] = picture
+    made.filters["svg"] = svg
     made.globals["asset"] = asset
     made.globals["icon"] = icon
     made.globals["words"] = wording

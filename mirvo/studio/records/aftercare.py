@@ -7,7 +7,7 @@ from datetime import date, timedelta
 
 import numpy as np
 from sqlalchemy import or_, select
-from sqlalchemy.orm import aliased
+from sqlalchemy.orm import aliased, load_only
 
 from mirvo.core.almanac import rules
 from mirvo.core.care import aftercare
@@ -101,6 +101,8 @@ def open_care(db: DbSession, today: date, until: date | None = None) -> list[Due
     )
     query = (
         select(CareTask, Tree, RootSession.done_on)
+        # Only what a list says of a tree: a yard has thousands of tasks.
+        .options(load_only(Tree.id, Tree.name))
         .join(Tree, Tree.id == CareTask.tree_id)
         .join(RootSession, RootSession.id == CareTask.session_id)
         .where(

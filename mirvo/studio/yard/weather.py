@@ -11,6 +11,7 @@ from datetime import date, timedelta
 from functools import lru_cache
 
 from sqlalchemy import select
+from sqlalchemy.orm import load_only
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.errors import BadInput
@@ -161,8 +162,10 @@ def frost_watch(db: DbSession, today: date) -> list[ColdNights]:
         .scalar_subquery()
     )
     # Under glass no frost comes near, whatever the forecast.
-    query = select(Tree, worked).where(
-        Tree.under_glass.is_(False), Tree.died_on.is_(None), Tree.kept()
+    query = (
+        select(Tree, worked)
+        .options(load_only(Tree.id, Tree.name, Tree.species_key))
+        .where(Tree.under_glass.is_(False), Tree.died_on.is_(None), Tree.kept())
     )
     found = []
     for tree, done_on in db.execute(query):

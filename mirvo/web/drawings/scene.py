@@ -1,4 +1,4 @@
-"""A drawing as a list of plain shapes; `drawings/drawing.svg` puts them on paper."""
+"""A drawing as a list of plain shapes; `svg` and `drawings/drawing.svg` put them on paper."""
 
 from __future__ import annotations
 

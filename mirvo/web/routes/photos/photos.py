@@ -39,10 +39,13 @@ class IntakeForm(FormModel):
     files: Files = []  # noqa: RUF012  pydantic copies it
 
 
-def sent(files: Files) -> list[tuple[str, bytes]]:
-    """Name and content of the files of a form's field."""
-    # A field left empty sends one file without a name.
-    return [(file.filename, file.file.read()) for file in files if file.filename]
+def sent(files: Files) -> Iterator[tuple[str, bytes]]:
+    """Name and content of the files of a form's field, read one after the other: a whole day's
+    photos would not fit into memory at once."""
+    for file in files:
+        # A field left empty sends one file without a name.
+        if file.filename:
+            yield file.filename, file.file.read()
 
 
 def photos_page(
@@ -91,10 +94,10 @@ def put_in(
     tree_id: int,
     form: Annotated[IntakeForm, Form(media_type="multipart/form-data")],
 ) -> HTMLResponse:
-    files = sent(form.files)
     # An empty form is a slip; it must not look as if something had been put in.
-    if not files:
+    if not any(file.filename for file in form.files):
         raise BadInput("files", "Choose photos first.")
+    files = sent(form.files)
     results = take_in(reader.studio, tree_id, files, form.kind, taken_on=form.taken_on)
     if reader.wants_part:
         return reader.page("photos/_intake.html", {"results": results})
