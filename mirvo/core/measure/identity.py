@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -92,17 +93,19 @@ def match_roots(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> Matc
     """
     if not before or not after:
         return Match(0.0, [], [r.label for r in before], [r.label for r in after])
+    # However they are turned, they are as unlike.
+    unlike = _unlike(before, after)
     # All turns are tried: the cost has many dips, one for each root that meets its neighbour.
     turns = np.arange(-MAX_TURN_DEG, MAX_TURN_DEG + 1e-9, TURN_STEP_DEG)
-    costs = [_assign(before, after, float(turn))[0] for turn in turns]
+    costs = [_assign(before, after, float(turn), unlike)[0] for turn in turns]
     turn = float(turns[int(np.argmin(costs))])
     # The best of the steps, then settled on the roots it pairs.
     for _ in range(SETTLE):
-        _, pairs = _assign(before, after, turn)
+        _, pairs = _assign(before, after, turn, unlike)
         if not pairs:
             return Match(0.0, [], [r.label for r in before], [r.label for r in after])
         turn = _turn_of(before, after, pairs)
-    _, pairs = _assign(before, after, turn)
+    _, pairs = _assign(before, after, turn, unlike)
     old, new = {i for i, _ in pairs}, {j for _, j in pairs}
     return Match(
         turn_deg=turn,
@@ -118,6 +121,12 @@ def misfit(before: Sequence[RootTrace], after: Sequence[RootTrace]) -> float | N
     Up to 1 they may well be of one tree (99 of 100 made-up trees seen again are); beyond, they
     are of two (nine of ten pairs of trees lie there). None where there are too few to judge.
     """
+    return _misfit(tuple(before), tuple(after))
+
+
+# Every page of a tree asks it of all its measurements, which hardly ever change.
+@lru_cache(maxsize=8192)
+def _misfit(before: tuple[RootTrace, ...], after: tuple[RootTrace, ...]) -> float | None:
     match = match_roots(before, after)
     fewer = min(len(before), len(after))
     if fewer < FEWEST_JUDGED:
@@ -147,13 +156,16 @@ def traces_of(record: TopRecord) -> list[RootTrace]:
 
 
 def _assign(
-    before: Sequence[RootTrace], after: Sequence[RootTrace], turn: float
+    before: Sequence[RootTrace], after: Sequence[RootTrace], turn: float, unlike: Array
 ) -> tuple[float, list[tuple[int, int]]]:
-    """Cost and pairs of indices at one rotation; leaving a root alone costs 1 each."""
+    """Cost and pairs of indices at one rotation; leaving a root alone costs 1 each.
+
+    unlike : (n, m), what a pair costs wherever its roots lie.
+    """
     from scipy.optimize import linear_sum_assignment
 
     away = _away(before, after, turn)
-    cost = (away / GATE_DEG) ** 2 + _unlike(before, after)
+    cost = (away / GATE_DEG) ** 2 + unlike
     cost[away > GATE_DEG] = 10 * UNMATCHED
     n, m = cost.shape
     # Room for every root to stay without a partner.
