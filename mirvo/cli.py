@@ -352,8 +352,6 @@ def demo(
 
 
 def _serve(data: Path | None, port: int | None) -> None:
-    import gc
-
     import uvicorn
 
     from mirvo.records.lock import held
@@ -361,6 +359,7 @@ def _serve(data: Path | None, port: int | None) -> None:
     from mirvo.studio.yard.restoring import put_waiting_in_place
     from mirvo.studio.yard.second_copy import CopyKeeper
     from mirvo.web.app import create_app
+    from mirvo.web.garbage import collect_beside
     from mirvo.web.settings import Settings
 
     settings = Settings()
@@ -375,8 +374,7 @@ def _serve(data: Path | None, port: int | None) -> None:
         if settings.copy_to:
             application.state.copies = CopyKeeper(studio, Path(settings.copy_to))
             application.state.copies.start()
-        gc.freeze()
-        gc.set_threshold(20_000, 20, 20)
+        collect_beside()
         try:
             host = _host(studio, settings.host)
             print(f"Mirvo is at http://{THIS_COMPUTER}:{at}", flush=True)

@@ -4,6 +4,7 @@
 """
 
 import doctest
+import gc
 import io
 import os
 import sys
@@ -23,6 +24,7 @@ from pkgutil import walk_packages
 import coverage
 
 import mirvo
+from mirvo.web.garbage import collect_beside
 
 ROOT = Path(__file__).parent.parent
 DOCTESTS = "doctests of "
@@ -112,6 +114,9 @@ def _run(groups: list[str], data: str) -> list[Outcome]:
 def run_group(name: str, data: str) -> Outcome:
     """Run one group in this process."""
     began = time.monotonic()
+    # As in the server, so that no test meets what the server does not.
+    if gc.isenabled():
+        collect_beside()
     suite = unittest.TestSuite()
     # Lines that run once, on import, are counted with the first group that needs them.
     with _watched_for_coverage(data):

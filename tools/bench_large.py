@@ -22,6 +22,7 @@ from mirvo.demo.load import load_demo
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.tree_list import list_trees
 from mirvo.web.app import create_app
+from mirvo.web.garbage import collect_beside
 from tools.large_yard import make
 
 PAGE = Path("docs/benchmarks.md")
@@ -68,6 +69,7 @@ def costs(folder: Path) -> tuple[dict[str, float], float, float]:
 
 
 def main() -> None:
+    collect_beside()
     work = Path(tempfile.mkdtemp())
     load_demo(work / "demo")
     make(work / "demo", work / "large", TIMES, PHOTOS)

@@ -57,15 +57,29 @@ def known_places() -> list[Known]:
     return [Known(name, address) for name, address in (*PLACES, *CORNERS)]
 
 
-def known_tree(number: int, name: str, species: str) -> list[Known]:
-    """A tree, then its parts."""
-    # The first part is the tree's own page and bears its plain name.
-    (_, sheet), *others = TREE_PARTS
-    parts = [Known(f"{name} · {part}", at.format(number), species) for part, at in others]
-    return [Known(name, sheet.format(number), species), *parts]
+@dataclass(frozen=True)
+class KnownTree:
+    """A tree by its number, name and species."""
+
+    number: int
+    name: str
+    species: str
+
+    @property
+    def itself(self) -> Known:
+        """The tree's own page; it bears the plain name."""
+        return Known(self.name, TREE_PARTS[0][1].format(self.number), self.species)
+
+    @property
+    def parts(self) -> list[Known]:
+        """The tree's other pages."""
+        return [
+            Known(f"{self.name} · {part}", at.format(self.number), self.species)
+            for part, at in TREE_PARTS[1:]
+        ]
 
 
-def find(words: str, places: Iterable[Known], trees: Iterable[list[Known]]) -> list[Known]:
+def find(words: str, places: Iterable[Known], trees: Iterable[KnownTree]) -> list[Known]:
     """What the letters may mean: trees first, then their parts, then places.
 
     Each word given must begin a word of the name. A tree's parts are listed when a word
@@ -75,22 +89,37 @@ def find(words: str, places: Iterable[Known], trees: Iterable[list[Known]]) -> l
     if not asked:
         return []
     listed = list(trees)
-    meant = [tree for tree in listed if _fits(asked, tree[0])]
+    meant = [tree for tree in listed if _begin(asked, f"{tree.name} {tree.species}")]
     # A tree that is meant among others is listed once, without all its parts.
-    known = {id(tree) for tree in meant} if len(meant) > 1 else set()
+    known = {tree.number for tree in meant} if len(meant) > 1 else set()
+    # No word means a part: then only a tree that is meant can have any.
+    looked_through = listed if any(map(_means_a_part, asked)) else meant
     parts = [
-        part for tree in listed if id(tree) not in known for part in tree[1:] if _fits(asked, part)
+        part
+        for tree in looked_through
+        if tree.number not in known
+        for part in tree.parts
+        if _fits(asked, part)
     ]
     found = [
-        *(tree[0] for tree in meant),
+        *(tree.itself for tree in meant),
         *parts,
         *(place for place in places if _fits(asked, place)),
     ]
     return found[:MAX_FOUND]
 
 
+def _means_a_part(term: str) -> bool:
+    return any(word.startswith(term) for part, _ in TREE_PARTS for word in _plain(part))
+
+
 def _fits(asked: tuple[str, ...], known: Known) -> bool:
-    words = _plain(f"{known.name} {known.other_words}")
+    return _begin(asked, f"{known.name} {known.other_words}")
+
+
+def _begin(asked: tuple[str, ...], text: str) -> bool:
+    """Whether each term begins a word of a text."""
+    words = _plain(text)
     return all(any(word.startswith(term) for word in words) for term in asked)
 
 

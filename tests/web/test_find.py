@@ -7,14 +7,14 @@ import zipfile
 from fastapi.testclient import TestClient
 
 from mirvo.web.app import create_app
-from mirvo.web.places import MAX_FOUND, find, known_places, known_tree
+from mirvo.web.places import MAX_FOUND, KnownTree, find, known_places
 from tests.studio_case import StudioCase
 from tests.web.test_pages import tags, words
 
 TREES = [
-    known_tree(1, "Quarry hawthorn", "Common hawthorn"),
-    known_tree(2, "Harbour zelkova", "Zelkova Zelkova serrata"),
-    known_tree(3, "Häher larch", "Japanese larch"),
+    KnownTree(1, "Quarry hawthorn", "Common hawthorn"),
+    KnownTree(2, "Harbour zelkova", "Zelkova Zelkova serrata"),
+    KnownTree(3, "Häher larch", "Japanese larch"),
 ]
 
 
@@ -33,11 +33,11 @@ class FindTest(unittest.TestCase):
     def test_a_part_of_a_tree(self):
         self.assertEqual(names("qua pa"), ["Quarry hawthorn · Path"])
         self.assertEqual(names("haw com")[0], "Quarry hawthorn")
-        self.assertEqual(names("years"), [f"{tree[0].name} · Years" for tree in TREES])
+        self.assertEqual(names("years"), [f"{tree.name} · Years" for tree in TREES])
 
     def test_one_tree_meant_lists_its_parts_several_do_not(self):
         self.assertEqual(len(names("quarry")), 8)
-        self.assertEqual(names("ha"), [tree[0].name for tree in TREES])
+        self.assertEqual(names("ha"), [tree.name for tree in TREES])
 
     def test_places(self):
         self.assertEqual(names("kit"), ["Kit"])
@@ -46,7 +46,7 @@ class FindTest(unittest.TestCase):
     def test_nothing_and_far_too_much(self):
         for letters in ("", "  ", "?!", "xyz", "rry"):
             self.assertEqual(names(letters), [])
-        many = [known_tree(n, f"Larch {n}", "Larch") for n in range(99)]
+        many = [KnownTree(n, f"Larch {n}", "Larch") for n in range(99)]
         self.assertEqual(len(find("larch", [], many)), MAX_FOUND)
 
 

@@ -4,7 +4,7 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.studio.yard.tree_list import tree_names
-from mirvo.web.places import find, known_places, known_tree
+from mirvo.web.places import KnownTree, find, known_places
 from mirvo.web.reader import Reader
 
 router = APIRouter()
@@ -13,7 +13,7 @@ router = APIRouter()
 @router.get("/find")
 def jump(reader: Reader, q: str = "") -> Response:
     """While letters are typed a list of what they may mean; sent off, the first of it."""
-    trees = [known_tree(*names) for names in tree_names(reader.db)]
+    trees = [KnownTree(*names) for names in tree_names(reader.db)]
     found = find(q, known_places(), trees)
     if reader.wants_part:
         return reader.page("yard/_found.html", {"found": found, "q": q})
