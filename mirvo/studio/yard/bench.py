@@ -6,6 +6,7 @@ from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork import only_delays
@@ -183,7 +184,7 @@ def bench(db: DbSession, today: date) -> Bench:
         lanes,
         [one for one in care if one.task.due <= soon or (one.task.since or year) <= today],
         running_sessions(db),
-        frost_watch(db, today),
+        frost_watch(db, today, ((row.tree, _worked_on(row)) for row in rows)),
         weeks,
         _answering(rows, today),
     )
@@ -196,6 +197,12 @@ def _step(row: TreeRow, yard: Yard) -> PlannedStep | None:
     if plan is None or row.verdict.kind not in REPOT:
         return None
     return step_of(plan, yard.school, row.window.year)
+
+
+def _worked_on(row: TreeRow) -> date | None:
+    """The day on which a tree's roots were worked last."""
+    worked = rules().care.worked_kinds
+    return next((one.done_on for one in row.stands.sessions if one.kind in worked), None)
 
 
 def _answering(rows: list[TreeRow], today: date) -> list[Answering]:

@@ -5,13 +5,12 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import lru_cache
 
 from sqlalchemy import select
-from sqlalchemy.orm import load_only
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.errors import BadInput
@@ -29,7 +28,7 @@ from mirvo.core.season.weather import (
 )
 from mirvo.core.season.window import SIMULATED
 from mirvo.records.database import DbSession, read_once
-from mirvo.records.models import NightMinimum, RootSession, Tree, Yard
+from mirvo.records.models import NightMinimum, Tree, Yard
 from mirvo.standins.weather import SimulatedStation
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
@@ -142,33 +141,23 @@ def take_nights(studio: Studio, content: bytes) -> int:
     return len(found)
 
 
-def frost_watch(db: DbSession, today: date) -> list[ColdNights]:
-    """Trees that the ten days forecast would harm, those with the first cold night first."""
+def frost_watch(
+    db: DbSession, today: date, trees: Iterable[tuple[Tree, date | None]]
+) -> list[ColdNights]:
+    """Trees that the ten days forecast would harm, those with the first cold night first.
+
+    trees : living ones, each with the day its roots were worked last.
+    """
     yard = yard_of(db)
     station = station_of(yard)
     # Without a forecast nobody knows what comes; a frost-free place has none to fear.
     if station is None or yard.frost_free:
         return []
-    days = station.forecast(today)
-    worked = (
-        select(RootSession.done_on)
-        .where(
-            RootSession.tree_id == Tree.id,
-            RootSession.kind.in_(rules().care.worked_kinds),
-            RootSession.kept(),
-        )
-        .order_by(RootSession.done_on.desc())
-        .limit(1)
-        .scalar_subquery()
-    )
-    # Under glass no frost comes near, whatever the forecast.
-    query = (
-        select(Tree, worked)
-        .options(load_only(Tree.id, Tree.name, Tree.species_key))
-        .where(Tree.under_glass.is_(False), Tree.died_on.is_(None), Tree.kept())
-    )
-    found = []
-    for tree, done_on in db.execute(query):
+    days, found = station.forecast(today), []
+    for tree, done_on in trees:
+        # Under glass no frost comes near, whatever the forecast.
+        if tree.under_glass:
+            continue
         floor, why = floor_of(species_of(yard, tree.species_key), done_on, today)
         nights = nights_below(days, floor)
         if nights:

@@ -14,7 +14,7 @@ from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.studio.yard.settings import YardForm, save_yard
 from mirvo.studio.yard.trees import TreeForm, edit_tree
-from mirvo.studio.yard.weather import expected_bud_swell, frost_watch
+from mirvo.studio.yard.weather import expected_bud_swell
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -77,22 +77,22 @@ class SessionsTest(StudioCase):
         self.assertEqual(self.record(done_on=date(2025, 7, 20), bud_stage="").budget, 0)
 
     def test_cold_nights_concern_worked_and_tender_trees_but_not_those_under_glass(self):
-        self.assertEqual(self.read(frost_watch, self.studio.today), [])
+        self.assertEqual(self.read(bench, self.studio.today).frost, [])
         self.simulate_weather()
         self.studio.clock = lambda: TODAY.replace(month=2, day=10)
         tender = self.tree(name="Glass gardenia", species_key="gardenia")
-        names = {one.tree.name: one for one in self.read(frost_watch, self.studio.today)}
+        names = {one.tree.name: one for one in self.read(bench, self.studio.today).frost}
         self.assertIn("nights above 15", names["Glass gardenia"].why)
         values = {name: getattr(tender, name) for name in TreeForm.model_fields}
         housed = TreeForm.model_validate({**values, "under_glass": True})
         edit_tree(self.studio, tender.id, housed, tender.version)
         self.assertNotIn(
-            "Glass gardenia", [one.tree.name for one in self.read(frost_watch, self.studio.today)]
+            "Glass gardenia", [one.tree.name for one in self.read(bench, self.studio.today).frost]
         )
         self.record(done_on=date(2026, 2, 1), bud_stage="buds swelling", slice_mm=0)
         worked = [
             one
-            for one in self.read(frost_watch, self.studio.today)
+            for one in self.read(bench, self.studio.today).frost
             if one.tree.id == self.tree_row.id
         ]
         self.assertIn("worked on 1 February", worked[0].why)
