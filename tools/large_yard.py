@@ -20,8 +20,10 @@ from sqlalchemy import Integer as WholeNumber
 from mirvo.records import models
 
 TIMES, PHOTOS = 100, 8
+# Who is shown what is up to people.
+SHOWN = ("guest_trees", "shared_trees")
 # What is there once, however many trees there are.
-OF_THE_YARD = ("yard", "eye_checks", "night_minima", "people", "sign_ins")
+OF_THE_YARD = ("yard", "eye_checks", "night_minima", "people", "sign_ins", *SHOWN)
 DAYS_APART = 140
 DATES = ("taken_on", "measured_on", "created_at", "updated_at")
 
