@@ -21,8 +21,8 @@ MARK = "\ue000"
 SPACE = rf"(?:[\s{MARK}]|&nbsp;|&#160;|&thinsp;)*"
 NUMBER = r"(?<![\w.,-])[-−+]?\d+(?:\.\d+)?(?![\d.]*\w)"
 BETWEEN = rf"{SPACE}(?:±|to|and|or|by|of|x|×|–){SPACE}(?:±{SPACE})?"
-LENGTHS = re.compile(rf"{NUMBER}(?:{BETWEEN}{NUMBER})*(?={SPACE}mm\b(?!²|³))")
-UNIT = re.compile(r"\bmm\b(?!²|³)")
+LENGTHS = re.compile(rf"{NUMBER}(?:{BETWEEN}{NUMBER})*(?={SPACE}mm\b(?!²|³| equivalent))")
+UNIT = re.compile(r"\bmm\b(?!²|³| equivalent)")
 # "42.0 mm ±0.6": what follows the unit belongs to it, unless it has one of its own.
 AFTER = re.compile(rf"{SPACE}\(?±{SPACE}{NUMBER}(?!{SPACE}[%°])")
 ONE_NUMBER = re.compile(NUMBER)
@@ -133,8 +133,8 @@ def _fields(pieces: list[str]) -> None:
         name = _name(piece)
         if name != "input":
             continue
-        asked = NAME.search(piece)
-        if asked and (asked[1] in LENGTH_FIELDS or " data-length" in piece):
+        named = NAME.search(piece)
+        if " data-length" in piece or (named and named[1] in LENGTH_FIELDS):
             pieces[at] = _field(piece)
             if label >= 0:
                 pieces[label] = UNIT.sub("in", pieces[label])

@@ -33,9 +33,15 @@ class InInchesTest(unittest.TestCase):
             "<td>42</td><td>mm</td>",
             '<input data-cal="length_mm" value="100">',
             "<p>commented</p>",
+            "<p>focal length, 35 mm equivalent</p>",
         ):
             with self.subTest(page=page):
                 self.assertEqual(in_inches(page), page)
+
+    def test_fields_of_lengths_say_their_unit_to_the_page(self):
+        label = 'Length <span class="unit">{}</span><input data-cal="length_mm" data-length{}>'
+        said = in_inches(label.format("mm", ""))
+        self.assertEqual(said, label.format("in", ' data-unit="in"'))
 
     def test_columns_follow_their_heading(self):
         page = (

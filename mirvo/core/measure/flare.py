@@ -7,7 +7,7 @@ import numpy as np
 from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.records import BothSides
 from mirvo.core.measure.silhouette import Silhouette
-from mirvo.core.measure.uncertainty import Array, figure
+from mirvo.core.measure.uncertainty import Array, Draws, figure
 
 NARROWEST_FROM, NARROWEST_TO = 0.5, 2.0
 ANGLE_OVER = 0.25
@@ -15,6 +15,9 @@ ANGLE_STEPS = 6
 EXCESS = 1.03
 SURE_SHARE = 0.975
 TAPER_DROP_MM = 10.0
+# No section is round, and each shows another face: so the ratio of two widths strays; one
+# deviation, from bases of another geometry (docs/decisions/0033).
+SECTIONS_SD_SHARE = 0.013
 
 
 def narrowest(outline: Silhouette, soil_width: Array) -> Array | None:
@@ -30,6 +33,15 @@ def narrowest(outline: Silhouette, soil_width: Array) -> Array | None:
         return np.asarray(outline.widths_at(np.array([low]))[:, 0])
     least = np.asarray(outline.smooth_widths()[:, inside].min(axis=1))
     return _without_twice_the_bias(least)
+
+
+def flare_ratio(soil_width: Array, least: Array, draws: Draws) -> Figure:
+    """Width at the soil line over the narrowest above it, both (rows,) mm.
+
+    What scale and tilt do to both cancels; what each section's own shape does, seen from near by,
+    does not.
+    """
+    return figure(soil_width / least * draws.scalars(1.0, SECTIONS_SD_SHARE))
 
 
 def _without_twice_the_bias(least: Array) -> Array:

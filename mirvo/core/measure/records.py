@@ -24,7 +24,8 @@ RADIALITY_PARTS = ("coverage", "evenness", "balance", "heading")
 # comparable. 2: outlines are smooth curves, radiality is continuous, cards by all their edges.
 # 3: flanks stand above the plane; side views allow for depth and turn of the reference.
 # 4: a root tapers and its crest goes down toward its tip.
-FIGURES_VERSION = 6
+# 5, 6: flanks are not equally steep. 7: sections seen from the side are not round.
+FIGURES_VERSION = 7
 
 
 class CalibrationQuality(Record):

@@ -12,6 +12,7 @@ from mirvo.core.measure.elevation import Elevation, elevation
 from mirvo.core.measure.flare import (
     NARROWEST_TO,
     flare_angles,
+    flare_ratio,
     lean,
     narrowest,
     reverse_taper,
@@ -114,9 +115,11 @@ def measure_view(view: SideView) -> SideRecord:
     width = widths[0]
     tapered = reverse_taper(z, widths, float(soil_width[0]))
     places = _emergence_places(view)
+    trials = _trials(view, places)
+    ratio = None if least is None else flare_ratio(soil_width, least, view.frame.draws)
     measured = SideRecord(
         calibration=_quality(view),
-        flare_ratio=None if least is None else figure(soil_width / least),
+        flare_ratio=ratio,
         soil_line_width_mm=figure(soil_width),
         narrowest_width_mm=None if least is None else figure(least),
         flare_angle_deg=flare_angles(outline, soil_width),
@@ -126,7 +129,7 @@ def measure_view(view: SideView) -> SideRecord:
         undercut=undercut(z, width, float(soil_width[0])),
         emergences=tuple(_emergence(label, place) for label, place in places.items()),
         widths=tuple((float(h), round(float(w), 2)) for h, w in zip(z, width, strict=True)),
-        soil_line_trials=_trials(view, places),
+        soil_line_trials=trials,
     )
     if view.marks.ball is None:
         return measured
@@ -156,7 +159,7 @@ def _trials(view: SideView, places: dict[str, Array]) -> tuple[SoilLineTrial, ..
     heights = view.frame.points([trial.point for trial in view.marks.tried])[..., 1]
     above = {label: place[:, 1] for label, place in places.items()}
     return tuple(
-        try_soil_line(trial, view.outline, heights[:, i], above)
+        try_soil_line(trial, view.outline, heights[:, i], above, view.frame.draws)
         for i, trial in enumerate(view.marks.tried)
     )
 

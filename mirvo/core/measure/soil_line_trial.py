@@ -8,17 +8,21 @@ from __future__ import annotations
 import numpy as np
 
 from mirvo.core.almanac import rules
-from mirvo.core.measure.flare import flare_angles, narrowest, undercut
+from mirvo.core.measure.flare import flare_angles, flare_ratio, narrowest, undercut
 from mirvo.core.measure.records import SoilLineTrial
 from mirvo.core.measure.side_marks import Tried
 from mirvo.core.measure.silhouette import MAX_GAP_MM, STEP_MM, Silhouette
-from mirvo.core.measure.uncertainty import Array, figure
+from mirvo.core.measure.uncertainty import Array, Draws, figure
 
 SHOWN, AT_LINE, BURIED = "shown", "at_line", "buried"
 
 
 def try_soil_line(
-    tried: Tried, outline: Silhouette, line_mm: Array, emergences: dict[str, Array]
+    tried: Tried,
+    outline: Silhouette,
+    line_mm: Array,
+    emergences: dict[str, Array],
+    draws: Draws,
 ) -> SoilLineTrial:
     """Read a base with its soil at another height.
 
@@ -52,7 +56,7 @@ def try_soil_line(
     least = narrowest(there, width)
     return found.model_copy(
         update={
-            "flare_ratio": None if least is None else figure(width / least),
+            "flare_ratio": None if least is None else flare_ratio(width, least, draws),
             "width_mm": figure(width),
             "flare_angle_deg": flare_angles(there, width),
             "undercut": undercut(there.heights, there.widths()[0], float(width[0])),

@@ -7,14 +7,18 @@ const BY_HAND = "mirvo-widths-by-hand";
    hand that drew it, so the artist does. */
 const EDGE_OFF = { seen: 0, covered: 0.02, guessed: 0.05 };
 const OF_ONE_PHOTO = ["camera_height_mm", "focal_length_35mm"];
-const PER_UNIT = { "": 1, mm: 1, cm: 10, in: 25.4, inch: 25.4, inches: 25.4, '"': 25.4, "″": 25.4 };
+const PER_UNIT = { mm: 1, cm: 10, in: 25.4, inch: 25.4, inches: 25.4, '"': 25.4, "″": 25.4 };
 
-/** A typed number; a length may name its unit and comes in mm. */
+/** A typed number; a length comes in mm, whether it names its unit or is in that of its field. */
 const number = (input) => {
   const found = /^(-?[\d.,]+)\s*(mm|cm|in|inch|inches|["″])?$/i.exec(input.value.trim());
-  const value = found ? Number(found[1].replace(",", ".")) * PER_UNIT[(found[2] ?? "").toLowerCase()] : NaN;
+  const unit = found?.[2]?.toLowerCase() ?? input.dataset.unit ?? "mm";
+  const value = found ? Number(found[1].replace(",", ".")) * PER_UNIT[unit] : NaN;
   return Number.isFinite(value) ? value : null;
 };
+
+/** What a field shows of a kept value: a length in the unit of the field. */
+const shown = (input, value) => (typeof value === "number" && input.dataset.unit === "in" ? Number((value / PER_UNIT.in).toFixed(4)) : value ?? "");
 
 export class Fields {
   constructor(root, store) {
@@ -114,11 +118,11 @@ export class Fields {
     if (cal?.kind === this.picked) this.picked = null;
     if (cal && !this.picked) {
       for (const [name, input] of Object.entries(this.inputs)) {
-        if (document.activeElement !== input) input.value = cal[name] ?? "";
+        if (document.activeElement !== input) input.value = shown(input, cal[name]);
       }
     } else if (!cal && !this.inputs.length_mm.value) {
       const remembered = JSON.parse(localStorage.getItem("mirvo-calibration") ?? "{}");
-      for (const [name, input] of Object.entries(this.inputs)) input.value = remembered[name] ?? input.value;
+      for (const [name, input] of Object.entries(this.inputs)) if (name in remembered) input.value = shown(input, remembered[name]);
       if (!remembered.kind) this.inputs.kind.value = "rectangle";
     }
     if (inHand) this.inputs.kind.value = inHand;
@@ -126,8 +130,8 @@ export class Fields {
     for (const [name, box] of Object.entries(this.flags)) if (box) box.checked = Boolean(this.store.marks[name]);
     if (this.turned && document.activeElement !== this.turned) this.turned.value = this.store.marks.turntable_deg ?? 0;
     const ball = this.store.marks.ball;
-    if (ball && this.ballTrunk && document.activeElement !== this.ballTrunk) this.ballTrunk.value = ball.trunk_diameter_mm ?? "";
-    if (trunk && document.activeElement !== this.trunk) this.trunk.value = trunk.height_mm ?? 0;
+    if (ball && this.ballTrunk && document.activeElement !== this.ballTrunk) this.ballTrunk.value = shown(this.ballTrunk, ball.trunk_diameter_mm);
+    if (trunk && document.activeElement !== this.trunk) this.trunk.value = shown(this.trunk, trunk.height_mm ?? 0);
     if (trunk && this.edge && document.activeElement !== this.edge) this.#showEdge(trunk);
     this.#showKind();
   }
@@ -141,7 +145,7 @@ export class Fields {
     const kept = this.store.marks.calibration?.kind;
     this.picked = kept && kept !== this.kind && this.kind !== "card" ? this.kind : null;
     const lasting = Object.entries(this.inputs).filter(([name]) => !OF_ONE_PHOTO.includes(name));
-    const remembered = Object.fromEntries(lasting.map(([name, input]) => [name, input.value]));
+    const remembered = Object.fromEntries(lasting.map(([name, input]) => [name, input === this.inputs.kind ? input.value : number(input)]));
     localStorage.setItem("mirvo-calibration", JSON.stringify(remembered));
     const cal = this.store.marks.calibration;
     const same = cal && cal.kind === this.kind;
