@@ -1,18 +1,10 @@
 """The root desk by mouse, keyboard and touch, and when the server goes away."""
 
-from datetime import date
 from math import pi
 
 from shapely import Polygon
 
-from mirvo.studio.bench_session.entries import save_entries
-from mirvo.studio.bench_session.session import begin
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.measuring.eye_check import begin_check
-from mirvo.studio.measuring.turntable import shoot_turntable
-from mirvo.studio.measuring.vision_worker import outcome
-from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
 from tests.browser.stage import BrowserCase
 from tests.marks import ring
 
@@ -358,45 +350,3 @@ class DeskTest(BrowserCase):
         page.get_by_label("State of root A").select_option("dead")
         page.locator(".fault-line", has_text="dead").wait_for()
         self.assertEqual(self.on_server()["roots"][0]["condition"], "dead")
-
-
-class AccessTest(BrowserCase):
-    def test_no_page_breaks_the_accessibility_rules(self):
-        from pathlib import Path
-
-        self.studio_tree = self.tree()
-        photo, marks = self.photo(self.studio_tree)
-        save_marks(self.studio, photo.id, marks, 0)
-        begin_check(self.studio)
-        other, after = self.photo(self.studio_tree, seed=4)
-        save_marks(self.studio, other.id, after, 0)
-        side = outcome(shoot_turntable(self.studio, 1))
-        begin(self.studio, 1, "routine")
-        save_entries(
-            self.studio,
-            1,
-            [{"id": "tap-of-a-cut", "field": "root:A", "value": {"action": "shorten"}}],
-        )
-        record_session(
-            self.studio, 1, SessionForm(done_on=date(2026, 3, 28), bud_stage="buds swelling")
-        )
-        axe = (Path(__file__).parent / "vendor/axe.min.js").read_text("utf-8")
-        places = ("/", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/almanac",
-                  "/trees/1/sessions/new", "/trees/1/path", f"/photos/{photo.id}/desk",
-                  "/trees/1/years", "/eye-checks", "/eye-checks/1", "/kit",
-                  "/bench-sessions/1", "/sessions/1",
-                  "/sessions/1/edit", "/almanac/practice", "/almanac/species/zelkova",
-                  "/trees/1/time", "/trees/1/practice",
-                  f"/photos/{side}/desk")  # fmt: skip
-        for place in places:
-            with self.subTest(place=place):
-                self.page.goto(place)
-                self.page.evaluate(axe)
-                found = self.page.evaluate(
-                    "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})"
-                )
-                said = [
-                    (v["id"], [node["html"][:120] for node in v["nodes"]][:3])
-                    for v in found["violations"]
-                ]
-                self.assertEqual(said, [])

@@ -116,5 +116,6 @@ class WholeWayTest(BrowserCase):
         self.assertTrue(all(re.fullmatch(r"20[2-4]\d", year) for year in years), years)
         self.assertGreater(page.locator(".steps li").count(), 0)
         page.get_by_role("link", name="Plan and section").click()
-        self.assertGreater(page.locator("path.stratum-planned").count(), 0)
+        page.wait_for_url("**/trees/1")
+        page.locator("path.stratum-planned").first.wait_for(state="attached")
         self.assertIn("Old soil stays", page.locator(".note-next").inner_text())

@@ -1,0 +1,66 @@
+"""Every page against the rules of accessibility, by day and at dusk, wide and on a phone."""
+
+from datetime import date
+from pathlib import Path
+
+from mirvo.studio.bench_session.entries import save_entries
+from mirvo.studio.bench_session.session import begin
+from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.eye_check import begin_check
+from mirvo.studio.measuring.turntable import shoot_turntable
+from mirvo.studio.measuring.vision_worker import outcome
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.yard.sharing import link_of, share_tree
+from tests.browser.stage import BrowserCase
+
+PLACES = (
+    "/", "/?tour=1", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/trees/1/sessions",
+    "/trees/1/sessions/new", "/trees/1/time", "/trees/1/years", "/trees/1/path", "/trees/1/plans",
+    "/trees/1/edit", "/trees/1/practice", "/photos/1", "/photos/1/desk", "/photos/3/desk",
+    "/bench-sessions/1", "/sessions/1", "/sessions/1/edit", "/materials", "/almanac",
+    "/almanac/glossary", "/almanac/practice", "/almanac/species/zelkova", "/eye-checks",
+    "/eye-checks/1", "/kit", "/sign-in", "/guest", "/no-such",
+)  # fmt: skip
+RULES = "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})"
+AXE = Path(__file__).parent / "vendor/axe.min.js"
+
+
+class AccessTest(BrowserCase):
+    def prepare(self):
+        tree = self.tree()
+        for seed in (3, 4):
+            photo, marks = self.photo(tree, seed=seed)
+            save_marks(self.studio, photo.id, marks, 0)
+        outcome(shoot_turntable(self.studio, 1))
+        begin_check(self.studio)
+        begin(self.studio, 1, "routine")
+        cut = {"id": "tap-of-a-cut", "field": "root:A", "value": {"action": "shorten"}}
+        save_entries(self.studio, 1, [cut])
+        form = SessionForm(done_on=date(2026, 3, 28), bud_stage="buds swelling")
+        record_session(self.studio, 1, form)
+        share_tree(self.studio, 1)
+
+    def keeps_the_rules(self, scheme, width):
+        page, axe = self.page, AXE.read_text("utf-8")
+        page.emulate_media(color_scheme=scheme)
+        page.set_viewport_size({"width": width, "height": 844})
+        for place in (*PLACES, f"/shared/{self.read(link_of, 1).secret}"):
+            with self.subTest(place=place, scheme=scheme, width=width):
+                page.goto(place)
+                page.evaluate(axe)
+                found = page.evaluate(RULES)["violations"]
+                said = [(v["id"], [n["html"][:120] for n in v["nodes"]][:3]) for v in found]
+                self.assertEqual(said, [])
+
+    def test_by_day_on_a_wide_screen(self):
+        self.keeps_the_rules("light", 1280)
+
+    def test_by_day_on_a_phone(self):
+        self.keeps_the_rules("light", 390)
+
+    def test_at_dusk_on_a_wide_screen(self):
+        self.keeps_the_rules("dark", 1280)
+
+    def test_at_dusk_on_a_phone(self):
+        self.keeps_the_rules("dark", 390)
