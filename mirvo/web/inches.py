@@ -15,11 +15,14 @@ from mirvo.core.lengths import INCHES, MM_PER_INCH
 
 # What may stand within a figure and its unit: "<span>42.0</span> <span>mm</span>".
 WITHIN = frozenset({"a", "abbr", "b", "em", "i", "small", "span", "strong", "time", "tspan"})
+# Whose text a form sends.
+SENT_BACK = frozenset({"textarea", "option"})
 PIECES = re.compile(r"(<[^>]*>)")
 # Where a tag stood within a line of text.
 MARK = "\ue000"
 SPACE = rf"(?:[\s{MARK}]|&nbsp;|&#160;|&thinsp;)*"
-NUMBER = r"(?<![\w.,-])[-−+]?\d+(?:\.\d+)?(?![\d.]*\w)"
+# No length has more digits; what has is no figure of this page.
+NUMBER = r"(?<![\w.,-])[-−+]?[0-9]{1,9}(?:\.[0-9]{1,9})?(?![\d.]*\w)"
 BETWEEN = rf"{SPACE}(?:±|to|and|or|by|of|x|×|–){SPACE}(?:±{SPACE})?"
 LENGTHS = re.compile(rf"{NUMBER}(?:{BETWEEN}{NUMBER})*(?={SPACE}mm\b(?!²|³| equivalent))")
 UNIT = re.compile(r"\bmm\b(?!²|³| equivalent)")
@@ -36,7 +39,7 @@ OTHER_UNITS = re.compile(r"mm|%|°|\bg\b|\bkg\b|\bl\b|[a-z]{3}", re.IGNORECASE)
 
 def in_inches(page: str) -> str:
     """The same page with its lengths in inches, in texts, columns, labels and fields."""
-    pieces = PIECES.split(page)
+    pieces = PIECES.split(page.replace(MARK, ""))
     _columns(pieces)
     _fields(pieces)
     for run in _runs(pieces):
@@ -47,7 +50,7 @@ def in_inches(page: str) -> str:
     for at in range(1, len(pieces), 2):
         if "mm" in pieces[at]:
             pieces[at] = SAID.sub(lambda found: found[1] + _said(found[2]) + found[3], pieces[at])
-        if _name(pieces[at]) == "form":
+        if _name(pieces[at]) == "form" and "post" in pieces[at]:
             pieces[at] += f'<input type="hidden" name="{UNITS_FIELD}" value="{INCHES}">'
     return "".join(pieces)
 
@@ -89,11 +92,12 @@ def _name(tag: str) -> str:
 
 
 def _runs(pieces: list[str]) -> Iterator[list[int]]:
-    """Indices of the texts that are read as one line."""
+    """Indices of the texts that are read as one line; what a form sends back as it is, is none."""
     run: list[int] = []
     for at, piece in enumerate(pieces):
         if at % 2 == 0:
-            run.append(at)
+            if at == 0 or _name(pieces[at - 1]) not in SENT_BACK:
+                run.append(at)
         elif _name(piece).lstrip("/") not in WITHIN:
             yield run
             run = []

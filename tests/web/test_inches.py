@@ -33,6 +33,8 @@ class InInchesTest(unittest.TestCase):
             "<td>42</td><td>mm</td>",
             '<input data-cal="length_mm" value="100">',
             "<p>commented</p>",
+            '<textarea name="note">slice 12 mm</textarea><option>tray 300 mm</option>',
+            f"<p>{'9' * 400} mm</p>",
             "<p>focal length, 35 mm equivalent</p>",
         ):
             with self.subTest(page=page):
@@ -42,6 +44,9 @@ class InInchesTest(unittest.TestCase):
         label = 'Length <span class="unit">{}</span><input data-cal="length_mm" data-length{}>'
         said = in_inches(label.format("mm", ""))
         self.assertEqual(said, label.format("in", ' data-unit="in"'))
+
+    def test_signs_no_one_types_break_no_page(self):
+        self.assertEqual(in_inches("<p>a\ue000b 25.4 mm</p>"), "<p>ab 1.00 in</p>")
 
     def test_columns_follow_their_heading(self):
         page = (

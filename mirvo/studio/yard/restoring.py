@@ -36,7 +36,7 @@ def stage_backup(studio: Studio, sent: BinaryIO) -> Waiting:
     BadInput : it is damaged, harmful or too new, or there is no room; one that waits stays.
     """
     place = _staged(studio.folder)
-    packed, making = place.with_suffix(".zip"), place.with_name(f"{place.name}.making")
+    packed, making = (place.with_name(f"{place.name}.{end}") for end in ("zip", "making"))
     try:
         with packed.open("wb") as target:
             shutil.copyfileobj(sent, target)

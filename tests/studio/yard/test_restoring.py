@@ -45,6 +45,13 @@ class RestoringTest(StudioCase):
         self.assertEqual(self.beside(), ["data", "data.before-2026-11-24-090000"])
         self.assertIsNone(put_waiting_in_place(self.folder / "data", TODAY))
 
+    def test_a_backup_that_lies_beside_the_studio_stays(self):
+        own = self.folder / "data.zip"
+        own.write_bytes(b"the artist's own")
+        self.send(self.backup)
+        self.send(b"nothing")
+        self.assertEqual(own.read_bytes(), b"the artist's own")
+
     def test_it_can_be_left(self):
         self.send(self.backup)
         self.assertEqual(self.client.post("/kit/restore/drop").status_code, 303)
