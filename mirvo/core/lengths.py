@@ -23,6 +23,7 @@ UNITS = {
 # Among what an annotation of a form's field says: what it holds is a length, kept in mm.
 LENGTH = "a length in mm"
 MOST_LETTERS = 30
+MINUS = frozenset("-−")
 TYPED = re.compile(
     r"(?P<sign>[-−+]?)\s*(?:(?P<whole>[0-9]+(?:[.,][0-9]+)?|[.,][0-9]+))?"
     r"(?:(?P<gap>[\s-]*)(?P<above>[0-9]+)\s*/\s*(?P<below>[0-9]+))?\s*(?P<unit>[a-z.\"″”]*)"
@@ -54,4 +55,4 @@ def read_length(text: str, bare: str = MM) -> float | None:
             return None
         value += int(above) / int(found["below"])
     size = UNITS[found["unit"]] or (MM_PER_INCH if bare == INCHES else 1.0)
-    return (-value if found["sign"] in ("-", "−") and found["sign"] else value) * size
+    return (-value if found["sign"] in MINUS else value) * size

@@ -13,6 +13,7 @@ const photos = new Photos(bench);
 const save = root.querySelector("[data-save]");
 /* A number with or without a unit, and one without. */
 const NUMBER = /^[-+−]?[\d.,/ -]*\d\s*(mm|cm|m|in\.?|inch|inches|["″”])?$/i;
+const MM_PER_INCH = 25.4;
 const BARE = /^[-+−]?[\d.,/ -]+$/;
 const moment = (text) => (text ? Date.parse(text) : null);
 const clock = "bares" in root.dataset ? new Clock(root.querySelector("[data-bar]"), moment(root.dataset.lifted), moment(root.dataset.covered)) : null;
@@ -65,6 +66,11 @@ function numberOf(input) {
   return input.dataset.unit && BARE.test(typed) ? `${typed} ${input.dataset.unit}` : typed;
 }
 
+/** A length of mm as this page says lengths, its unit left to the page. */
+function lengthSaid(mm) {
+  return document.documentElement.dataset.units === "inches" ? (mm / MM_PER_INCH).toFixed(2) : Math.round(mm);
+}
+
 /** Says beside a field what is wrong with it; an empty message takes it back. */
 function complain(input, message) {
   const field = input.closest(".field, fieldset") ?? input.closest("[data-step]");
@@ -109,7 +115,7 @@ root.addEventListener("change", (event) => {
 });
 root.addEventListener("input", ({ target }) => {
   const item = target.type === "range" && target.closest("[data-root]");
-  if (item) item.querySelector("[data-keeps]").textContent = Math.round((target.value / 100) * item.dataset.length);
+  if (item) item.querySelector("[data-keeps]").textContent = lengthSaid((target.value / 100) * item.dataset.length);
 });
 /* A radio that is chosen already lets go when it is chosen again. */
 root.addEventListener("click", (event) => {
