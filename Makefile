@@ -46,6 +46,7 @@ lint: $(DEV_STAMP)
 	$(BIN)/djlint --quiet --lint mirvo/web/templates
 	$(BIN)/python -m tools.styles --check
 	$(BIN)/python -m tools.types --check
+	$(BIN)/python -m tools.exchange_docs --check
 	@if command -v node >/dev/null; then node --test tests/js/*.test.js >/dev/null \
 	  || { node --test tests/js/*.test.js; exit 1; }; fi
 	@if [ -x node_modules/.bin/tsc ]; then node_modules/.bin/tsc && node_modules/.bin/eslint mirvo/web/static/js tests/js; fi

@@ -1,5 +1,5 @@
 """The command line: `mirvo serve | demo | measure | propose | plan | card`, and for the data
-folder `backup | restore | check`.
+folder `backup | restore | export | import | check`.
 """
 
 from __future__ import annotations
@@ -288,6 +288,94 @@ def restore_command(
 def _tell_lost(bundled: Bundled) -> None:
     for words in bundled.lost:
         print(f"Not sound: {words}", file=sys.stderr)
+
+
+@app.command("export")
+def export_command(
+    out: Annotated[
+        Path,
+        typer.Argument(
+            help="Where to write it: .zip for records and photos, .xlsx for a workbook of tables."
+        ),
+    ],
+    data: Data = None,
+    tree: Annotated[
+        list[int] | None, typer.Option("--tree", help="Number of a tree; all of them without it.")
+    ] = None,
+) -> None:
+    """Give out the studio, or some of its trees, for another studio or program."""
+    from mirvo.formats.spreadsheet import write_xlsx
+    from mirvo.studio.exchange.outgoing import give_out
+    from mirvo.studio.exchange.tables_out import all_tables
+
+    studio = _opened_studio(data)
+    making = out.with_name(f"{out.name}.making")
+    try:
+        if out.suffix.lower() == ".xlsx":
+            with studio.reading() as db:
+                making.write_bytes(write_xlsx(all_tables(db, studio.today)))
+        elif out.suffix.lower() == ".zip":
+            with making.open("wb") as target:
+                for piece in give_out(studio, tree or None):
+                    target.write(piece)
+        else:
+            raise BadInput(str(out), "give a name ending in .zip or .xlsx")
+        # Whole or not at all: half a file never bears its name.
+        making.replace(out)
+    except OSError as error:
+        raise BadInput(str(out), f"cannot be written: {error.strerror}") from None
+    finally:
+        making.unlink(missing_ok=True)
+        studio.close()
+    print(f"{out} written, {out.stat().st_size / 1e6:.1f} MB.")
+
+
+@app.command("import")
+def import_command(
+    file: Annotated[Path, typer.Argument(help="An exchange file of Mirvo.")],
+    data: Data = None,
+    look: Annotated[bool, typer.Option("--look", help="Only say what it would change.")] = False,
+    theirs: Annotated[
+        bool, typer.Option("--theirs", help="Of rows that differ keep the file's, not your own.")
+    ] = False,
+) -> None:
+    """Take an exchange file in, all of it or nothing; stop Mirvo first."""
+    from mirvo.records.lock import held
+    from mirvo.studio.context import Studio
+    from mirvo.studio.exchange.incoming import preview, take_in
+    from mirvo.studio.exchange.merging import MINE, THEIRS
+    from mirvo.web.settings import Settings
+
+    folder = data or Settings().data
+    if not file.is_file():
+        raise BadInput(str(file), "there is no such file")
+    with held(folder):
+        studio = Studio(folder, clock=lambda: datetime.now(UTC))
+        try:
+            if look:
+                found = preview(studio, file)
+            else:
+                found = take_in(studio, file, otherwise=THEIRS if theirs else MINE)
+        finally:
+            studio.close()
+    total = found.total
+    rows = f"{total.new} rows new, {total.same} the same, {total.different} different"
+    kept = "would be kept" if look else "kept"
+    print(f"{len(found.header.trees)} trees, {len(found.photos)} new photos; {rows}.")
+    if total.different:
+        print(f"Of those that differ {'the file' if theirs else 'what is here'} {kept}.")
+
+
+def _opened_studio(data: Path | None) -> Studio:
+    """The studio of a data folder. Raises BadInput: it holds none."""
+    from mirvo.records.database import FILE_NAME
+    from mirvo.studio.context import Studio
+    from mirvo.web.settings import Settings
+
+    folder = data or Settings().data
+    if not (folder / FILE_NAME).exists():
+        raise BadInput(str(folder), "holds no data of Mirvo")
+    return Studio(folder, clock=lambda: datetime.now(UTC))
 
 
 @app.command("check")

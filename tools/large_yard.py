@@ -23,7 +23,9 @@ TIMES, PHOTOS = 100, 8
 # Who is shown what is up to people.
 SHOWN = ("guest_trees", "shared_trees")
 # What is there once, however many trees there are.
-OF_THE_YARD = ("yard", "eye_checks", "night_minima", "people", "sign_ins", *SHOWN)
+SHELF = ("soil_components", "soil_recipes", "supplies", "figure_changes")
+OTHERS = ("foreign_rows", "shared_experience", "api_tokens")
+OF_THE_YARD = ("yard", "eye_checks", "night_minima", "people", "sign_ins", *SHOWN, *SHELF, *OTHERS)
 DAYS_APART = 140
 DATES = ("taken_on", "measured_on", "created_at", "updated_at")
 
@@ -83,7 +85,8 @@ def _renumbered(column: Column[object], time: int, steps: dict[str, int]) -> str
     if column.primary_key or column.foreign_keys:
         if not isinstance(column.type, WholeNumber):
             return f"{name} || '-{time}'"
-        return f"{name} + {time * steps[points_at]}"
+        # What the whole yard shares stays what it is.
+        return f"{name} + {time * steps[points_at]}" if points_at in steps else name
     if column.table.name == "trees" and column.name == "name":
         return f"{name} || ' {time + 1}'"
     return name

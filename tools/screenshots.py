@@ -33,14 +33,14 @@ VIEWS = {
     "session-form": ("/trees/1/sessions/new", 1280),
     "session-record": ("/sessions/15", 1280),
     "path": ("/trees/1/path", 1280),
-    "plans": ("/trees/3/plans", 1280),
     "bench-session": ("/bench-sessions/1#decide", 1280),
     "bench-session-phone": ("/bench-sessions/1#decide", 390),
-    "tree-form": ("/trees/1/edit", 1280),
+    "shelf": ("/shelf", 1280),
+    "tree-pot": ("/trees/1/pot", 1280),
+    "soil-recipe": ("/shelf/soil/recipes/1?pot=1&former=2", 1280),
     "almanac": ("/almanac", 1280),
     "years": ("/trees/5/years", 1280),
     "side-desk": ("/photos/37/desk", 1280),
-    "eye-check": ("/eye-checks", 1280),
     "kit": ("/kit", 1280),
 }
 

@@ -17,6 +17,8 @@ from typing import Any
 
 import numpy as np
 
+from mirvo.core.almanac import species_by_key
+from mirvo.core.forms import OpenForm
 from mirvo.core.letters import next_letter
 from mirvo.demo.history import (
     PHOTOS,
@@ -27,8 +29,16 @@ from mirvo.demo.history import (
     photo_name,
     side_name,
 )
-from mirvo.demo.scenario import DemoSession, DemoTree, read_scenario
+from mirvo.demo.scenario import (
+    DemoKept,
+    DemoSeasons,
+    DemoSession,
+    DemoSoil,
+    DemoTree,
+    read_scenario,
+)
 from mirvo.records.models import RootSession
+from mirvo.studio.almanac.seasons import OpenedForm, PlantForm, note_opened, note_plant
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.years import confirm
@@ -37,11 +47,17 @@ from mirvo.studio.path.target import TargetForm, set_target
 from mirvo.studio.photos.intake import put_photo
 from mirvo.studio.photos.shots import TakenPhoto
 from mirvo.studio.photos.simulated import keep_shot
+from mirvo.studio.pot_of_tree import stand_in
+from mirvo.studio.records.aftercare import KeptForm, keep_for_a_while
 from mirvo.studio.records.answers import AnswerForm, put_answer
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import RootDone, SessionForm
-from mirvo.studio.tree_queries import measured_base, measurements_of
+from mirvo.studio.shelf.pots import add_pot
+from mirvo.studio.shelf.soil import PART, begin_with_usual, components, keep_recipe
+from mirvo.studio.shelf.supplies import set_supply
+from mirvo.studio.tree_queries import load_tree, measured_base, measurements_of
 from mirvo.studio.yard.settings import save_yard
+from mirvo.studio.yard.tree_list import tree_names
 from mirvo.studio.yard.trees import add_tree
 
 CLICK_SD_PX = 1.5
@@ -69,11 +85,54 @@ def fill_yard(studio: Studio) -> None:
     """Live through the years of the whole yard."""
     scenario = read_scenario()
     save_yard(studio, scenario.yard)
+    recipes = _mixes(studio, scenario.soil)
+    pots = {pot.stands_in: add_pot(studio, pot.form).id for pot in scenario.pots}
     for index, entry in enumerate(scenario.trees):
-        _grow_up(studio, entry, history_of(index, entry))
+        recipe = recipes[scenario.soil.of_group[species_by_key(entry.species_key).group]]
+        _grow_up(studio, entry, history_of(index, entry), pots.get(entry.name), recipe)
+    with studio.writing() as db:
+        for one in components(db):
+            one.stock_l = scenario.soil.stock_l.get(one.name)
+    for supply in scenario.supplies:
+        set_supply(studio, supply)
+    _seasons(studio, scenario.seasons)
+    _kept(studio, scenario.kept)
 
 
-def _grow_up(studio: Studio, entry: DemoTree, history: History) -> None:
+def _seasons(studio: Studio, seen: DemoSeasons) -> None:
+    for key, days in seen.opened.items():
+        for day in days:
+            note_opened(studio, key, OpenedForm(opened_on=day))
+    for plant, days in seen.plants.items():
+        for day in days:
+            note_plant(studio, PlantForm(plant=plant, plant_on=day))
+
+
+def _kept(studio: Studio, kept: tuple[DemoKept, ...]) -> None:
+    with studio.reading() as db:
+        numbers = {name: number for number, name, _ in tree_names(db)}
+    for one in kept:
+        form = KeptForm(
+            kept_what=one.what, kept_where=one.where, kept_since=one.since, look_on=one.look_on
+        )
+        keep_for_a_while(studio, numbers[one.tree], form)
+
+
+def _mixes(studio: Studio, soil: DemoSoil) -> dict[str, int]:
+    """What soil is mixed of, and the number of each recipe by its name."""
+    begin_with_usual(studio)
+    with studio.reading() as db:
+        numbers = {one.name: one.id for one in components(db)}
+    made = {}
+    for name, parts in soil.recipes.items():
+        said = {f"{PART}{numbers[of]}": f"{share:g}" for of, share in parts.items()}
+        made[name] = keep_recipe(studio, OpenForm.model_validate({"recipe_name": name, **said})).id
+    return made
+
+
+def _grow_up(
+    studio: Studio, entry: DemoTree, history: History, pot_id: int | None, recipe_id: int
+) -> None:
     """One tree's years in order: photos, measurements, sessions, target."""
     tree = add_tree(studio, entry.form)
     letters: dict[str, str] = {}
@@ -90,8 +149,14 @@ def _grow_up(studio: Studio, entry: DemoTree, history: History) -> None:
             _plan_as_of(studio, tree.id, entry.target, day)
         elif isinstance(event, DemoSession):
             labels = [letters[key] for key in history.removed[day] if key in letters]
-            done = record_session(studio, tree.id, _session(studio, tree.id, event, labels))
+            form = _session(studio, tree.id, event, labels)
+            last = event is entry.sessions[-1]
+            form = form.model_copy(update={"recipe_id": recipe_id if last else None})
+            done = record_session(studio, tree.id, form)
             _seen_after(studio, entry, done, event, history)
+    if pot_id is not None and entry.sessions:
+        with studio.writing() as db:
+            stand_in(db, load_tree(db, tree.id), pot_id, entry.sessions[-1].done_on)
     _confirm_letters(studio, tree.id, waiting=entry.letters_waiting)
     if entry.turntable is not None:
         _from_the_side(studio, tree.id, entry, entry.turntable)

@@ -9,6 +9,8 @@ import yaml
 from pydantic import BaseModel, ConfigDict, Field
 
 from mirvo.studio.path.target import TargetForm
+from mirvo.studio.shelf.pots import PotForm
+from mirvo.studio.shelf.supplies import SupplyForm
 from mirvo.studio.yard.settings import YardForm
 from mirvo.studio.yard.trees import TreeForm
 
@@ -80,10 +82,52 @@ class DemoTree(TreeForm):
         return TreeForm.model_validate({**self.model_dump(), "trunk_mm": None})
 
 
+class DemoPot(PotForm):
+    """A pot of the shelf. stands_in : the tree that stands in it since its last session, if any."""
+
+    model_config = ConfigDict(extra="forbid")
+    stands_in: str = ""
+
+    @property
+    def form(self) -> PotForm:
+        return PotForm.model_validate(self.model_dump(exclude={"stands_in"}))
+
+
+class DemoSoil(_Part):
+    """The studio's soil. stock_l : of components, by name. recipes : parts by component.
+    of_group : the recipe of each group of species."""
+
+    stock_l: dict[str, float]
+    recipes: dict[str, dict[str, float]]
+    of_group: dict[str, str]
+
+
+class DemoKept(_Part):
+    """Something kept on a tree for a while."""
+
+    tree: str
+    what: str
+    where: str
+    since: date
+    look_on: date
+
+
+class DemoSeasons(_Part):
+    """Days on which species opened and plants showed their sign, by name."""
+
+    opened: dict[str, tuple[date, ...]]
+    plants: dict[str, tuple[date, ...]]
+
+
 class Scenario(_Part):
     """The whole yard."""
 
     yard: YardForm
+    pots: tuple[DemoPot, ...]
+    soil: DemoSoil
+    seasons: DemoSeasons
+    kept: tuple[DemoKept, ...]
+    supplies: tuple[SupplyForm, ...]
     trees: tuple[DemoTree, ...] = Field(min_length=1)
 
 

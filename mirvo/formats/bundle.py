@@ -19,7 +19,6 @@ import shutil
 import sqlite3
 import tempfile
 import zipfile
-import zlib
 from collections.abc import Iterator
 from contextlib import closing
 from dataclasses import dataclass
@@ -30,6 +29,7 @@ from typing import IO, Literal
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from mirvo.core.errors import BadInput
+from mirvo.formats.packing import CHUNK, UNREADABLE, Outlet, put_file, too_much
 from mirvo.records.database import (
     FILE_NAME,
     copy_database,
@@ -45,11 +45,8 @@ FORMAT: Literal["mirvo-bundle"] = "mirvo-bundle"
 VERSION = 1
 MANIFEST = "manifest.json"
 STANDINS = "standins"
-CHUNK = 1 << 20
 # Larger than the list of half a million photos; more is no manifest.
 MAX_MANIFEST = 64 << 20
-# what zipfile raises for damage, a way of packing it does not know, and a password
-UNREADABLE = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError)
 STANDIN = re.compile(r"standins/[0-9a-f]{64}\.json")
 # Photos lie in a bundle as they are; records and truths of simulated photos pack well, but no
 # more than so much. What says it unpacks to more is made to fill a disk.
@@ -83,39 +80,17 @@ class Manifest(BaseModel):
     damaged: tuple[str, ...] = ()
 
 
-class _Outlet:
-    """Takes what the zip writes, to be handed on piece by piece."""
-
-    def __init__(self) -> None:
-        self._pieces: list[bytes] = []
-
-    def write(self, piece: bytes) -> int:
-        self._pieces.append(bytes(piece))
-        return len(piece)
-
-    def flush(self) -> None:
-        """Nothing is held back."""
-
-    def close(self) -> None:
-        """There is nothing to close."""
-
-    def taken(self) -> bytes:
-        whole = b"".join(self._pieces)
-        self._pieces.clear()
-        return whole
-
-
 def bundle_pieces(folder: Path, made_at: datetime) -> Iterator[bytes]:
     """A data folder as a bundle, piece by piece; records as they stand at the first piece."""
     # Copied first, so that what is written meanwhile is not half in it.
-    store, outlet = PhotoStore(folder), _Outlet()
+    store, outlet = PhotoStore(folder), Outlet()
     with tempfile.TemporaryDirectory() as place:
         records = Path(place) / FILE_NAME
         copy_database(folder / FILE_NAME, records)
         digests, trees, revision = _counted(records)
         with zipfile.ZipFile(outlet, "w", allowZip64=True) as made:
             digest = hashlib.sha256()
-            for piece in _put(made, FILE_NAME, records, zipfile.ZIP_DEFLATED):
+            for piece in put_file(made, FILE_NAME, records, zipfile.ZIP_DEFLATED):
                 digest.update(piece)
                 yield outlet.taken()
             missing, damaged = [], []
@@ -126,11 +101,13 @@ def bundle_pieces(folder: Path, made_at: datetime) -> Iterator[bytes]:
                     continue
                 if digest_of(path) != name:
                     damaged.append(name)
-                for _ in _put(made, f"photos/{name}", path, zipfile.ZIP_STORED):
+                for _ in put_file(made, f"photos/{name}", path, zipfile.ZIP_STORED):
                     yield outlet.taken()
                 known = folder / STANDINS / f"{name}.json"
                 if known.exists():
-                    for _ in _put(made, f"{STANDINS}/{known.name}", known, zipfile.ZIP_DEFLATED):
+                    for _ in put_file(
+                        made, f"{STANDINS}/{known.name}", known, zipfile.ZIP_DEFLATED
+                    ):
                         yield outlet.taken()
             manifest = Manifest(
                 format=FORMAT,
@@ -205,23 +182,13 @@ def _enough_room(packed: zipfile.ZipFile, folder: Path) -> None:
         raise BadInput(str(folder.parent), f"there is not enough room: {room}")
 
 
-def _put(made: zipfile.ZipFile, name: str, path: Path, how: int) -> Iterator[bytes]:
-    # Without the time of day the same records make the same bundle.
-    entry = zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0))
-    entry.compress_type = how
-    entry.external_attr = 0o644 << 16
-    large = path.stat().st_size >= zipfile.ZIP64_LIMIT
-    with path.open("rb") as source, made.open(entry, "w", force_zip64=large) as target:
-        while piece := source.read(CHUNK):
-            target.write(piece)
-            yield piece
-
-
 def _counted(records: Path) -> tuple[list[str], int, str]:
     """Digests of all photos, how many trees, and the revision of the tables."""
     with closing(sqlite3.connect(records)) as kept:
-        digests = kept.execute("SELECT DISTINCT digest FROM photos ORDER BY digest")
-        names = [str(row[0]) for row in digests]
+        digests = kept.execute(
+            "SELECT digest FROM photos UNION SELECT photo_digest FROM pots WHERE photo_digest != ''"
+        )
+        names = sorted(str(row[0]) for row in digests)
         trees = kept.execute("SELECT count(*) FROM trees WHERE composted_at IS NULL").fetchone()
         revision = kept.execute("SELECT version_num FROM alembic_version").fetchone()
     return names, int(trees[0]), str(revision[0])
@@ -254,7 +221,7 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
     records = folder / FILE_NAME
     if FILE_NAME not in entries:
         raise BadInput(FILE_NAME, "is missing from the bundle")
-    if _too_much(entries[FILE_NAME], MOST_RECORDS, MOST_PACKED):
+    if too_much(entries[FILE_NAME], MOST_RECORDS, MOST_PACKED):
         raise BadInput(FILE_NAME, "would unpack to more than any records come to")
     if _copied(packed, FILE_NAME, records) != manifest.records_sha256:
         raise BadInput(FILE_NAME, "is damaged: its content is not what it was")
@@ -267,7 +234,7 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
         entry = entries.get(f"photos/{digest}")
         if entry is None:
             lost[digest] = "it is not in the bundle"
-        elif _too_much(entry, MAX_BYTES, packed_share=1):
+        elif too_much(entry, MAX_BYTES, packed_share=1):
             lost[digest] = "it would unpack to more than any photo comes to"
         elif (found := _sound_copy(packed, entry, store.place_of(digest), keep)) == digest:
             sound += 1
@@ -278,15 +245,10 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
             store.place_of(digest).unlink(missing_ok=True)
             lost[digest] = "it is damaged in the bundle"
     for name, entry in entries.items():
-        if keep and STANDIN.fullmatch(name) and not _too_much(entry, MOST_STANDIN, MOST_PACKED):
+        if keep and STANDIN.fullmatch(name) and not too_much(entry, MOST_STANDIN, MOST_PACKED):
             _sound_copy(packed, entry, folder / name, keep)
     told = sorted(f"{names.get(digest, digest[:12])}: {why}" for digest, why in lost.items())
     return Bundled(manifest.made_at, manifest.trees, sound, tuple(told))
-
-
-def _too_much(entry: zipfile.ZipInfo, most: int, packed_share: int) -> bool:
-    """Whether a file says it unpacks to more than it may, of itself or of what it takes packed."""
-    return entry.file_size > min(most, packed_share * entry.compress_size + CHUNK)
 
 
 def _sound_copy(
@@ -325,11 +287,16 @@ def _refuse_records(path: Path, manifest: Manifest) -> None:
 
 
 def _names_of_photos(records: Path) -> dict[str, str]:
-    """Photos in words by digest: tree, name and day."""
+    """Photos in words by digest: tree, name and day; or the pot it is of."""
     asked = (
         "SELECT photos.digest, trees.name, photos.file_name, photos.taken_on FROM photos "
         "JOIN trees ON trees.id = photos.tree_id ORDER BY photos.id DESC"
     )
     with closing(sqlite3.connect(records)) as kept:
         rows = kept.execute(asked).fetchall()
-    return {str(digest): f"{tree}, {name}, of {day}" for digest, tree, name, day in rows}
+        columns = {row[1] for row in kept.execute("PRAGMA table_info(pots)")}
+        # Bundles of former versions know no photos of pots.
+        of_pots = "SELECT photo_digest, name FROM pots WHERE photo_digest != ''"
+        pots = kept.execute(of_pots).fetchall() if "photo_digest" in columns else []
+    named = {str(digest): f"pot {name}" for digest, name in pots}
+    return named | {str(digest): f"{tree}, {name}, of {day}" for digest, tree, name, day in rows}

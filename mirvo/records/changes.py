@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import event
+from sqlalchemy import event, select
 
 from mirvo.records.database import DbSession
 from mirvo.records.models import (
@@ -18,6 +18,7 @@ from mirvo.records.models import (
     Regrowth,
     Root,
     RootSession,
+    ShelfPot,
     Target,
     TargetHold,
     Tree,
@@ -65,6 +66,8 @@ def watch(db: DbSession, begun: Begun | None = None) -> Changes:
                 trees.add(row.tree_id)
             elif isinstance(row, TreeAnswer):
                 trees.add(session.get(RootSession, row.session_id).tree_id)
+            elif isinstance(row, ShelfPot) and row.id is not None:
+                trees.update(session.scalars(select(Tree.id).where(Tree.pot_id == row.id)))
             elif isinstance(row, Plan):
                 planned.add(row.tree_id)
         changes.trees |= trees

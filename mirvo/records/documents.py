@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
+from typing import Any, Literal
 
 from mirvo.core.record import Record
 
@@ -28,6 +28,18 @@ class OwnSpecies(Record):
 
     figures: dict[str, Any]
     laid_aside: date | None = None
+
+
+class SeasonSeen(Record):
+    """What was seen in the yard on a day: a species whose window opened, or a plant's sign.
+
+    what : "opened" or "plant". name : the species' key, or the plant with its sign.
+    """
+
+    what: Literal["opened", "plant"]
+    name: str
+    seen_on: date
+    note: str = ""
 
 
 class Clicks(Record):

@@ -9,11 +9,14 @@ from mirvo.core.errors import Damaged
 from mirvo.records.database import FILE_NAME, copy_database, known_revisions
 from mirvo.records.soundness import SNAPSHOTS, complaint_about
 
-KEPT = 14
+# The newest copies, then the last of each month: what is found wrong late was right once.
+DAYS, MONTHS = 14, 12
 
 
 def keep_snapshot(folder: Path, today: date) -> Path | None:
-    """Copy the records once a day and keep the newest 14 copies; None when it was done today.
+    """Copy the records once a day; None when it was done today.
+
+    The newest 14 copies stay, and of older ones the last of each of twelve months.
 
     Raises
     ------
@@ -34,7 +37,15 @@ def keep_snapshot(folder: Path, today: date) -> Path | None:
         making.replace(path)
     finally:
         making.unlink(missing_ok=True)
-    # Their names sort by day.
-    for old in sorted(place.glob("mirvo-*.sqlite3"))[:-KEPT]:
+    for old in _too_old(sorted(place.glob("mirvo-*.sqlite3"))):
         old.unlink()
     return path
+
+
+def _too_old(copies: list[Path]) -> list[Path]:
+    """Of copies sorted by day, as their names do, those that need not stay."""
+    older = copies[:-DAYS]
+    # A later copy of a month takes the place of an earlier one.
+    monthly = {path.stem[: -len("-dd")]: path for path in older}
+    staying = set(list(monthly.values())[-MONTHS:])
+    return [path for path in older if path not in staying]

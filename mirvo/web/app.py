@@ -22,19 +22,22 @@ from mirvo.core.errors import BadInput, Conflict, Damaged, MirvoError, NotFound
 from mirvo.core.forms import read_whole
 from mirvo.studio.context import Studio
 from mirvo.studio.path.replanner import Replanner
+from mirvo.web.api import create_api
 from mirvo.web.door import admit
 from mirvo.web.forms import complaints_of, show_again
 from mirvo.web.reader import open_reader, plans_settled
 from mirvo.web.routes.almanac import almanac, practice, species
 from mirvo.web.routes.bench_session import session
+from mirvo.web.routes.exchange import club, dossier, exchange
 from mirvo.web.routes.measuring import assist, desk, eye_check, years
 from mirvo.web.routes.path import path, plans
 from mirvo.web.routes.photos import photos
 from mirvo.web.routes.records import aftercare, root_sessions
-from mirvo.web.routes.shelf import materials
+from mirvo.web.routes.shelf import labels, materials, pots, soil
 from mirvo.web.routes.yard import (
     bench,
     compost,
+    family,
     find,
     former,
     kit,
@@ -46,9 +49,9 @@ from mirvo.web.routes.yard import (
 
 # Pages that say how trees stand, and those that do not.
 PARTS = (
-    *(bench, trees, triage, kit, compost, sharing),
+    *(bench, trees, triage, kit, compost, sharing, family),
     *(session, root_sessions, aftercare),
-    *(path, plans, materials),
+    *(path, plans, materials, pots, soil, labels, exchange, club, dossier),
 )
 OTHER_PARTS = (
     *(photos, desk, assist, years, eye_check),
@@ -100,6 +103,7 @@ def create_app(studio: Studio, names: Collection[str] = ()) -> FastAPI:
     configure_guards(app, names)
     configure_errors(app)
     configure_static(app)
+    configure_api(app, studio)
     configure_routes(app)
     return app
 
@@ -109,6 +113,11 @@ def configure_routes(app: FastAPI) -> None:
         app.include_router(part.router, dependencies=[Depends(plans_settled)])
     for part in OTHER_PARTS:
         app.include_router(part.router)
+
+
+def configure_api(app: FastAPI, studio: Studio) -> None:
+    """The interface for programs; it has errors and a description of its own."""
+    app.mount("/api/v1", create_api(studio), name="api")
 
 
 def configure_static(app: FastAPI) -> None:

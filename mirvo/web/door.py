@@ -18,12 +18,12 @@ from mirvo.web.reader import SHARED
 COOKIE = "mirvo-signed-in"
 SIGN_IN = "/sign-in"
 # Without signing in: the sign-in itself and what its page needs. The calendar's address is a
-# secret of its own.
-OPEN = ("/static/", "/calendar/", SHARED)
+# secret of its own, and programs show their token.
+OPEN = ("/static/", "/calendar/", "/api/v1/", SHARED)
 # What helpers may not: throw away, take everything away, and say who comes in and sees what.
 OWNERS_ONLY = (
     *("/compost", "/kit/backup.zip", "/kit/people", "/kit/reachable", "/kit/devices"),
-    *("/sharing", "/kit/restore"),
+    *("/sharing", "/kit/restore", "/exchange"),
 )
 NOT_FOR_HELPERS = "Only an owner of this studio may do that."
 # What guests may look at, of the trees they are let see; the rest is as if it were not there.

@@ -10,18 +10,24 @@ from functools import lru_cache
 PLACES = (
     ("Bench", "/"),
     ("Trees", "/trees"),
+    ("Shelf", "/shelf"),
     ("Almanac", "/almanac"),
     ("Eye check", "/eye"),
     ("Kit", "/kit"),
 )
 CORNERS = (
     ("Add a tree", "/trees/new"),
+    ("Add a pot", "/shelf/pots/new"),
+    ("Soil and recipes", "/shelf/soil"),
+    ("Labels to print", "/shelf/labels"),
     ("Materials of the season", "/materials"),
+    ("Year book", "/yearbook"),
     ("Practice profile", "/almanac/practice"),
     ("Glossary", "/almanac/glossary"),
     ("Card to print", "/kit"),
     ("Calendar", "/kit#calendar"),
     ("Backup", "/kit#backup"),
+    ("Exchange with studios and spreadsheets", "/exchange"),
     ("Other devices and people", "/kit#people"),
     ("Look by day or at dusk", "/kit#preferences"),
     ("Inches or millimetres", "/kit#preferences"),
@@ -36,6 +42,7 @@ TREE_PARTS = (
     ("Is it time?", "/trees/{0}/time"),
     ("Years", "/trees/{0}/years"),
     ("Path", "/trees/{0}/path"),
+    ("Pot", "/trees/{0}/pot"),
     ("Portrait", "/trees/{0}/edit"),
     ("Practice", "/trees/{0}/practice"),
 )

@@ -17,7 +17,7 @@ from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 
 CHROMIUM = "/usr/bin/chromium"
-PATIENCE_MS = 60_000  # a machine busy with other work is no failure
+PATIENCE_MS = 120_000  # a machine busy with other work is no failure
 # Some calls of a browser wait without an end. A test that takes so long has one that never comes.
 LIMIT_S = 420
 FLAGS = [
@@ -160,6 +160,10 @@ class BrowserCase(StudioCase):
     def click_points(self, points):
         for point in points:
             self.page.mouse.click(*self.screen(point))
+
+    def desk_ready(self):
+        """Wait until the desk's tools answer."""
+        self.page.locator("[data-desk]:not([inert])").wait_for()
 
     def kept(self, page=None):
         """Wait until every mark is on the server."""

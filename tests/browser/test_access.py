@@ -1,18 +1,28 @@
 """Every page against the rules of accessibility, by day and at dusk, wide and on a phone."""
 
+import io
 from datetime import date
 from pathlib import Path
 
+from mirvo.core.forms import OpenForm
+from mirvo.studio.almanac.seasons import OpenedForm, note_opened
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin
+from mirvo.studio.exchange.incoming import hold
+from mirvo.studio.exchange.outgoing import give_out
+from mirvo.studio.exchange.tables_in import hold_table
+from mirvo.studio.exchange.tokens import make_token
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.eye_check import begin_check
 from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.shelf.pots import PotForm, add_pot
+from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe
 from mirvo.studio.yard.sharing import link_of, share_tree
 from tests.browser.stage import BrowserCase
+from tests.studio.exchange.test_tables import CONTINENT
 
 PLACES = (
     "/", "/?tour=1", "/trees", "/trees/new", "/trees/1", "/trees/1/photos", "/trees/1/sessions",
@@ -20,7 +30,9 @@ PLACES = (
     "/trees/1/edit", "/trees/1/practice", "/photos/1", "/photos/1/desk", "/photos/3/desk",
     "/bench-sessions/1", "/sessions/1", "/sessions/1/edit", "/materials", "/almanac",
     "/almanac/glossary", "/almanac/practice", "/almanac/species/zelkova", "/eye-checks",
-    "/eye-checks/1", "/kit", "/sign-in", "/guest", "/no-such",
+    "/eye-checks/1", "/kit", "/sign-in", "/guest", "/no-such", "/shelf", "/shelf/pots/1",
+    "/shelf/soil", "/shelf/soil/recipes/1", "/shelf/labels", "/trees/1/pot", "/trees/1/family",
+    "/exchange", "/exchange/coming", "/exchange/table", "/trees/1/dossier", "/yearbook/2026",
 )  # fmt: skip
 RULES = "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})"
 AXE = Path(__file__).parent / "vendor/axe.min.js"
@@ -40,6 +52,14 @@ class AccessTest(BrowserCase):
         form = SessionForm(done_on=date(2026, 3, 28), bud_stage="buds swelling")
         record_session(self.studio, 1, form)
         share_tree(self.studio, 1)
+        add_pot(self.studio, PotForm(name="Tray", length_mm=400, width_mm=280, depth_mm=70))
+        begin_with_usual(self.studio)
+        sent = {"recipe_name": "Mix", "part-1": "2", "part-2": "1"}
+        keep_recipe(self.studio, OpenForm.model_validate(sent))
+        note_opened(self.studio, "zelkova", OpenedForm(opened_on=date(2026, 3, 7)))
+        hold(self.studio, io.BytesIO(b"".join(give_out(self.studio))))
+        hold_table(self.studio, io.BytesIO(CONTINENT.encode()), "list.csv")
+        make_token(self.studio, "Thermometer", ["nights"])
 
     def keeps_the_rules(self, scheme, width):
         page, axe = self.page, AXE.read_text("utf-8")
@@ -52,6 +72,13 @@ class AccessTest(BrowserCase):
                 found = page.evaluate(RULES)["violations"]
                 said = [(v["id"], [n["html"][:120] for n in v["nodes"]][:3]) for v in found]
                 self.assertEqual(said, [])
+
+    def test_what_goes_to_the_bench_is_one_sheet_of_paper(self):
+        for place in ("/", "/trees/1", "/sessions/1", "/materials"):
+            with self.subTest(place=place):
+                self.page.goto(place)
+                paper = self.page.pdf(format="A4", prefer_css_page_size=True)
+                self.assertEqual(paper.count(b"/Type /Page\n"), 1)
 
     def test_by_day_on_a_wide_screen(self):
         self.keeps_the_rules("light", 1280)

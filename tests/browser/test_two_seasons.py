@@ -57,7 +57,7 @@ class TwoSeasonsTest(BrowserCase):
         self.offer_camera()
         page.goto("/trees/1/photos")
         page.get_by_role("button", name="Take a photo with the simulated camera").click()
-        page.locator("[data-image]").wait_for()
+        self.desk_ready()
         with self.studio.reading() as db:
             photo = db.scalar(select(Photo))
         save_marks(self.studio, photo.id, truth_of(self.studio, photo)["marks"], 0)

@@ -30,7 +30,7 @@ class WholeWayTest(BrowserCase):
         page.goto("/trees/1")
         page.get_by_role("link", name="Add photo").first.click()
         page.get_by_role("button", name="Take a photo with the simulated camera").click()
-        page.locator("[data-image]").wait_for()
+        self.desk_ready()
         with self.studio.reading() as db:
             return db.scalar(select(Photo))
 
@@ -52,7 +52,7 @@ class WholeWayTest(BrowserCase):
         page.keyboard.press("Enter")
         self.kept()
         page.reload()
-        page.locator("[data-image]").wait_for()
+        self.desk_ready()
         self.assertEqual(
             page.locator("[data-address^='trunk/']").count(), len(marks["trunk"]["outline"])
         )

@@ -22,13 +22,14 @@ class ReadLengthTest(unittest.TestCase):
             ("2-1/2 inches", 63.5),
             ("1/4″", 6.35),
             ("−3 mm", -3),
+            ("2 feet", 609.6),
         ]:
             for bare in ("mm", INCHES):
                 with self.subTest(text=text, bare=bare):
                     self.assertAlmostEqual(read_length(text, bare), mm)
 
     def test_what_could_be_two_lengths_is_none(self):
-        for text in ("", "in", "abc", "21/2", "3/0", "2 feet", "1e3", "1.2.3", "٣", "9" * 4400):
+        for text in ("", "in", "abc", "21/2", "3/0", "2 hands", "1e3", "1.2.3", "٣", "9" * 4400):
             with self.subTest(text=text[:20]):
                 self.assertIsNone(read_length(text))
 

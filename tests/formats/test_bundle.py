@@ -303,7 +303,7 @@ class LastBackupTest(StudioCase):
 
 
 class SnapshotTest(StudioCase):
-    def test_one_a_day_and_the_newest_fourteen(self):
+    def test_one_a_day_the_newest_fourteen_and_one_a_month(self):
         folder = self.studio.folder
         self.tree()
         self.assertIsNotNone(keep_snapshot(folder, date(2026, 1, 1)))
@@ -311,7 +311,8 @@ class SnapshotTest(StudioCase):
         for day in range(2, 20):
             keep_snapshot(folder, date(2026, 1, day))
         kept = sorted(path.name for path in (folder / "snapshots").iterdir())
-        self.assertEqual(len(kept), 14)
-        self.assertEqual(kept[0], "mirvo-2026-01-06.sqlite3")
+        # The newest fourteen, and of the older ones the month's last.
+        self.assertEqual(len(kept), 15)
+        self.assertEqual(kept[0], "mirvo-2026-01-05.sqlite3")
         with closing(sqlite3.connect(folder / "snapshots" / kept[-1])) as copy:
             self.assertEqual(copy.execute("SELECT count(*) FROM trees").fetchone()[0], 1)

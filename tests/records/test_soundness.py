@@ -5,7 +5,7 @@ import sqlite3
 import tempfile
 import unittest
 from contextlib import closing
-from datetime import date
+from datetime import date, timedelta
 from pathlib import Path
 
 from mirvo.core.errors import Conflict, Damaged
@@ -21,6 +21,20 @@ class UnsoundTest(unittest.TestCase):
         self.addCleanup(shutil.rmtree, self.folder, ignore_errors=True)
         self.path = self.folder / FILE_NAME
         open_database(self.folder).dispose()
+
+    def test_copies_of_fourteen_days_stay_and_one_of_each_of_twelve_months(self):
+        place, first = self.folder / "snapshots", date(2025, 1, 1)
+        place.mkdir()
+        days = [first + timedelta(days=number) for number in range(0, 690, 2)]
+        for day in days:
+            (place / f"mirvo-{day.isoformat()}.sqlite3").touch()
+        keep_snapshot(self.folder, date(2026, 11, 27))
+        left = sorted(path.stem.removeprefix("mirvo-") for path in place.iterdir())
+        self.assertEqual(len(left), 12 + 14)
+        self.assertEqual(left[-14:-1], [day.isoformat() for day in days[-13:]])
+        months = [f"2025-{month}" for month in (11, 12)] + [f"2026-{m:02}" for m in range(1, 11)]
+        self.assertEqual([day[:7] for day in left[:12]], months)
+        self.assertEqual(left[11], "2026-10-25")
 
     def run_on(self, *statements):
         with closing(sqlite3.connect(self.path)) as kept:

@@ -3,7 +3,7 @@
 import re
 from dataclasses import replace
 from datetime import date
-from math import atan2, degrees, hypot
+from math import atan2, cos, degrees, hypot, radians, sin
 
 import numpy as np
 from fastapi.testclient import TestClient
@@ -306,6 +306,24 @@ class WheelTest(DrawnTree):
         self.assertEqual(len(of_role(scene, "rim-covered")), max(1, len(arcs)))
         self.assertEqual(len(of_role(scene, "gap-words")), len(arcs))
 
+    def test_the_degrees_of_a_gap_stand_clear_of_the_cut_root_in_it(self):
+        # Where the words would stand: 0.74 of the rim, less what the letter keeps from the tip.
+        reach = (0.74 * 174.0 - 10.0) / (174.0 / self.figures.frame_mm)
+        for root in self.figures.roots:
+            way = root.azimuth_deg.value
+            tip = (reach * sin(radians(way)), reach * cos(radians(way)))
+            gone = root.model_copy(update={"path_mm": ((0.0, 0.0), tip)})
+            left = tuple(other for other in self.figures.roots if other is not root)
+            before = self.figures.model_copy(update={"roots": (*left, gone)})
+            arcs = ((way - 30.0, way + 30.0),)
+            open_there = self.figures.radiality.model_copy(update={"open_arcs": arcs})
+            after = self.figures.model_copy(update={"roots": left, "radiality": open_there})
+            scene = draw_cuts(before, after, {gone.label: 1.0}, 400.0)
+            [words] = of_role(scene, "gap-words")
+            [letter] = of_role(scene, "root-label-cut")
+            apart = [float(words.attributes[key]) - float(letter.attributes[key]) for key in "xy"]
+            self.assertGreater(hypot(*apart), 20.0)
+
     def test_four_hours_are_written_with_six_below(self):
         scene = draw_wheel(self.figures, 400.0)
         hours = {shape.text: shape.attributes for shape in of_role(scene, "hour")}
@@ -432,6 +450,15 @@ class SheetTest(DrawnTree):
         discs = {tuple(disc.attributes["cx"] for disc in of_role(chart, "session-disc"))
                  for chart in charts.values()}  # fmt: skip
         self.assertEqual(len(discs), 1)
+
+    def test_the_depth_of_the_ball_has_round_inches_beside_its_axis(self):
+        depth = next(c for c in years_charts(self.sheet, inches=True) if c.title.startswith("Ball"))
+        self.assertIn(", in over", depth.title)
+        said = [words.text for words in of_role(depth, "small")]
+        values = [float(text) for text in said if re.fullmatch(r"\d+\.\d", text)]
+        self.assertGreaterEqual(len(values), 3)
+        self.assertTrue(all(round(value * 10) == round(value * 10, 6) for value in values))
+        self.assertLess(max(values), 12)
 
     def test_a_difference_of_nothing_has_no_sign(self):
         self.assertEqual(

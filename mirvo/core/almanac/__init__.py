@@ -1,7 +1,21 @@
 """Species and rules as data with a schema."""
 
-from mirvo.core.almanac.entry import Entry, differing, figures_of, groups, with_own
-from mirvo.core.almanac.loader import Rules, Species, rules, species, species_by_key
+from mirvo.core.almanac.entry import (
+    Entry,
+    differing,
+    figures_of,
+    groups,
+    on_understock,
+    with_own,
+)
+from mirvo.core.almanac.loader import (
+    Rules,
+    Species,
+    reason_for,
+    rules,
+    species,
+    species_by_key,
+)
 
 __all__ = [
     "Entry",
@@ -10,6 +24,8 @@ __all__ = [
     "differing",
     "figures_of",
     "groups",
+    "on_understock",
+    "reason_for",
     "rules",
     "species",
     "species_by_key",

@@ -131,7 +131,34 @@ def figures_of(species: Species) -> dict[str, Any]:
 def with_own(shipped: Species, own: Mapping[str, Any]) -> Species:
     """A shipped species with the studio's own figures in place of some. Raises BadInput."""
     # Through the same checks as a new entry: a changed figure may contradict one that was kept.
-    return Entry.model_validate({**figures_of(shipped), **own}).species(shipped.key)
+    found = Entry.model_validate({**figures_of(shipped), **own}).species(shipped.key)
+    # It is still the same species, whatever the studio calls it.
+    return found.model_copy(update={"synonyms": shipped.synonyms})
+
+
+def on_understock(scion: Species, stock: Species) -> Species:
+    """A grafted tree: its roots follow the understock, its buds and their window the scion.
+
+    Of both the more cautious counts where both are concerned: the colder floor is no use to the
+    tenderer half, and crown and roots are worked together only where both bear it.
+    """
+    cautions = dict.fromkeys(said for said in (scion.caution, stock.caution) if said)
+    return scion.model_copy(
+        update={
+            "roots_group": stock.group,
+            "vigour": stock.vigour,
+            "interval_years": stock.interval_years,
+            "budget": stock.budget,
+            "growth": GrowthPrior(spread=stock.growth.spread, trunk=scion.growth.trunk),
+            "night_floor_c": max(scion.night_floor_c, stock.night_floor_c),
+            "wash_allowed": stock.wash_allowed,
+            "top_work_together": scion.top_work_together and stock.top_work_together,
+            "root_cuttings": stock.root_cuttings,
+            "ground_layers": stock.ground_layers,
+            "caution": " ".join(cautions) or None,
+            "note": f"Grafted: its roots are those of {stock.name}. {scion.note}".strip(),
+        }
+    )
 
 
 def differing(shipped: Species, entry: Entry) -> dict[str, Any]:

@@ -39,14 +39,17 @@ class GrowthPrior(Data):
 class Species(Data):
     """One entry of the almanac. Window weeks count from the usual last frost.
 
-    scientific : its botanical name, empty where nobody gave it. root_cuttings : it strikes from
-    them. ground_layers : it layers willingly.
+    scientific : its botanical name, empty where nobody gave it; synonyms : others it is sold or
+    was described under. root_cuttings : it strikes from them. ground_layers : it layers willingly.
+    roots_group : of its roots, where they are those of an understock of another group.
     """
 
     key: str
     name: str
     scientific: str = ""
+    synonyms: tuple[str, ...] = ()
     group: str
+    roots_group: str = ""
     vigour: str
     interval_years: tuple[float, float]
     budget: Budgets
@@ -60,6 +63,11 @@ class Species(Data):
     ground_layers: bool
     caution: str | None
     note: str
+
+    @property
+    def root_group(self) -> str:
+        """The group its roots are treated as."""
+        return self.roots_group or self.group
 
     def interval_for(self, age: str) -> float:
         """Years between sessions: the young figure for young trees, else the mature one."""
@@ -181,10 +189,46 @@ class MaterialRules(Data):
     ties: int
     tie_ends_mm: float
     tie_wire: list[TieWire]
+    wedge_stones: int
+    coarse_layer_mm: float
     nails_per_graft: int
     layer_turns: int
     width_share: float
     trunks_long: dict[str, float]
+
+
+class DryAndWet(Data):
+    """Kilograms a litre weighs, dry and wet."""
+
+    dry: float
+    wet: float
+
+
+class PotRules(Data):
+    """What a ball wants of a pot; lengths in mm, shares of the ball's size.
+
+    side_room_mm : fresh soil on each side. roomy_share : more room than this stays wet.
+    comb_share : more than this is not combed off. lift_kg : more takes two. usual_depth : of the
+    trunk's diameter; usual_length : of the tree's height.
+    """
+
+    side_room_mm: float
+    roomy_share: float
+    comb_share: float
+    soil_kg_per_l: DryAndWet
+    ball_kg_per_l: DryAndWet
+    lift_kg: float
+    usual_depth: float
+    usual_length: float
+
+
+class SoilRules(Data):
+    """How high water stands in a mix: mm over the mean grain in mm, by its air space."""
+
+    rise_least: float
+    rise_most: float
+    air_least: float
+    air_most: float
 
 
 class TargetLimits(Data):
@@ -228,8 +272,9 @@ class SeasonRules(Data):
     """Days about a usual window in which buds seen concern it; how far warmth may move it;
     usual daily highs, by group, at which windows close.
 
-    edge_days : how far outside its window a tree may still be worked, at an edge budget.
-    worked_dormant : groups whose dormant work depends on the practice.
+    prior_years : as many usual years stand beside those noted. edge_days : how far outside its
+    window a tree may still be worked, at an edge budget. worked_dormant : groups whose dormant
+    work depends on the practice.
     """
 
     under_glass_weeks: int
@@ -239,6 +284,7 @@ class SeasonRules(Data):
     buds_before_days: int
     buds_after_days: int
     max_shift_days: int
+    prior_years: int
     nights_near_days: int
     second_window_weeks: dict[str, tuple[int, int]]
     heat_ceiling_c: dict[str, float]
@@ -337,6 +383,8 @@ class Rules(Data):
     containers: dict[str, Container]
     plan: PlanRules
     materials: MaterialRules
+    pots: PotRules
+    soil: SoilRules
     target: TargetRules
     adviser: AdviserRules
     top_reduction: TopReductionRules
@@ -370,6 +418,17 @@ def species_by_key(key: str) -> Species:
         if entry.key == key:
             return entry
     raise NotFound("species", f"the almanac has no species '{key}'")
+
+
+@cache
+def _reasons() -> dict[str, dict[str, str]]:
+    return dict(read_data("reasons.yaml"))
+
+
+def reason_for(figure: str, group: str) -> str:
+    """Why a figure is about as large as it is for species of a group; empty where none is given."""
+    known = _reasons().get(figure, {})
+    return known.get(group, known.get("usual", ""))
 
 
 @cache

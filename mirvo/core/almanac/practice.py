@@ -75,4 +75,4 @@ def clears_by(practice: Practice, species: Species, age: str) -> str:
         return "core"
     if practice["clearing"] != "group":
         return practice["clearing"]
-    return "wash" if species.group in WASHED_GROUPS and age != "old" else "core"
+    return "wash" if species.root_group in WASHED_GROUPS and age != "old" else "core"

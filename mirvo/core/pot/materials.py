@@ -1,8 +1,4 @@
-"""What one session uses up, and what a season's sessions use up together.
-
-Volumes are those of upright boxes: soil is what the pot holds less the ball, with what
-settles on top.
-"""
+"""What one session uses up, and what a season's sessions use up together."""
 
 from __future__ import annotations
 
@@ -11,6 +7,8 @@ from dataclasses import dataclass
 from math import ceil, pi
 
 from mirvo.core.almanac import rules
+from mirvo.core.pot.fit import Ball, soil_litres
+from mirvo.core.pot.shapes import Pot
 from mirvo.core.rootwork.bench import GUYED_FROM_MM, STAKED_FROM_MM
 
 MM3_PER_LITRE = 1e6
@@ -24,14 +22,15 @@ GUYS = 3
 class Use:
     """A session as far as it uses things up; lengths in mm.
 
-    pot, ball : length, width and depth inside; the ball after the cuts. roots_cut : roots
-    taken off flush. practice : answers of the practice profile (`fixing`, `wounds`).
+    ball : after the cuts. holes : in the pot's floor, None where nobody counted them. roots_cut :
+    roots taken off flush. practice : answers of the practice profile (`fixing`, `wounds`).
     """
 
     container: str
-    pot: tuple[float, float, float]
-    ball: tuple[float, float, float]
+    pot: Pot
+    ball: Ball
     trunk_mm: float
+    holes: int | None = None
     height_mm: float | None = None
     roots_cut: int = 0
     grafts: int = 0
@@ -54,18 +53,20 @@ def materials(use: Use) -> list[Item]:
     Soil and moss are rounded up to tenths, wire to decimetres.
     """
     table, practice = rules().materials, use.practice or {}
-    length, width, depth = use.pot
-    inside = length * width * depth
-    # A ball larger than its pot is trimmed to fit, so it takes no more room than there is.
-    ball = min(use.ball[0], length) * min(use.ball[1], width) * min(use.ball[2], depth)
-    litres = max(0.0, inside - ball) * (1 + table.settling) / MM3_PER_LITRE
-    found = [
-        Item("soil", _up(litres, 1), "l"),
-        Item("mesh over the holes", max(1, ceil(length / table.hole_every_mm)), ""),
-        Item("moss for the top", _up(length * width / MM2_PER_DM2, 1), "dm²"),
-    ]
+    length, width = use.pot.length, use.pot.width
+    holes = use.holes if use.holes is not None else max(1, ceil(length / table.hole_every_mm))
+    found = [Item("soil", _up(soil_litres(use.pot, use.ball), 1), "l")]
+    if holes:
+        found.append(Item("mesh over the holes", holes, ""))
+    top = use.pot.plan_share * length * width
+    found.append(Item("moss for the top", _up(top / MM2_PER_DM2, 1), "dm²"))
     if practice.get("fixing", "tied") == "tied":
         found += _ties(use)
+    else:
+        found.append(Item("stones to wedge it", table.wedge_stones, ""))
+    if practice.get("drainage") == "coarse":
+        litres = top * table.coarse_layer_mm / MM3_PER_LITRE
+        found.append(Item("coarse grains", _up(litres, 1), "l"))
     if use.container == "board in a wide pot":
         # The gap all round lets roots grow over the board's edge and down.
         side = max(0.0, min(length, width) - 2 * table.board_gap_mm)
@@ -98,8 +99,8 @@ def _ties(use: Use) -> list[Item]:
         (wire.gauge_mm for wire in table.tie_wire if use.trunk_mm <= wire.trunk_to_mm),
         table.tie_wire[-1].gauge_mm,
     )
-    length, _, depth = use.pot
-    wire = table.ties * (length + 2 * depth + table.tie_ends_mm) / MM_PER_M
+    over = use.pot.length + 2 * use.pot.depth + table.tie_ends_mm
+    wire = table.ties * over / MM_PER_M
     return [
         Item(f"tie wire {gauge:g} mm", _up(wire, 1), "m"),
         Item("soft tube over roots", 2 * table.ties, ""),
@@ -115,13 +116,13 @@ def _up(value: float, digits: int) -> float:
 
 def pot_for(
     container: str,
-    now: tuple[float, float, float],
+    now: Pot,
     trunk_mm: float,
     ball_mm: float,
     target_depth_mm: float,
     stays: bool,
-) -> tuple[float, float, float]:
-    """Inner length, width and depth of a container still to be chosen, mm.
+) -> Pot:
+    """The inside of a container still to be chosen.
 
     The pot it stands in when it stays; else by the trunk's diameter and the ball's depth,
     and the target's depth for the final pot. Guidance, to be replaced by a pot at hand.
@@ -131,11 +132,11 @@ def pot_for(
         return now
     table = rules().materials
     length = max(
-        now[0] if container != "final pot" else 0.0, table.trunks_long[container] * trunk_mm
+        now.length if container != "final pot" else 0.0, table.trunks_long[container] * trunk_mm
     )
     clearance = rules().plan.soil_layer_mm + rules().plan.rim_clearance_mm
     depth = target_depth_mm if container == "final pot" else ball_mm + clearance
-    return (length, table.width_share * length, depth)
+    return Pot("rectangle", length, table.width_share * length, depth)
 
 
 def summed(lists: Iterable[Iterable[Item]]) -> list[Item]:

@@ -13,6 +13,7 @@ from mirvo.core.almanac import Species
 from mirvo.core.almanac.loader import Data, read_data
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.errors import BadInput
+from mirvo.core.forms import read_whole
 from mirvo.core.lengths import read_length
 from mirvo.core.rootwork.kinds import kind_by_key
 
@@ -47,7 +48,7 @@ class Field(Data):
 
     key: str
     label: str
-    kind: Literal["toggle", "number", "choice", "text", "area", "hours"]
+    kind: Literal["toggle", "number", "choice", "text", "area", "hours", "pot", "recipe"]
     unit: str = ""
     options: list[str] = Given(default=[])
     only: list[str] = Given(default=[])
@@ -102,6 +103,14 @@ class Field(Data):
         return value.strip()
 
     _area = _text
+
+    def _pot(self, value: Any) -> str:
+        """The number of a row, as text: which there are is known where it is recorded."""
+        if read_whole(str(value)) is None:
+            raise BadInput(self.key, f"{self.label}: choose one of the list")
+        return str(value)
+
+    _recipe = _pot
 
     def _hours(self, value: Any) -> list[int]:
         # Not isinstance: a yes counts as a 1 in Python and would pass for one o'clock.
@@ -171,7 +180,7 @@ def situation_of(
         **practice,
         "kind": kind,
         "clears": clears_by(practice, species, age),
-        "group": species.group,
+        "group": species.root_group,
         "stage": stage,
         "new": new,
         "combs": kind_by_key(kind).combs,

@@ -42,11 +42,29 @@ class Reason:
 
 
 @dataclass(frozen=True)
+class Shift:
+    """By how many days windows run late (early when negative), and how that is known.
+
+    year : of the one it is about; None for every year nothing more is known of.
+    """
+
+    year: int | None
+    days: int
+    text: str = ""
+    source: str = SIMULATED
+
+    @property
+    def reason(self) -> Reason:
+        way = "late" if self.days > 0 else "early"
+        return Reason(self.text or f"the season runs {abs(self.days)} days {way}", self.source)
+
+
+@dataclass(frozen=True)
 class Outlook:
     """What is known of a season beside the calendar.
 
     buds, seen_on : a stage of `BUD_STAGES` and the day it was seen, "" and None if nothing was.
-    shift : year, and by how many days its warmth runs late (early when negative).
+    shifts : of windows against the usual ones; of those about a year the first one counts.
     under_glass : the tree is kept frost free. station : usual weather, for heat and cold; None
     where there is none. nights : minima that were measured or are forecast; nights_source : by
     what.
@@ -54,7 +72,7 @@ class Outlook:
 
     buds: str = ""
     seen_on: date | None = None
-    shift: tuple[int, int] | None = None
+    shifts: tuple[Shift, ...] = ()
     under_glass: bool = False
     station: Station | None = None
     nights: Sequence[DayWeather] = ()
@@ -160,11 +178,9 @@ def _with_what_is_known(
     species: Species, place: Place, usual: Span, year: int, outlook: Outlook
 ) -> Span | None:
     span = usual
-    if outlook.shift is not None and outlook.shift[0] == year and outlook.shift[1]:
-        days = outlook.shift[1]
-        way = "late" if days > 0 else "early"
-        text = f"the season runs {abs(days)} days {way}, by its warmth"
-        span = span.moved(days, Reason(text, SIMULATED))
+    shift = next((one for one in outlook.shifts if one.year in (year, None)), None)
+    if shift is not None and shift.days:
+        span = span.moved(shift.days, shift.reason)
     # Glass brings the beginning forward; the heat that ends a window comes all the same.
     if outlook.under_glass:
         weeks = rules().season.under_glass_weeks

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from mirvo.records.models.base import MAX_LABEL, Compostable, Table
 from mirvo.records.models.bench import BenchEntry, BenchPhoto, BenchSession
+from mirvo.records.models.exchange import ApiToken, ForeignRow, SharedExperience
 from mirvo.records.models.people import GuestTree, Person, SharedTree, SignIn
 from mirvo.records.models.photos import EyeCheck, Measurement, Photo
 from mirvo.records.models.plans import GapPlan, Plan, Regrowth, Target, TargetHold
@@ -20,10 +21,21 @@ from mirvo.records.models.sessions import (
     TreeAnswer,
     Watering,
 )
-from mirvo.records.models.trees import NightMinimum, Root, Tree, Yard
+from mirvo.records.models.shelf import ShelfPot, SoilComponent, SoilRecipe, Supply
+from mirvo.records.models.trees import (
+    GRAFT_KINDS,
+    FigureChange,
+    NightMinimum,
+    Root,
+    Tree,
+    TreeGraft,
+    Yard,
+)
 
 __all__ = [
+    "GRAFT_KINDS",
     "MAX_LABEL",
+    "ApiToken",
     "BenchEntry",
     "BenchPhoto",
     "BenchSession",
@@ -31,7 +43,9 @@ __all__ = [
     "Compostable",
     "CutRecord",
     "EyeCheck",
+    "FigureChange",
     "FindingRecord",
+    "ForeignRow",
     "GapPlan",
     "GuestTree",
     "Measurement",
@@ -42,13 +56,19 @@ __all__ = [
     "Regrowth",
     "Root",
     "RootSession",
+    "SharedExperience",
     "SharedTree",
+    "ShelfPot",
     "SignIn",
+    "SoilComponent",
+    "SoilRecipe",
+    "Supply",
     "Table",
     "Target",
     "TargetHold",
     "Tree",
     "TreeAnswer",
+    "TreeGraft",
     "Watering",
     "Yard",
 ]

@@ -15,10 +15,19 @@ from mirvo.core.measure.eye import EyeResult
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.records import PlannedStep, PlanResult, YearForecast
 from mirvo.records.columns import PydanticColumn
-from mirvo.records.documents import Answers, BenchNotes, Clicks, OwnSpecies, UnfinishedWork
+from mirvo.records.documents import (
+    Answers,
+    BenchNotes,
+    Clicks,
+    OwnSpecies,
+    SeasonSeen,
+    UnfinishedWork,
+)
 
 CASCADE, SET_NULL = "CASCADE", "SET NULL"
 MAX_LABEL = 12
+# Under this a constraint says its column and the words it takes.
+ONE_OF = "one of"
 
 
 class Table(DeclarativeBase):
@@ -36,6 +45,7 @@ class Table(DeclarativeBase):
         BenchNotes: PydanticColumn(BenchNotes),
         dict[str, OwnSpecies]: PydanticColumn(dict[str, OwnSpecies]),
         dict[str, float]: PydanticColumn(dict[str, float]),
+        tuple[SeasonSeen, ...]: PydanticColumn(tuple[SeasonSeen, ...]),
         tuple[str, ...]: PydanticColumn(tuple[str, ...]),
         tuple[UnfinishedWork, ...]: PydanticColumn(tuple[UnfinishedWork, ...]),
         Clicks: PydanticColumn(Clicks),
@@ -54,7 +64,8 @@ OWN_NUMBERS = {"sqlite_autoincrement": True}
 def one_of(column: str, values: Sequence[str]) -> CheckConstraint:
     """A column that holds one of some words."""
     listed = ", ".join(f"'{value}'" for value in values)
-    return CheckConstraint(f"{column} IN ({listed})", name=column)
+    said = {ONE_OF: (column, tuple(values))}
+    return CheckConstraint(f"{column} IN ({listed})", name=column, info=said)
 
 
 def within(column: str, low: float, high: float) -> CheckConstraint:

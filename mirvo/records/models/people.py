@@ -11,6 +11,8 @@ from mirvo.records.models.base import CASCADE, Table, one_of
 
 OWNER, HELPER, GUEST = "owner", "helper", "guest"
 ROLES = (OWNER, HELPER, GUEST)
+# What of a tree can be shown to whoever has its link.
+SHOWN_PARTS = ("drawing", "figures", "photos", "sessions", "target", "provenance")
 
 
 class Person(Table):
@@ -50,9 +52,11 @@ class GuestTree(Table):
 
 
 class SharedTree(Table):
-    """A tree anybody may look at who has its link; secret : what stands in the link."""
+    """A tree anybody may look at who has its link; secret : what stands in the link. parts : of
+    the tree that are shown."""
 
     __tablename__ = "shared_trees"
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE), primary_key=True)
     secret: Mapped[str] = mapped_column(String(40), unique=True)
     shared_at: Mapped[datetime]
+    parts: Mapped[tuple[str, ...]] = mapped_column(default=lambda: SHOWN_PARTS)

@@ -86,7 +86,14 @@ class RootSession(Compostable, Table):
     pot_length_mm: Mapped[float | None]
     pot_depth_mm: Mapped[float | None]
     container_after: Mapped[str] = mapped_column(String(40))
+    # From the shelf, where it was said; the words above stay when the pot goes.
+    pot_id: Mapped[int | None] = mapped_column(ForeignKey("pots.id", ondelete=SET_NULL), index=True)
     soil: Mapped[str] = mapped_column(default="")
+    recipe_id: Mapped[int | None] = mapped_column(
+        ForeignKey("soil_recipes.id", ondelete=SET_NULL), index=True
+    )
+    # Of the recipe's mix, as worked out that day and taken from the stock.
+    soil_l: Mapped[float | None]
     found: Mapped[str] = mapped_column(default="")
     next_time: Mapped[str] = mapped_column(default="")
     exposed_minutes: Mapped[float | None]
@@ -185,13 +192,14 @@ class FindingRecord(Table):
 
 
 class CareTask(Compostable, Table):
-    """One aftercare task of a session, done or still to do."""
+    """One task: of a session's aftercare, or one the artist set for a tree; done or still to do."""
 
     __tablename__ = "care_tasks"
     __table_args__ = (Index("ix_care_tasks_done_at_due", "done_at", "due"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE), index=True)
-    session_id: Mapped[int] = mapped_column(
+    # None for what the artist set: a branch kept to fatten, a wire to look at.
+    session_id: Mapped[int | None] = mapped_column(
         ForeignKey("root_sessions.id", ondelete=CASCADE), index=True
     )
     # First day of what is kept up until it is due, such as a cover or warmth.

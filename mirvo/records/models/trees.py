@@ -7,10 +7,13 @@ from sqlalchemy import (
     String,
     UniqueConstraint,
 )
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from mirvo.records.documents import Answers, OwnSpecies
+from mirvo.records.documents import Answers, OwnSpecies, SeasonSeen
 from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Compostable, Table, one_of
+from mirvo.records.models.shelf import ShelfPot
+
+GRAFT_KINDS = ("root graft", "branch graft", "approach graft")
 
 
 class Tree(Compostable, Table):
@@ -43,6 +46,14 @@ class Tree(Compostable, Table):
     # A tree that could not be replaced is given a smaller budget.
     worth: Mapped[str] = mapped_column(String(20), default="usual")
     practice: Mapped[Answers] = mapped_column(default=dict)
+    # Provenance, as far as the artist knows and cares.
+    former_owners: Mapped[str] = mapped_column(String(400), default="")
+    price: Mapped[str] = mapped_column(String(40), default="")
+    # Trees started together bear the same word and are compared at equal months.
+    batch: Mapped[str] = mapped_column(String(60), default="")
+    # Of a grafted tree: whose roots it stands on, and where the union lies over the soil.
+    understock_key: Mapped[str] = mapped_column(String(60), default="")
+    graft_height_mm: Mapped[float | None]
     # A layer or cutting outlives the record of the tree it came from.
     parent_id: Mapped[int | None] = mapped_column(
         ForeignKey("trees.id", ondelete=SET_NULL), index=True
@@ -56,8 +67,12 @@ class Tree(Compostable, Table):
     foreign_soil: Mapped[str] = mapped_column(String(200), default="")
     # The artist leaves it in the soil it thrives in; nothing asks for a repot because of it.
     keeps_soil: Mapped[bool] = mapped_column(default=False)
-    # Inside, as entered in the portrait; a session that notes its pot counts for more.
+    # Inside, as entered in the portrait; a session that notes its pot counts for more, and a pot
+    # from the shelf most of all.
     pot_depth_mm: Mapped[float | None]
+    pot_id: Mapped[int | None] = mapped_column(ForeignKey("pots.id", ondelete=SET_NULL), index=True)
+    potted_on: Mapped[date | None]
+    pot_named: Mapped[ShelfPot | None] = relationship(lazy="joined", viewonly=True)
     # The day the strength was last said, with all that was found before in mind.
     strength_said_on: Mapped[date | None]
     died_on: Mapped[date | None]
@@ -66,6 +81,29 @@ class Tree(Compostable, Table):
     version: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime]
     updated_at: Mapped[datetime]
+
+    @property
+    def pot(self) -> ShelfPot | None:
+        """The pot from the shelf it stands in, if it stands in one that is still there."""
+        # A plain copy of a row has what was loaded of it, and no more.
+        named = getattr(self, "pot_named", None)
+        return None if named is None or named.composted_at is not None else named
+
+
+class TreeGraft(Table):
+    """A graft set on a tree: a root into its flare, or a branch. donor_id : the tree it came from,
+    None for one of no record."""
+
+    __tablename__ = "tree_grafts"
+    __table_args__ = (one_of("kind", GRAFT_KINDS),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE), index=True)
+    donor_id: Mapped[int | None] = mapped_column(
+        ForeignKey("trees.id", ondelete=SET_NULL), index=True
+    )
+    kind: Mapped[str] = mapped_column(String(20))
+    grafted_on: Mapped[date | None]
+    place: Mapped[str] = mapped_column(String(120), default="")
 
 
 class Root(Table):
@@ -109,6 +147,7 @@ class Yard(Table):
     calendar_secret: Mapped[str] = mapped_column(String(40), default="")
     backed_up_at: Mapped[datetime | None]
     own_species: Mapped[dict[str, OwnSpecies]] = mapped_column(default=dict)
+    seasons_seen: Mapped[tuple[SeasonSeen, ...]] = mapped_column(default=tuple)
     frost_free: Mapped[bool] = mapped_column(default=False)
     # Weather is never invented: only a yard that says so is given the simulated station.
     simulated_weather: Mapped[bool] = mapped_column(default=False)
@@ -118,6 +157,19 @@ class Yard(Table):
     version: Mapped[int] = mapped_column(default=1)
     # When Mirvo was started last, by the clock of that day.
     started_at: Mapped[datetime | None]
+
+
+class FigureChange(Table):
+    """One figure of the almanac as it was and as it was then set, and why."""
+
+    __tablename__ = "figure_changes"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    species_key: Mapped[str] = mapped_column(String(60), index=True)
+    figure: Mapped[str] = mapped_column(String(40))
+    was: Mapped[str] = mapped_column(String(300))
+    became: Mapped[str] = mapped_column(String(300))
+    why: Mapped[str] = mapped_column(String(300), default="")
+    changed_on: Mapped[date]
 
 
 class NightMinimum(Table):

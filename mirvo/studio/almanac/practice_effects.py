@@ -13,7 +13,7 @@ from mirvo.core.season import Outlook, Place, season_state, year_window
 from mirvo.core.season.season_state import OPEN
 from mirvo.records.models import Tree, Yard
 from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,7 @@ def effects_on(
 ) -> PracticeEffects:
     """The figures of a tree under its practice, or under another one tried on it."""
     held = practice or practice_for(yard, tree)
-    species = species_of(yard, tree.species_key)
+    species = species_of_tree(yard, tree)
     start, _, best = year_window(species, yard.last_frost, today.year + 1)
     early_day = date.fromordinal(start.toordinal() - 14)
     place, outlook = Place(yard.last_frost, yard.frost_free), Outlook(under_glass=tree.under_glass)

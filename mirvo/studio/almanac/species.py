@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 
-from mirvo.core.almanac import Entry, Species, differing, figures_of, with_own
+from mirvo.core.almanac import Entry, Species, differing, figures_of, on_understock, with_own
 from mirvo.core.almanac import species as shipped_species
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.records.database import DbSession
 from mirvo.records.documents import OwnSpecies
-from mirvo.records.models import Tree, Yard
+from mirvo.records.models import FigureChange, Tree, Yard
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.settings import put_yard, yard_of
 
@@ -23,6 +23,7 @@ PUT_BACK_DAYS = 30
 # The almanac page shows all of them at once.
 MAX_OWN = 300
 MAX_KEY = 50
+MAX_WHY, MOST_CHANGES = 300, 100
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,15 @@ def species_of(yard: Yard, key: str) -> Species:
     own = _own(yard, key)
     # Of a shipped species only what differs is kept, so that a better almanac reaches it.
     return shipped if own is None else with_own(shipped, own)
+
+
+def species_of_tree(yard: Yard, tree: Tree) -> Species:
+    """The species a tree is treated as: of a grafted one the roots follow the understock."""
+    species = species_of(yard, tree.species_key)
+    stock = tree.understock_key
+    if not stock or stock == tree.species_key:
+        return species
+    return on_understock(species, species_of(yard, stock))
 
 
 def _unknown(key: str) -> Species:
@@ -96,13 +106,65 @@ def entry_of(db: DbSession, key: str) -> AlmanacEntry:
     raise NotFound("species", "the almanac has no such species")
 
 
-def keep_entry(studio: Studio, key: str, entry: Entry) -> None:
-    """Keep an entry as filled in; of a shipped species only what differs. Raises NotFound."""
+def keep_entry(studio: Studio, key: str, entry: Entry, why: str = "") -> None:
+    """Keep an entry as filled in; of a shipped species only what differs. Raises NotFound.
+
+    why : said once for all figures that change, and kept with each of them.
+    """
     with studio.writing() as db:
         found = entry_of(db, key)
         _check_name(db, entry.name, key)
         kept = entry.model_dump() if found.shipped is None else differing(found.shipped, entry)
+        _note_changes(db, found.species, entry.model_dump(), why, studio.today)
         _keep(db, studio.today, key, OwnSpecies(figures=kept) if kept else None)
+
+
+def _note_changes(
+    db: DbSession, before: Species, figures: dict[str, Any], why: str, today: date
+) -> None:
+    """Keep what each figure was and became."""
+    for figure, was in figures_of(before).items():
+        became = figures[figure]
+        if became != was:
+            db.add(
+                FigureChange(
+                    species_key=before.key,
+                    figure=figure,
+                    was=_said(was),
+                    became=_said(became),
+                    why=why.strip()[:MAX_WHY],
+                    changed_on=today,
+                )
+            )
+
+
+def _said(value: Any) -> str:
+    """A figure as it is read again by the form."""
+    if isinstance(value, bool):
+        return "on" if value else ""
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def changes_of(db: DbSession, key: str) -> list[FigureChange]:
+    """What was changed of a species, the latest first."""
+    query = select(FigureChange).where(FigureChange.species_key == key)
+    return list(db.scalars(query.order_by(FigureChange.id.desc()).limit(MOST_CHANGES)))
+
+
+def take_back(studio: Studio, key: str, change_id: int) -> None:
+    """Set one figure to what it was before a change.
+
+    Raises
+    ------
+    NotFound : there is no such change. BadInput : it would contradict another figure.
+    """
+    with studio.reading() as db:
+        change = db.get(FigureChange, change_id)
+        if change is None or change.species_key != key:
+            raise NotFound("change", "there is no such change")
+        figures = {**figures_of(entry_of(db, key).species), change.figure: change.was}
+        why = f"taken back: {change.why}" if change.why else "taken back"
+    keep_entry(studio, key, Entry.model_validate(figures), why)
 
 
 def add_entry(studio: Studio, name: str, like: str) -> str:
@@ -143,7 +205,8 @@ def lay_aside(studio: Studio, key: str) -> bool:
         found = entry_of(db, key)
         # Its trees would be left without window, budget and cautions; those on the heap too, once
         # they are put back.
-        count = db.scalar(select(func.count()).where(Tree.species_key == key)) or 0
+        of_it = or_(Tree.species_key == key, Tree.understock_key == key)
+        count = db.scalar(select(func.count()).where(of_it)) or 0
         if found.shipped is None and count:
             trees = "one tree is" if count == 1 else f"{count} trees are"
             if not found.trees:
@@ -153,6 +216,9 @@ def lay_aside(studio: Studio, key: str) -> bool:
         if kept is not None:
             aside = kept.model_copy(update={"laid_aside": studio.today})
             _keep(db, studio.today, key, aside)
+            if found.shipped is not None:
+                shipped = figures_of(found.shipped)
+                _note_changes(db, found.species, shipped, "shipped figures", studio.today)
     return found.shipped is None
 
 
@@ -199,6 +265,7 @@ def _keep(db: DbSession, today: date, key: str, kept: OwnSpecies | None) -> None
     every = yard_of(db).own_species
     # Forgotten here, at the next change, since nobody else ever looks at old ones.
     used = set(db.scalars(select(Tree.species_key).distinct()))
+    used |= set(db.scalars(select(Tree.understock_key).distinct()))
     used -= {entry.key for entry in shipped_species()}
     own = {
         name: its

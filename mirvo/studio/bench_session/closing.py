@@ -63,7 +63,10 @@ def form_of(state: BenchState, review: BenchReview) -> SessionForm:
     entered = {name: answers[name] for name in ENTERED if answers.get(name) is not None}
     # Nothing said of the container: it stays in the one it stands in.
     entered.setdefault("container_after", state.tree.container)
-    if state.last is not None:
+    same = entered["container_after"] == state.tree.container and "pot_after" not in entered
+    if same and state.tree.pot is not None:
+        entered.setdefault("pot_id", state.tree.pot_id)
+    if state.last is not None and "pot_id" not in entered:
         entered.setdefault("pot_after", state.last.pot_after)
     roots = tuple(
         RootDone(label=label, action=decision.as_done, part=decision.cost)

@@ -27,7 +27,7 @@ from mirvo.core.rootwork.cuts import CutDecision, RootFinding
 from mirvo.records.database import DbSession
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, RootSession, Tree
 from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.bench_session.entered import readable_value
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree, sessions_of
@@ -226,7 +226,7 @@ def _steps(
         litres, guessed = _litres_guessed(tree), True
     situation = situation_of(
         bench.kind,
-        species_of(yard, tree.species_key),
+        species_of_tree(yard, tree),
         practice_for(yard, tree),
         age=tree.age_class,
         stage=tree.stage,

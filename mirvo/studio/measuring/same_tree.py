@@ -10,7 +10,7 @@ from mirvo.core.measure.identity import misfit, traces_of
 from mirvo.core.plan.growth import MIN_YEARS, PRIOR_RELATIVE_SD, plausible_change
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Tree
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import cuts_of, measurements_of, sessions_of
 from mirvo.studio.yard.settings import yard_of
@@ -54,7 +54,7 @@ def believed(db: DbSession, tree: Tree) -> list[Measurement]:
 def _of_the_trunk(db: DbSession, tree: Tree, before: Measurement, after: Measurement) -> str | None:
     if before.top is None or after.top is None:
         return None
-    prior = species_of(yard_of(db), tree.species_key).growth.trunk
+    prior = species_of_tree(yard_of(db), tree).growth.trunk
     old, new = before.top.trunk_diameter_mm, after.top.trunk_diameter_mm
     years = max(MIN_YEARS, (after.measured_on - before.measured_on).days / DAYS_A_YEAR)
     usual = prior * old.value

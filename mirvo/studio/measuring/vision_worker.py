@@ -19,6 +19,9 @@ POLL_S = 0.1
 CLOSE_S = 5.0
 STOPPED = "The work on the photo was stopped."
 FAILED = "This could not be worked out"
+# Each that waits holds a thread; the rest of them are for pages.
+MOST_WAITING = 12
+FULL = "Mirvo has as much to look at as it can take; ask again in a moment."
 P = ParamSpec("P")
 T = TypeVar("T")
 
@@ -73,7 +76,11 @@ class VisionWorker:
         """How a task comes along, at last its answer or why there is none.
 
         Nobody is held up by a listener who stops in the middle: the task is done all the same.
+        Where too much waits already it is not begun, and the answer says so at once.
         """
+        if len(self._waiting) >= MOST_WAITING:
+            yield Refusal("", FULL)
+            return
         future, last = self._schedule(task, *args, **named), Stage("", 0.0)
         while True:
             try:

@@ -16,7 +16,7 @@ from mirvo.core.plan.records import PlannedPath, PlanResult
 from mirvo.core.rootwork.cut_order import RootToCut
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, Target, Tree
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
 from mirvo.studio.path.planning_case import MEASURE_FIRST, GrowthRates, planning_case
 from mirvo.studio.path.plans import keep_plan, newest_plan, newest_plans
@@ -116,7 +116,7 @@ def trees_that_missed(studio: Studio) -> list[int]:
         return [
             tree.id
             for tree in trees
-            if missed(plans[tree.id], species_of(yard, tree.species_key), yard, studio.today)
+            if missed(plans[tree.id], species_of_tree(yard, tree), yard, studio.today)
         ]
 
 

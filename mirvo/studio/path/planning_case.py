@@ -24,6 +24,7 @@ from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree, Yard
 from mirvo.studio.measuring.same_tree import believed
 from mirvo.studio.path.target import Gap, gap_methods_of, holds_of, regrowth_of
+from mirvo.studio.pot_of_tree import pot_of_tree
 from mirvo.studio.records.share import correction_of
 from mirvo.studio.tree_queries import (
     MeasuredBase,
@@ -236,9 +237,7 @@ def _woody(stands: TreeStanding, ball: float) -> float:
 
 def _pot_now(stands: TreeStanding, tree: Tree) -> dict[str, float]:
     """Inner depth of the pot it stands in, where it is known."""
-    noted = next((s for s in stands.sessions if s.container_after == tree.container), None)
-    depth = noted.pot_depth_mm if noted is not None else None
-    depth = depth or tree.pot_depth_mm
+    depth = pot_of_tree(tree, stands.sessions).depth
     return {} if depth is None else {"inner_depth_mm": depth}
 
 

@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession, find_kept, read_once
-from mirvo.records.models import Measurement, Photo, RootSession
+from mirvo.records.models import Measurement, Photo, RootSession, ShelfPot
 
 MAX_COMPARED = 3
 KINDS = {
@@ -113,3 +113,9 @@ def compared_photos(db: DbSession, session: RootSession) -> list[Photo]:
     if not before or not after:
         return []
     return [before[-1], *after[-MAX_COMPARED:]]
+
+
+def digests_in_use(db: DbSession) -> set[str]:
+    """Digests of all files a record names: photos of trees and of pots, on the heap or not."""
+    of_pots = select(ShelfPot.photo_digest).where(ShelfPot.photo_digest != "")
+    return {*db.scalars(select(Photo.digest)), *db.scalars(of_pots)}

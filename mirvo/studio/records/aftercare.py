@@ -4,19 +4,22 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
+from pydantic import StringConstraints
 from sqlalchemy import or_, select
-from sqlalchemy.orm import aliased, load_only
+from sqlalchemy.orm import aliased
 
 from mirvo.core.almanac import rules
 from mirvo.core.care import aftercare
-from mirvo.core.errors import NotFound
+from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.forms import FormModel
 from mirvo.core.season.weather import DayWeather
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CareTask, RootSession, Tree, Watering, Yard
 from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
@@ -26,6 +29,8 @@ AHEAD_DAYS = 14
 # Recorded a week late, a task may still be worth doing.
 GRACE_DAYS = 7
 RECENT = 12
+KEPT = ("sacrifice branch", "basal shoot", "low branch for a graft", "wire", "something else")
+KEPT_CODE = "kept"
 
 
 def plan_care(
@@ -48,7 +53,7 @@ def plan_care(
         practice_for(yard, tree),
         None if yard.frost_free else yard.last_frost,
         removed,
-        species_of(yard, tree.species_key).night_floor_c,
+        species_of_tree(yard, tree).night_floor_c,
         _forecast(yard, tree, today),
         as_cutting,
     )
@@ -73,18 +78,26 @@ def _forecast(yard: Yard, tree: Tree, today: date) -> list[DayWeather]:
     return station.forecast(today)
 
 
-@dataclass(frozen=True)
-class Due:
-    """An open task with the tree it is for."""
+class Due(NamedTuple):
+    """An open task with the tree it is for; done_on : the day of the session it follows. Of what
+    the artist set by hand there is no session."""
 
-    task: CareTask
-    tree: Tree
-    done_on: date
+    id: int
+    session_id: int | None
+    tree_id: int
+    tree_name: str
+    code: str
+    text: str
+    since: date | None
+    due: date
+    done_on: date | None
     late: bool
 
 
-def open_care(db: DbSession, today: date, until: date | None = None) -> list[Due]:
-    """Open tasks due by a day, two weeks ahead by default, oldest first.
+def open_care(
+    db: DbSession, today: date, until: date | None = None, most: int | None = None
+) -> list[Due]:
+    """Open tasks due by a day, two weeks ahead by default, oldest first; `most` of them.
 
     A session's tasks end with the next session of the tree, but for the lasting ones.
     """
@@ -99,23 +112,78 @@ def open_care(db: DbSession, today: date, until: date | None = None) -> list[Due
         )
         .exists()
     )
+    task = CareTask
     query = (
-        select(CareTask, Tree, RootSession.done_on)
-        # Only what a list says of a tree: a yard has thousands of tasks.
-        .options(load_only(Tree.id, Tree.name))
+        # Columns and no records: a yard has thousands of tasks.
+        select(
+            task.id,
+            task.session_id,
+            Tree.id,
+            Tree.name,
+            task.code,
+            task.text,
+            task.since,
+            task.due,
+            RootSession.done_on,
+        )
         .join(Tree, Tree.id == CareTask.tree_id)
-        .join(RootSession, RootSession.id == CareTask.session_id)
+        .outerjoin(RootSession, RootSession.id == CareTask.session_id)
         .where(
             CareTask.done_at.is_(None),
             or_(CareTask.due <= until, CareTask.since <= today),
             CareTask.kept(),
+            # What no session left has none that could lie on the heap.
             RootSession.kept(),
             Tree.kept(),
             or_(CareTask.code.in_(rules().care.lasting), ~superseded),
         )
         .order_by(CareTask.due, CareTask.id)
+        .limit(most)
     )
-    return [Due(task, tree, done_on, task.due < today) for task, tree, done_on in db.execute(query)]
+    return [Due(*row, late=row.due < today) for row in db.execute(query)]
+
+
+class KeptForm(FormModel):
+    """Something kept on a tree for a while, and the day to look whether it may go."""
+
+    kept_what: Literal[KEPT] = KEPT[0]  # type: ignore[valid-type]
+    kept_where: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
+    kept_since: date | None = None
+    look_on: date
+
+
+def keep_for_a_while(studio: Studio, tree_id: int, form: KeptForm) -> CareTask:
+    """Note what is kept on a tree for a while. Raises BadInput."""
+    since = form.kept_since or studio.today
+    if since > studio.today:
+        raise BadInput("kept_since", f"{since:%d %b %Y} lies in the future")
+    if form.look_on < since:
+        raise BadInput("look_on", "the day to look at it lies before the day it was kept")
+    where = f", {form.kept_where}" if form.kept_where else ""
+    text = f"{form.kept_what}{where}, kept since {since.day} {since:%B %Y}: still needed?"
+    return set_task(studio, tree_id, text, form.look_on)
+
+
+def set_task(studio: Studio, tree_id: int, text: str, due: date) -> CareTask:
+    """Something to look at on a day, set by hand. Raises NotFound."""
+    with studio.writing() as db:
+        load_tree(db, tree_id)
+        # Shown from its day on and not before: there is nothing to be kept up until then.
+        task = CareTask(tree_id=tree_id, session_id=None, since=None, due=due, code=KEPT_CODE)
+        task.text = text
+        db.add(task)
+    return task
+
+
+def kept_for_a_while(db: DbSession, tree_id: int) -> list[CareTask]:
+    """What is kept on a tree for a while, the next to look at first."""
+    query = select(CareTask).where(
+        CareTask.tree_id == tree_id,
+        CareTask.session_id.is_(None),
+        CareTask.done_at.is_(None),
+        CareTask.kept(),
+    )
+    return list(db.scalars(query.order_by(CareTask.due, CareTask.id)))
 
 
 def tasks_of_session(db: DbSession, session_id: int) -> list[CareTask]:

@@ -8,7 +8,13 @@ from mirvo.core.errors import Conflict
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CareTask, CutRecord, FindingRecord, Measurement, RootSession
 from mirvo.studio.context import Studio
-from mirvo.studio.records.root_sessions import keep_record, load_session, work_out
+from mirvo.studio.records.root_sessions import (
+    keep_record,
+    load_session,
+    of_the_shelf,
+    stands_as_left,
+    work_out,
+)
 from mirvo.studio.records.session_form import (
     ENTERED,
     BenchDetails,
@@ -65,6 +71,7 @@ def correct_session(
         if version is not None and version != session.version:
             raise Conflict("version", SAVED_ELSEWHERE.format("This record was"))
         tree = load_tree(db, session.tree_id)
+        form = of_the_shelf(db, _out_of_its_pot(session, form))
         worked_out = work_out(db, studio, tree, form, bench_details_of(db, session), session)
         # Written anew from the form; what the bench noted comes back with the details.
         for table in (CutRecord, FindingRecord):
@@ -73,8 +80,17 @@ def correct_session(
         open_tasks = CareTask.session_id == session.id, CareTask.done_at.is_(None)
         db.execute(delete(CareTask).where(*open_tasks))
         keep_record(db, studio, tree, session, worked_out)
+        stands_as_left(db, tree, session)
         session.version += 1
     return session
+
+
+def _out_of_its_pot(session: RootSession, form: SessionForm) -> SessionForm:
+    """The form without the pot its record named, where another container is said now."""
+    same_pot = form.pot_id is not None and form.pot_id == session.pot_id
+    if same_pot and form.container_after != session.container_after:
+        return form.model_copy(update={"pot_id": None})
+    return form
 
 
 def bench_details_of(db: DbSession, session: RootSession) -> BenchDetails:

@@ -7,21 +7,37 @@ from dataclasses import dataclass, replace
 from mirvo.core.almanac.practice import Practice, clears_by, practice_of
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.records import RootRecord
+from mirvo.core.pot import soil_litres
 from mirvo.core.rootwork import only_delays, treated_as_cutting, weighed_share
 from mirvo.core.rootwork.bench import bares_roots
 from mirvo.core.rootwork.share_estimate import ShareEstimate
 from mirvo.records.database import DbSession, find_kept, read_once
 from mirvo.records.models import CutRecord, FindingRecord, Measurement, RootSession, Tree
 from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.roots_of_tree import root_of
 from mirvo.studio.path.plans import planned_step
+from mirvo.studio.pot_of_tree import (
+    USUAL_TRUNK_MM,
+    ball_of_tree,
+    load_pot,
+    pot_of_tree,
+    stand_in,
+)
 from mirvo.studio.records.aftercare import plan_care
 from mirvo.studio.records.session_form import ENTERED, BenchDetails, SessionForm, check_session
 from mirvo.studio.records.share import share_of_form
-from mirvo.studio.tree_queries import MeasuredBase, base_before, load_tree, measured_base
+from mirvo.studio.shelf.soil import recipe_of, take_from_stock
+from mirvo.studio.shelf.supplies import take_supplies, used_in
+from mirvo.studio.tree_queries import (
+    MeasuredBase,
+    base_before,
+    load_tree,
+    measured_base,
+    sessions_of,
+)
 from mirvo.studio.yard.settings import yard_of
 
 NOTHING_MORE = BenchDetails()
@@ -76,14 +92,76 @@ def put_session(
     """Put a session, its cuts and its aftercare into a transaction. Raises BadInput."""
     check_session(form, studio.today)
     tree = load_tree(db, tree_id)
+    form = of_the_shelf(db, _moved_out(tree, form))
     if not only_delays(form.kind):
         details = replace(details, planned=planned_step(db, tree_id, form.done_on))
     worked_out = work_out(db, studio, tree, form, details)
     session = RootSession(tree_id=tree_id)
     db.add(session)
     keep_record(db, studio, tree, session, worked_out)
-    tree.container = form.container_after
+    stands_as_left(db, tree, session)
+    take_from_stock(db, session, _soil_used(db, tree, session))
+    if bares_roots(session.kind):
+        removed = sum(root.action == "remove" for root in form.roots)
+        take_supplies(db, used_in(db, tree, session, removed))
     return session
+
+
+def _moved_out(tree: Tree, form: SessionForm) -> SessionForm:
+    """The form without the pot it stood in, where another container or pot was said.
+
+    Forms begin with the pot a tree stands in; what was changed beside it counts for more.
+    """
+    pot = tree.pot
+    if pot is None or form.pot_id != pot.id:
+        return form
+    elsewhere = form.container_after != tree.container or form.pot_after not in ("", pot.name)
+    return form.model_copy(update={"pot_id": None}) if elsewhere else form
+
+
+def of_the_shelf(db: DbSession, form: SessionForm) -> SessionForm:
+    """The form with what the shelf knows of its pot and soil, where nothing else was said.
+
+    Raises
+    ------
+    BadInput : there is no such pot or recipe.
+    """
+    known: dict[str, object] = {}
+    if form.pot_id is not None:
+        pot = load_pot(db, form.pot_id)
+        known = {
+            "pot_after": pot.name,
+            "pot_length_mm": pot.length_mm,
+            "pot_depth_mm": pot.depth_mm,
+        }
+    if form.recipe_id is not None:
+        known["soil"] = recipe_of(db, form.recipe_id).recipe.name
+    missing = {name: value for name, value in known.items() if not getattr(form, name)}
+    return form.model_copy(update=missing)
+
+
+def stands_as_left(db: DbSession, tree: Tree, session: RootSession) -> None:
+    """After its newest session a tree stands in the container and pot that were said; in none of
+    the shelf when another was. One that was recorded late changes nothing. Raises BadInput."""
+    newest = next(iter(sessions_of(db, tree.id)), None)
+    if newest is not None and newest.done_on > session.done_on:
+        return
+    pot = tree.pot
+    moved = session.container_after != tree.container
+    tree.container = session.container_after
+    if session.pot_id is not None:
+        stand_in(db, tree, session.pot_id, session.done_on)
+    elif pot is not None and (moved or session.pot_after not in ("", pot.name)):
+        stand_in(db, tree, None, session.done_on)
+
+
+def _soil_used(db: DbSession, tree: Tree, session: RootSession) -> float:
+    """Soil of the recipe that the pot took, l."""
+    if session.recipe_id is None:
+        return 0.0
+    inside = None if session.pot_id is None else load_pot(db, session.pot_id).inside
+    pot = inside or pot_of_tree(tree, [session]).whole(tree.trunk_mm or USUAL_TRUNK_MM)
+    return soil_litres(pot, ball_of_tree([session], pot, session.ball_depth_after))
 
 
 def work_out(
@@ -166,7 +244,7 @@ def keep_record(
 def _end_foreign_soil(db: DbSession, tree: Tree, session: RootSession) -> None:
     """A session that clears the old soil away ends the soil a tree came in."""
     practice = session.practice or practice_for(yard_of(db), tree)
-    species = species_of(yard_of(db), tree.species_key)
+    species = species_of_tree(yard_of(db), tree)
     washed = clears_by(practice_of(practice), species, tree.age_class) == "wash"
     if session.kind in SOIL_CHANGED or (bares_roots(session.kind) and washed):
         tree.foreign_soil, tree.keeps_soil = "", False

@@ -68,7 +68,9 @@ class SessionForm(FormModel):
     pot_length_mm: Length | None = None
     pot_depth_mm: Length | None = None
     container_after: str = "wide training pot"
+    pot_id: int | None = None
     soil: Text = ""
+    recipe_id: int | None = None
     flare_height_mm: Annotated[float, LENGTH, Field(ge=-500, le=500)] | None = None
     found: Text = ""
     next_time: Text = ""

@@ -2,63 +2,89 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
 from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedStep
-from mirvo.core.pot import Item, Use, materials, pot_for, summed
+from mirvo.core.pot import Item, Use, materials, pot_for, short_of, summed
+from mirvo.core.pot.tools import tools_for
 from mirvo.records.database import DbSession
-from mirvo.records.models import RootSession, Target, Tree, Yard
+from mirvo.records.models import RootSession, Supply, Target, Tree, Yard
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.path.plans import step_of
+from mirvo.studio.pot_of_tree import ball_of_tree, pot_of_tree
+from mirvo.studio.shelf.soil import components, recipes
+from mirvo.studio.shelf.supplies import less_stock, supplies
 from mirvo.studio.yard.bench import due_rows
+from mirvo.studio.yard.known_rows import once_a_row
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import TreeRow
 
-WIDTH_SHARE = 0.7
-USUAL_TRUNKS_LONG = 5.0
-USUAL_DEPTH_MM = 60.0
-BALL_IN_POT = 0.6
+SOIL, LITRES = "soil", "l"
+# What a path plans are sessions of this kind.
+ROUTINE = "routine"
 
 
 @dataclass(frozen=True)
 class SeasonTree:
-    """One tree of the season with what its session uses up; `step` is None when none is planned."""
+    """One tree of the season with what its session uses up; `step` is None when none is planned.
+
+    recipe : what its soil was mixed by last time, None where that was not said.
+    """
 
     row: TreeRow
     step: PlannedStep | None
     items: list[Item]
+    tools: tuple[str, ...]
+    recipe: str | None = None
 
 
 @dataclass(frozen=True)
 class SeasonList:
-    """The season's trees and all they use up together."""
+    """The season's trees and all they use up together.
+
+    soil : components of the recipes, before sieving. missing : litres to get of those the stock is
+    too small of. counted : what else lies on the shelf. tools : all that any of them wants.
+    """
 
     trees: list[SeasonTree]
     together: list[Item]
+    soil: list[Item]
+    missing: list[Item]
+    tools: tuple[str, ...]
+    counted: list[Supply]
+
+    @property
+    def to_get(self) -> list[Item]:
+        """What has to be got before the season: all that is not counted in a stock, and what is
+        missing of the soil."""
+        mixed = {item.name for item in self.soil}
+        rest = [item for item in self.together if not (mixed and item.name == SOIL)]
+        return [*self.missing, *less_stock(rest, self.counted)]
 
 
 def step_materials(
     yard: Yard,
     tree: Tree,
     trunk_mm: float,
-    last: RootSession | None,
+    sessions: Sequence[RootSession],
     target: Target,
     step: PlannedStep,
 ) -> list[Item]:
     """What one planned step uses up, in the pot it stands in or one worked out for it."""
-    now, ball_mm = _pot_now(last, trunk_mm), step.ball_after_mm
-    stays = last is not None and step.container == last.container_after
-    stays = stays and step.container != FINAL
+    stands_in, ball_mm = pot_of_tree(tree, sessions), step.ball_after_mm
+    now = stands_in.whole(trunk_mm)
+    stays = step.container == tree.container and step.container != FINAL
     size = pot_for(step.container, now, trunk_mm, ball_mm, target.pot_depth_mm, stays)
-    long, wide = _ball_now(last, now)
     return materials(
         Use(
             step.container,
             size,
-            (long, wide, ball_mm),
+            ball_of_tree(sessions, now, ball_mm),
             trunk_mm,
+            stands_in.holes if stays else None,
             tree.height_mm,
             sum(1 for part in step.fault_parts.values() if part >= 1),
             len(step.grafts),
@@ -68,33 +94,63 @@ def step_materials(
     )
 
 
-def _ball_now(last: RootSession | None, pot: tuple[float, float, float]) -> tuple[float, float]:
-    """Length and width of the ball as last measured, else as the pot lets it be, mm."""
-    length = last.ball_length_after if last is not None else None
-    width = last.ball_width_after if last is not None else None
-    return (length or BALL_IN_POT * pot[0], width or BALL_IN_POT * pot[1])
-
-
-def _pot_now(last: RootSession | None, trunk_mm: float) -> tuple[float, float, float]:
-    """Inner size of the pot it stands in, as far as it was written down, mm."""
-    length = last.pot_length_mm if last is not None else None
-    depth = last.pot_depth_mm if last is not None else None
-    length = length or USUAL_TRUNKS_LONG * trunk_mm
-    return (length, WIDTH_SHARE * length, depth or USUAL_DEPTH_MM)
-
-
 def season_list(db: DbSession, today: date) -> SeasonList:
     """What the trees due now and soon use up, by the newest plan of each."""
-    yard, found = yard_of(db), []
-    for row in due_rows(db, today):
-        plan, target = row.stands.plan, row.target
-        step = None if plan is None else step_of(plan, yard.school, row.window.year)
-        if step is None or target is None or row.measured is None:
-            found.append(SeasonTree(row, None, []))
-            continue
-        trunk = row.measured.trunk_diameter_mm.value
-        items = step_materials(
-            yard, row.tree, trunk, next(iter(row.stands.sessions), None), target, step
-        )
-        found.append(SeasonTree(row, step, items))
-    return SeasonList(found, summed(needs.items for needs in found))
+    yard = yard_of(db)
+    due, found, amounts = due_rows(db, today), [], []
+    # Nothing is asked of the shelf where no session was mixed by a recipe.
+    mixed = any(one.recipe_id is not None for row in due for one in row.stands.sessions)
+    known = {one.recipe.id: one for one in recipes(db)} if mixed else {}
+    for row in due:
+        step, items, tools = _needs(row, yard)
+        said = (one.recipe_id for one in row.stands.sessions)
+        recipe = next((known[number] for number in said if number in known), None)
+        soil = next((item.amount for item in items if item.name == SOIL), 0.0)
+        if recipe is not None and recipe.mix is not None:
+            amounts += recipe.mix.amounts(soil)
+        name = None if recipe is None else recipe.recipe.name
+        found.append(SeasonTree(row, step, items, tools, name))
+    shelf = components(db) if amounts else []
+    stock = {one.name: one.stock_l for one in shelf if one.stock_l is not None}
+    # Of what nobody counts nobody knows whether there is enough.
+    counted = [amount for amount in amounts if amount.name in stock]
+    missing = short_of(stock, counted)
+    return SeasonList(
+        found,
+        summed(needs.items for needs in found),
+        summed([Item(each.name, each.litres_unsieved, LITRES)] for each in amounts),
+        [Item(name, round(litres, 1), LITRES) for name, litres in sorted(missing.items())],
+        tuple(dict.fromkeys(tool for needs in found for tool in needs.tools)),
+        # With nothing to be used up nothing is asked of the shelf.
+        supplies(db) if any(needs.items for needs in found) else [],
+    )
+
+
+def as_text(season: SeasonList) -> str:
+    """The list as plain text, to be sent on or taken along."""
+    lines = ["To get:", *(f"- {_said(item)}" for item in season.to_get), "", "Tree by tree:"]
+    for one in season.trees:
+        if one.step is not None:
+            what = ", ".join(_said(item) for item in one.items)
+            lines.append(f"- {one.row.tree.name}, {one.step.year}, {one.step.container}: {what}")
+    if season.tools:
+        lines += ["", "Tools: " + ", ".join(season.tools)]
+    return "\n".join([*lines, ""])
+
+
+def _said(item: Item) -> str:
+    return f"{item.name} {item.amount:g}{' ' + item.unit if item.unit else ''}"
+
+
+@once_a_row
+def _needs(row: TreeRow, yard: Yard) -> tuple[PlannedStep | None, list[Item], tuple[str, ...]]:
+    """What a tree's path plans for its next window, what that uses up, and the tools for it."""
+    plan, target = row.stands.plan, row.target
+    step = None if plan is None else step_of(plan, yard.school, row.window.year)
+    if step is None or target is None or row.measured is None:
+        return None, [], ()
+    trunk = row.measured.trunk_diameter_mm.value
+    tree, cuts = row.tree, bool(step.fault_parts)
+    practice = practice_for(yard, tree)
+    tools = tools_for(row.species, ROUTINE, tree.origin, tree.age_class, trunk, cuts, practice)
+    return step, step_materials(yard, tree, trunk, row.stands.sessions, target, step), tools

@@ -37,15 +37,20 @@ REPOT = ("repot_now", "repot_next")
 class Lane:
     """One tree on the year at the bench.
 
-    week : Monday of the week it is planned for, None where none is. weeks : those it may be
-    moved to. step : what its path plans for the window. care : what its last session left to do.
+    week : Monday of the week it is planned for, None where none is. step : what its path plans
+    for the window. care : what its last session left to do.
     """
 
     row: TreeRow
+    today: date
     week: date | None
-    weeks: list[date]
     step: PlannedStep | None
     care: list[Due]
+
+    @property
+    def weeks(self) -> list[date]:
+        """Mondays of the weeks it may be moved to."""
+        return weeks_of(_due(self.row), self.today)
 
 
 @dataclass(frozen=True)
@@ -84,7 +89,7 @@ class Bench:
     @property
     def late(self) -> int:
         """How many things are due today or late."""
-        return sum(due.task.due <= self.today for due in self.care)
+        return sum(due.due <= self.today for due in self.care)
 
     @property
     def overfull(self) -> list[BenchWeek]:
@@ -98,23 +103,22 @@ class Bench:
 
 @dataclass(frozen=True)
 class BenchWeek:
-    """One week with its trees, each with the weeks it may be moved to."""
+    """One week with its trees."""
 
     monday: date
-    trees: list[tuple[TreeRow, list[date]]]
+    trees: list[TreeRow]
     room: int
     over: int
 
 
 def _weeks(yard: Yard, today: date, rows: list[TreeRow]) -> list[BenchWeek]:
     """Trees due within the year, spread over the weeks of their windows."""
-    due = {row.tree.id: _due(row) for row in rows}
     by_id = {row.tree.id: row for row in rows}
-    planned = plan_weeks(list(due.values()), yard.trees_a_day * yard.bench_days, today)
+    planned = plan_weeks([_due(row) for row in rows], yard.trees_a_day * yard.bench_days, today)
     return [
         BenchWeek(
             week.monday,
-            [(by_id[key], weeks_of(due[key], today)) for key in week.trees],
+            [by_id[key] for key in week.trees],
             week.room,
             week.over,
         )
@@ -168,23 +172,23 @@ def bench(db: DbSession, today: date) -> Bench:
     # What asks for something now may have its next window years ahead; it has no week here.
     due = [row for row in rows if _is_due(row, year) and row.window.start <= year]
     weeks = _weeks(yard, today, due)
-    planned = {row.tree.id: (week.monday, free) for week in weeks for row, free in week.trees}
+    planned = {row.tree.id: week.monday for week in weeks for row in week.trees}
     care = open_care(db, today, year)
     by_tree: dict[int, list[Due]] = defaultdict(list)
     for task in care:
-        by_tree[task.tree.id].append(task)
+        by_tree[task.tree_id].append(task)
     lanes = []
     for row in rows:
-        week, free = planned.get(row.tree.id, (None, []))
+        week = planned.get(row.tree.id)
         step = _step(row, yard) if week else None
-        lanes.append(Lane(row, week, free, step, by_tree[row.tree.id]))
+        lanes.append(Lane(row, today, week, step, by_tree[row.tree.id]))
     soon = today + timedelta(days=AHEAD_DAYS)
     return Bench(
         today,
         lanes,
-        [one for one in care if one.task.due <= soon or (one.task.since or year) <= today],
+        [one for one in care if one.due <= soon or (one.since or year) <= today],
         running_sessions(db),
-        frost_watch(db, today, ((row.tree, _worked_on(row)) for row in rows)),
+        frost_watch(db, today, ((row.tree, row.species, _worked_on(row)) for row in rows)),
         weeks,
         _answering(rows, today),
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hmac
 import secrets
 from datetime import date
+from heapq import nsmallest
 
 from mirvo.core.errors import NotFound
 from mirvo.formats.calendar import Entry, calendar_file
@@ -13,6 +14,7 @@ from mirvo.records.models import Plan
 from mirvo.studio.context import Studio
 from mirvo.studio.path.plans import step_of
 from mirvo.studio.records.aftercare import open_care
+from mirvo.studio.yard.known_rows import once_a_row
 from mirvo.studio.yard.settings import put_yard, yard_of
 from mirvo.studio.yard.tree_list import TreeRow, list_trees
 
@@ -20,21 +22,32 @@ from mirvo.studio.yard.tree_list import TreeRow, list_trees
 FAR_AHEAD = date(9999, 1, 1)
 
 
-def entries_of(db: DbSession, today: date) -> list[Entry]:
-    """Windows in which trees are due and open aftercare tasks, by date."""
+def entries_of(
+    db: DbSession, today: date, most: int | None = None, of_tree: int | None = None
+) -> list[Entry]:
+    """Windows in which trees are due and open aftercare tasks, by date; the first `most`, or those
+    of one tree."""
     school = yard_of(db).school
     rows = [row for row in list_trees(db, today) if row.tree.died_on is None]
-    entries = [_window(row, row.stands.plan, school) for row in rows]
-    for due in open_care(db, today, FAR_AHEAD):
-        title = f"{due.tree.name}: {due.task.text}"
-        day = due.task.due
-        note = f"After the session of {due.done_on:%d %b %Y}."
-        entries.append(Entry(f"care-{due.task.id}", day, day, title, note))
-    return sorted(entries, key=lambda entry: (entry.first, entry.key))
+    if of_tree is not None:
+        rows = [row for row in rows if row.tree.id == of_tree]
+    if most is not None:
+        rows = nsmallest(most, rows, key=lambda row: row.window.start)
+    entries = [_window(row, school) for row in rows]
+    for due in open_care(db, today, FAR_AHEAD, most):
+        if of_tree not in (None, due.tree_id):
+            continue
+        title = f"{due.tree_name}: {due.text}"
+        note = "Set by hand."
+        if due.done_on is not None:
+            note = f"After the session of {due.done_on:%d %b %Y}."
+        entries.append(Entry(f"care-{due.id}", due.due, due.due, title, note))
+    return sorted(entries, key=lambda entry: (entry.first, entry.key))[:most]
 
 
-def _window(row: TreeRow, plan: Plan | None, school: str) -> Entry:
-    window = row.window
+@once_a_row
+def _window(row: TreeRow, school: str) -> Entry:
+    window, plan = row.window, row.stands.plan
     title = f"{row.tree.name}: window for root work"
     best = f"{row.verdict.name}. Best about {window.best.day} {window.best:%B}."
     return Entry(

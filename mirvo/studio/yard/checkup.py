@@ -9,7 +9,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
-from mirvo.records.models import Photo, Tree
+from mirvo.records.models import Photo, ShelfPot, Tree
 from mirvo.records.photos import DIGEST, digest_of
 from mirvo.studio.context import Studio
 
@@ -61,9 +61,14 @@ def check_folder(studio: Studio) -> Checkup:
             .join(Tree, Tree.id == Photo.tree_id)
             .order_by(Tree.name, Photo.taken_on, Photo.id)
         ).all()
+        pots = db.execute(
+            select(ShelfPot.photo_digest, ShelfPot.name).where(ShelfPot.photo_digest != "")
+        ).all()
     named: dict[str, str] = {}
     for row in rows:
         named.setdefault(row.digest, f"{row.name}, {row.file_name}, of {row.taken_on}")
+    for digest, name in pots:
+        named.setdefault(digest, f"pot {name}")
     missing, damaged = [], []
     for digest, words in named.items():
         path = studio.photos.place_of(digest) if DIGEST.fullmatch(digest) else None
@@ -77,7 +82,7 @@ def check_folder(studio: Studio) -> Checkup:
     orphans += [path for path in known if DIGEST.fullmatch(path.stem) and path.stem not in named]
     left = {path for pattern in LEFT_OVERS for path in studio.folder.glob(pattern)}
     return Checkup(
-        photos=len(rows),
+        photos=len(rows) + len(pots),
         missing=tuple(missing),
         damaged=tuple(damaged),
         orphans=tuple(sorted(path for path in orphans if _settled(path))),

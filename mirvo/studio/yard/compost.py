@@ -6,37 +6,49 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import exists, select
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.rootwork.kinds import kind_name
 from mirvo.records.database import DbSession, find_kept
-from mirvo.records.models import CareTask, Compostable, Measurement, Photo, RootSession, Tree
+from mirvo.records.models import (
+    CareTask,
+    Compostable,
+    Measurement,
+    Photo,
+    RootSession,
+    ShelfPot,
+    Tree,
+)
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.desk import follow_side_views
 from mirvo.studio.measuring.photo_sets import settle_set
+from mirvo.studio.photos.photo_queries import digests_in_use
 from mirvo.studio.tree_queries import sessions_of
 from mirvo.studio.yard.settings import put_yard, yard_of
 
 KEPT_DAYS = 30
 # Longer between two starts and the clock may be what is wrong.
 MOST_AWAY_DAYS = 60
-KINDS: dict[str, type[Tree | Photo | RootSession]] = {
+Lying = Tree | Photo | RootSession | ShelfPot
+KINDS: dict[str, type[Lying]] = {
     "tree": Tree,
     "photo": Photo,
     "session": RootSession,
+    "pot": ShelfPot,
 }
 
 
 @dataclass(frozen=True)
 class Laid:
-    """One thing on the heap. kind : tree, photo or session. until : last day to put it back."""
+    """One thing on the heap. kind : tree, photo, session or pot. tree_id : None of a pot. until :
+    last day to put it back."""
 
     kind: str
     number: int
     name: str
-    tree_id: int
+    tree_id: int | None
     since: date
     until: date
 
@@ -61,7 +73,7 @@ def put_back(studio: Studio, kind: str, number: int) -> Laid:
         if row.composted_at is None:
             raise NotFound(kind, f"this {kind} does not lie on the compost heap")
         laid = _laid(db, row)
-        if not isinstance(row, Tree) and find_kept(db, Tree, row.tree_id) is None:
+        if isinstance(row, (Photo, RootSession)) and find_kept(db, Tree, row.tree_id) is None:
             raise BadInput(kind, "its tree lies on the compost heap too; put that back first")
         for part in _with_what_hangs_on(db, row):
             part.composted_at = None
@@ -71,7 +83,11 @@ def put_back(studio: Studio, kind: str, number: int) -> Laid:
 
 def heap(db: DbSession) -> list[Laid]:
     """Everything on the heap, what was laid there last first."""
-    found = [_laid(db, row) for kind in KINDS.values() for row in _lying(db, kind)]
+    # One question for all kinds: as a rule nothing lies there.
+    lies = [exists().where(kind.composted_at.is_not(None)) for kind in KINDS.values()]
+    some = db.execute(select(*lies)).one()
+    kinds = (kind for kind, any_lies in zip(KINDS.values(), some, strict=True) if any_lies)
+    found = [_laid(db, row) for kind in kinds for row in _lying(db, kind)]
     return sorted(found, key=lambda item: item.since, reverse=True)
 
 
@@ -97,7 +113,7 @@ def clear_heap(studio: Studio) -> int:
         rotten = [
             row
             # Trees last: what belongs to them has gone by then.
-            for kind in (Photo, RootSession, Tree)
+            for kind in (Photo, RootSession, Tree, ShelfPot)
             for row in _lying(db, kind)
             if row.composted_at is not None and row.composted_at < before
         ]
@@ -106,26 +122,26 @@ def clear_heap(studio: Studio) -> int:
         for row in rotten:
             db.delete(row)
         db.flush()
-        for tree_id in {row.tree_id for row in rotten if not isinstance(row, Tree)}:
+        for tree_id in {row.tree_id for row in rotten if isinstance(row, (Photo, RootSession))}:
             settle_tree(db, studio, tree_id)
         # The same file may belong to another tree's photo; then it stays.
-        left = set(db.scalars(select(Photo.digest)))
+        left = digests_in_use(db)
     for digest in digests - left:
         studio.photos.forget(digest)
     return len(rotten)
 
 
-def _row(db: DbSession, kind: str, number: int) -> Tree | Photo | RootSession:
+def _row(db: DbSession, kind: str, number: int) -> Lying:
     row = _found(db, kind, number)
     if row is None:
         raise NotFound(kind, f"there is no such {kind}")
     return row
 
 
-def _found(db: DbSession, kind: str, number: int) -> Tree | Photo | RootSession | None:
+def _found(db: DbSession, kind: str, number: int) -> Lying | None:
     table = KINDS.get(kind)
     row = None if table is None else db.get(table, number)
-    return row if isinstance(row, (Tree, Photo, RootSession)) else None
+    return row if isinstance(row, Lying) else None
 
 
 def _lying(db: DbSession, kind: type[Any]) -> list[Any]:
@@ -142,10 +158,10 @@ def _with_what_hangs_on(db: DbSession, row: Compostable) -> list[Compostable]:
     return [row]
 
 
-def _settle(db: DbSession, studio: Studio, row: Tree | Photo | RootSession) -> None:
+def _settle(db: DbSession, studio: Studio, row: Lying) -> None:
     """Bring what follows from photos and sessions in line with those that are left."""
     db.flush()
-    if isinstance(row, Tree):
+    if isinstance(row, (Tree, ShelfPot)):
         return
     if isinstance(row, Photo):
         settle_set(db, studio, row.tree_id, row.taken_on)
@@ -163,9 +179,12 @@ def _stand_as_left(db: DbSession, tree_id: int) -> None:
         tree.container = last.container_after
 
 
-def _laid(db: DbSession, row: Tree | Photo | RootSession) -> Laid:
+def _laid(db: DbSession, row: Lying) -> Laid:
     kind = next(key for key, table in KINDS.items() if isinstance(row, table))
     since = row.composted_at.date() if row.composted_at else date.min
+    until = since + timedelta(days=KEPT_DAYS) if row.composted_at else since
+    if isinstance(row, ShelfPot):
+        return Laid(kind, row.id, f"Pot {row.name}", None, since, until)
     tree = row if isinstance(row, Tree) else db.get(Tree, row.tree_id)
     if tree is None:
         raise NotFound("tree", "there is no such tree")
@@ -175,14 +194,15 @@ def _laid(db: DbSession, row: Tree | Photo | RootSession) -> Laid:
     elif isinstance(row, RootSession):
         what = kind_name(row.kind)
         name = f"{what} of {tree.name}, {row.done_on.day} {row.done_on:%B %Y}"
-    until = since + timedelta(days=KEPT_DAYS) if row.composted_at else since
     return Laid(kind, row.id, name, tree.id, since, until)
 
 
-def _digests(db: DbSession, row: Tree | Photo | RootSession) -> list[str]:
+def _digests(db: DbSession, row: Lying) -> list[str]:
     """Digests of the photos that go with a row."""
     if isinstance(row, Photo):
         return [row.digest]
     if isinstance(row, Tree):
         return list(db.scalars(select(Photo.digest).where(Photo.tree_id == row.id)))
+    if isinstance(row, ShelfPot) and row.photo_digest:
+        return [row.photo_digest]
     return []

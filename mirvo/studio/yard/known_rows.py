@@ -8,10 +8,12 @@ that is being written, or was since a reader began, is worked out by that reader
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import date
+from functools import wraps
 from threading import Lock
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Concatenate, ParamSpec, TypeVar
+from weakref import WeakKeyDictionary
 
 from mirvo.records.changes import Changes
 
@@ -20,6 +22,28 @@ if TYPE_CHECKING:
 
 # The name under which a reading session carries what its reader may use.
 KNOWN = "known_rows"
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+def once_a_row(
+    work: Callable[Concatenate[TreeRow, P], T],
+) -> Callable[Concatenate[TreeRow, P], T]:
+    """What follows from a row and the yard's settings alone, worked out once for each row.
+
+    A row is made anew when anything it was worked out of changes, the settings too; what followed
+    from it goes with it. The outcome must not hold the row.
+    """
+    known: WeakKeyDictionary[TreeRow, T] = WeakKeyDictionary()
+
+    @wraps(work)
+    def worked(row: TreeRow, /, *args: P.args, **named: P.kwargs) -> T:
+        found = known.get(row)
+        if found is None:
+            known[row] = found = work(row, *args, **named)
+        return found
+
+    return worked
 
 
 class KnownRows:

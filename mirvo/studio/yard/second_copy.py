@@ -1,8 +1,7 @@
 """A second copy of the studio in another folder, best on another drive, kept up by itself.
 
 It is a data folder like the first: `mirvo serve --data` opens it as it is. Originals never change,
-so only new ones are copied; nothing in it is ever deleted but copies of the records older than
-14 days.
+so only new ones are copied; nothing in it is ever deleted but old copies of the records.
 """
 
 from __future__ import annotations

@@ -19,7 +19,7 @@ from mirvo.records.models import (
     SharedTree,
     Tree,
 )
-from mirvo.records.models.people import GUEST
+from mirvo.records.models.people import GUEST, SHOWN_PARTS
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree
 
@@ -44,6 +44,16 @@ def share_tree(studio: Studio, tree_id: int) -> str:
         return row.secret
 
 
+def show_parts(studio: Studio, tree_id: int, parts: Iterable[str]) -> None:
+    """What of a tree is shown to whoever has its link. Raises NotFound without a link."""
+    with studio.writing() as db:
+        row = db.get(SharedTree, tree_id)
+        if row is None:
+            raise NotFound("link", "this tree has no link")
+        chosen = set(parts)
+        row.parts = tuple(part for part in SHOWN_PARTS if part in chosen)
+
+
 def withdraw_link(studio: Studio, tree_id: int) -> None:
     """The link of a tree leads nowhere from now on; a new one will be another."""
     with studio.writing() as db:
@@ -54,16 +64,22 @@ def link_of(db: DbSession, tree_id: int) -> SharedTree | None:
     return db.get(SharedTree, tree_id)
 
 
-def tree_behind(db: DbSession, secret: str) -> Tree:
-    """The tree a link leads to. Raises NotFound for a link that was withdrawn, or never was."""
-    found = db.scalar(
-        select(Tree)
+def tree_behind(db: DbSession, secret: str) -> tuple[Tree, frozenset[str]]:
+    """The tree a link leads to, and what of it is shown.
+
+    Raises
+    ------
+    NotFound : for a link that was withdrawn, or never was.
+    """
+    found = db.execute(
+        select(Tree, SharedTree)
         .join(SharedTree, SharedTree.tree_id == Tree.id)
         .where(SharedTree.secret == secret, Tree.kept())
-    )
+    ).first()
     if found is None:
         raise NotFound("link", "this link was withdrawn, or is not whole")
-    return found
+    tree, link = found
+    return tree, frozenset(link.parts or ())
 
 
 def guests_of(db: DbSession, tree_id: int) -> list[tuple[Person, bool]]:

@@ -13,7 +13,7 @@ from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession
 from mirvo.records.models import BenchSession, Measurement, RootSession, Target, Tree
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.bench_session.session import running_session
 from mirvo.studio.measuring.same_tree import Doubt, doubts_of
 from mirvo.studio.path.planned_against_done import PlannedAgainstDone, planned_against_done
@@ -76,7 +76,7 @@ class Sheet:
 def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
     """All the tree page needs in a constant number of queries."""
     yard, tree = yard_of(db), load_tree(db, tree_id)
-    species = species_of(yard, tree.species_key)
+    species = species_of_tree(yard, tree)
     base, sessions = measured_base(db, tree_id), sessions_of(db, tree_id)
     target, plan = target_of(db, tree_id), newest_plan(db, tree_id)
     # Newest first, so the first is the one the interval counts from.

@@ -33,8 +33,9 @@ from mirvo.records.models import (
     Yard,
 )
 from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.path.plans import newest_plan, newest_plans
+from mirvo.studio.pot_of_tree import pot_of_tree
 from mirvo.studio.tree_queries import (
     FROM_ABOVE,
     load_tree,
@@ -214,7 +215,7 @@ def _standing(
     entered: Mapping[str, Any] = NO_ENTRIES,
 ) -> TreeStanding:
     yard = yard_of(db)
-    species, practice = species_of(yard, tree.species_key), practice_for(yard, tree)
+    species, practice = species_of_tree(yard, tree), practice_for(yard, tree)
     sessions = records.sessions.get(tree.id, ())
     answers = _answers(sessions, tree)
     strength = _strength(tree, sessions, answers, entered, day)
@@ -319,12 +320,14 @@ def _ball(
     tree: Tree, sessions: tuple[RootSession, ...], trunk_mm: float | None, day: date
 ) -> Sourced | None:
     noted = next((s for s in sessions if s.ball_depth_after is not None), None)
-    left = None
+    inner, left = pot_of_tree(tree, sessions).depth, None
     if noted is not None and noted.ball_depth_after is not None:
         container = noted.container_after
         known = container if container in rules().containers else tree.container
-        left = LeftBall(noted.ball_depth_after, noted.done_on, known, noted.pot_depth_mm)
-    return ball_depth(left, tree.container, tree.pot_depth_mm, trunk_mm, day)
+        # The pot it was put into then, which is the one it stands in if nothing was said since.
+        room = inner if noted is sessions[0] else noted.pot_depth_mm
+        left = LeftBall(noted.ball_depth_after, noted.done_on, known, room)
+    return ball_depth(left, tree.container, inner, trunk_mm, day)
 
 
 def _soil(tree: Tree, sessions: tuple[RootSession, ...]) -> Soil:

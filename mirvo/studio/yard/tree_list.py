@@ -33,9 +33,10 @@ PAGE_ROWS = {"bases": 24, "ledger": 100}
 UNKNOWN_LAST = float("inf")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class TreeRow:
-    """One line of the list of trees.
+    """One line of the list of trees; each is one of its own, so that what follows from it may be
+    kept by it.
 
     measured : its base as it stands, None before the first. measurement_id, stamp : of the
     measurement that is of, and when its marks were last kept. target : None where nothing is set.
@@ -168,19 +169,13 @@ def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
     yard = yard_of(db)
     query = select(Tree.id, Tree.name, Tree.species_key).where(Tree.kept()).order_by(Tree.name)
     found = [(number, name, species_of(yard, key)) for number, name, key in db.execute(query)]
-    return [(number, name, f"{kind.name} {kind.scientific}") for number, name, kind in found]
+    return [(number, name, _names_of(kind)) for number, name, kind in found]
 
 
 @read_once
 def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
     """All trees whose name, species or tags hold the words, by name."""
-    yard, sought = yard_of(db), words.lower()
-    named = select(Tree.id, Tree.name, Tree.species_key, Tree.tags).where(Tree.kept())
-    ids = [
-        number
-        for number, name, key, tags in db.execute(named.order_by(Tree.name))
-        if sought in _said_of(name, species_of(yard, key), tags).lower()
-    ]
+    ids = _found(db, words.lower()) if words else _all(db)
     known: Reader | None = db.info.get(KNOWN)
     rows = {} if known is None else known.get(ids, today)
     missing = [number for number in ids if number not in rows]
@@ -190,6 +185,20 @@ def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
             known.put(fresh, today)
         rows |= fresh
     return [rows[number] for number in ids]
+
+
+def _all(db: DbSession) -> list[int]:
+    return list(db.scalars(select(Tree.id).where(Tree.kept()).order_by(Tree.name)))
+
+
+def _found(db: DbSession, sought: str) -> list[int]:
+    yard = yard_of(db)
+    named = select(Tree.id, Tree.name, Tree.species_key, Tree.tags).where(Tree.kept())
+    return [
+        number
+        for number, name, key, tags in db.execute(named.order_by(Tree.name))
+        if sought in _said_of(name, species_of(yard, key), tags).lower()
+    ]
 
 
 def _rows_of(db: DbSession, ids: Sequence[int], today: date) -> dict[int, TreeRow]:
@@ -246,4 +255,9 @@ def stamp_of(moment: datetime | None) -> str:
 
 
 def _said_of(name: str, species: Species, tags: Iterable[str]) -> str:
-    return " ".join([name, species.name, species.scientific, *tags])
+    return " ".join([name, _names_of(species), *tags])
+
+
+def _names_of(species: Species) -> str:
+    """All names a species goes by."""
+    return " ".join([species.name, species.scientific, *species.synonyms])

@@ -30,6 +30,7 @@ ORIGINS = (
     "root cutting",
     "air layer",
     "graft",
+    "division",
     "volunteer seedling",
     "bare-root purchase",
 )
@@ -64,14 +65,23 @@ class TreeForm(FormModel):
     foreign_soil: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     note: Text = ""
     tags: tuple[str, ...] = ()
+    former_owners: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)] = ""
+    price: Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)] = ""
+    batch: Annotated[str, StringConstraints(strip_whitespace=True, max_length=60)] = ""
+    understock_key: str = ""
+    graft_height_mm: Annotated[float, LENGTH, Field(ge=0, le=5_000, allow_inf_nan=False)] | None = (
+        None
+    )
 
     @field_validator("tags", mode="before")
     @classmethod
     def _tags_apart(cls, value: object) -> object:
-        """As typed, with commas between them."""
-        if not isinstance(value, str):
+        """As typed, with commas between them; a form sends one field, a record has each apart."""
+        typed = [value] if isinstance(value, str) else value
+        if not isinstance(typed, (list, tuple)) or not all(isinstance(one, str) for one in typed):
             return value
-        tags = dict.fromkeys(tag.strip().lower() for tag in value.split(",") if tag.strip())
+        apart = (tag.strip().lower() for one in typed for tag in one.split(","))
+        tags = dict.fromkeys(tag for tag in apart if tag)
         if len(tags) > MAX_TAGS or any(len(tag) > MAX_TAG for tag in tags):
             raise BadInput("tags", f"at most {MAX_TAGS} tags of at most {MAX_TAG} letters")
         return tuple(tags)
@@ -85,8 +95,11 @@ class TreeForm(FormModel):
 
 
 def _check(yard: Yard, form: TreeForm, today: date) -> None:
-    if form.species_key not in {species.key for species in all_species(yard)}:
+    known = {species.key for species in all_species(yard)}
+    if form.species_key not in known:
         raise BadInput("species_key", f"the almanac has no species '{form.species_key}'")
+    if form.understock_key and form.understock_key not in known:
+        raise BadInput("understock_key", f"the almanac has no species '{form.understock_key}'")
     # A tree that comes tomorrow is not here to be worked.
     if form.acquired_on is not None and form.acquired_on > today:
         raise BadInput("acquired_on", "the day the tree came lies in the future")

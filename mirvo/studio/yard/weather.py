@@ -14,7 +14,7 @@ from sqlalchemy import select
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.errors import BadInput
-from mirvo.core.season import Outlook, Place, frost_day
+from mirvo.core.season import Outlook, Place, Shift, frost_day
 from mirvo.core.season.weather import (
     FRESH_ROOTS_FLOOR_C,
     SEASON_DAYS,
@@ -30,7 +30,7 @@ from mirvo.core.season.window import SIMULATED
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import NightMinimum, Tree, Yard
 from mirvo.standins.weather import SimulatedStation
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.seasons import seen_shifts
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.settings import yard_of
 
@@ -84,8 +84,8 @@ def nights_near(db: DbSession, today: date) -> tuple[tuple[DayWeather, ...], str
     return ((), SIMULATED) if station is None else (tuple(station.forecast(today)), SIMULATED)
 
 
-def put_night(studio: Studio, day: date, low_c: float) -> None:
-    """Keep the lowest temperature of one night as it was typed in.
+def put_night(studio: Studio, day: date, low_c: float, source: str = TYPED) -> None:
+    """Keep the lowest temperature of one night as it was typed in, or read by a thermometer.
 
     Raises
     ------
@@ -96,7 +96,7 @@ def put_night(studio: Studio, day: date, low_c: float) -> None:
     if not COLDEST_C <= low_c <= WARMEST_C:
         raise BadInput("low_c", f"{low_c:g} °C cannot be; give {COLDEST_C:g} to {WARMEST_C:g}")
     with studio.writing() as db:
-        db.merge(NightMinimum(day=day, low_c=low_c, source=TYPED))
+        db.merge(NightMinimum(day=day, low_c=low_c, source=source))
 
 
 def read_nights(content: bytes) -> dict[date, float]:
@@ -142,11 +142,11 @@ def take_nights(studio: Studio, content: bytes) -> int:
 
 
 def frost_watch(
-    db: DbSession, today: date, trees: Iterable[tuple[Tree, date | None]]
+    db: DbSession, today: date, trees: Iterable[tuple[Tree, Species, date | None]]
 ) -> list[ColdNights]:
     """Trees that the ten days forecast would harm, those with the first cold night first.
 
-    trees : living ones, each with the day its roots were worked last.
+    trees : living ones, each with its species and the day its roots were worked last.
     """
     yard = yard_of(db)
     station = station_of(yard)
@@ -154,13 +154,13 @@ def frost_watch(
     if station is None or yard.frost_free:
         return []
     days, found = station.forecast(today), []
-    for tree, done_on in trees:
+    coldest = min(day.low_c for day in days)
+    for tree, species, done_on in trees:
         # Under glass no frost comes near, whatever the forecast.
         if tree.under_glass:
             continue
-        floor, why = floor_of(species_of(yard, tree.species_key), done_on, today)
-        nights = nights_below(days, floor)
-        if nights:
+        floor, why = floor_of(species, done_on, today)
+        if coldest < floor and (nights := nights_below(days, floor)):
             found.append(ColdNights(tree, nights, floor, why))
     return sorted(found, key=lambda warning: (warning.nights[0].day, warning.tree.name))
 
@@ -233,10 +233,12 @@ def expected_bud_swell(
     start = _coldest(yard.last_frost, year)
     usual = (station.normal(start + timedelta(days=ahead)) for ahead in range(SEASON_DAYS))
     swell = bud_swell(usual, rule.base_c, rule.degree_days)
-    shift = None if today is None else season_shift_of(yard, species, today)
-    if swell is None or shift is None or shift[0] != year:
+    if swell is None or today is None:
         return swell
-    return swell + timedelta(days=shift[1])
+    # The same shift as the window's, so that one page does not say two things of one spring.
+    shifts = shifts_of(yard, species, today)
+    shift = next((one for one in shifts if one.year in (year, None)), None)
+    return swell if shift is None else swell + timedelta(days=shift.days)
 
 
 def _coldest(last_frost: str, year: int) -> date:
@@ -283,12 +285,32 @@ def outlook_for(
     return Outlook(
         buds=stage,
         seen_on=seen_on,
-        shift=season_shift_of(yard, species, today),
+        shifts=shifts_of(yard, species, today),
         under_glass=tree.under_glass,
         station=station_of(yard),
         nights=nights[0],
         nights_source=nights[1],
     )
+
+
+def shifts_of(yard: Yard, species: Species, today: date) -> tuple[Shift, ...]:
+    """How windows run against the usual ones, what is known best first: seen in the yard this
+    year, by its warmth, and by the years noted before."""
+    warmth = season_shift_of(yard, species, today)
+    found = [*seen_shifts(yard, species, today)]
+    if warmth is not None:
+        year, days = warmth
+        way = "late" if days > 0 else "early"
+        text = f"the season runs {abs(days)} days {way}, by its warmth"
+        # What was seen this year beats it; it beats what is usual here.
+        place = next((n for n, shift in enumerate(found) if shift.year is None), len(found))
+        found.insert(place, Shift(year, days, text))
+    return tuple(found)
+
+
+def usual_outlook(yard: Yard, species: Species, today: date) -> Outlook:
+    """What is known of a species' season, whichever tree it is."""
+    return Outlook(shifts=shifts_of(yard, species, today), station=station_of(yard))
 
 
 def frost_after(yard: Yard, day: date) -> float | None:

@@ -6,11 +6,13 @@ from dataclasses import dataclass, replace
 
 from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedPath
+from mirvo.core.pot import Pot
 from mirvo.records.models import Measurement, RootSession
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
+from mirvo.studio.pot_of_tree import pot_of_tree
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.studio.yard.tree_list import stamp_of
-from mirvo.web.drawings.scene import Scene, nice_scale
+from mirvo.web.drawings.scene import Point, Scene, nice_scale
 from mirvo.web.drawings.tiles import add_base, flat_address
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe
 
@@ -18,6 +20,8 @@ STRIP_PX = 96.0
 # What the plan shows of a base.
 PLANS = ("both", "photo", "drawing")
 STEM_PX = 44.0
+# Enough for the curve of a drum's wall.
+WALL_STEPS = 12
 # The stylesheet's inch has 96 px, so the scale on the strip is that of the printed page.
 CSS_PX_PER_MM = 96 / 25.4
 # Before anything is measured or entered the drawing is laid out by something.
@@ -72,6 +76,8 @@ class Ground:
     broken: bool = False
     trunk_known: bool = True
     pot_known: bool = True
+    # From the shelf: its walls are drawn as they run.
+    shelf: Pot | None = None
 
 
 def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
@@ -88,8 +94,8 @@ def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
     strata = _strata(sheet, path)
     # The pot must reach below every level drawn in it.
     deepest = max([60.0, *(level.depth_mm for level in strata)])
-    length = last.pot_length_mm if last else None
-    depth = (last.pot_depth_mm if last else None) or sheet.tree.pot_depth_mm
+    stands_in = pot_of_tree(sheet.tree, sheet.sessions)
+    length, depth = stands_in.length, stands_in.depth
     return Ground(
         trunk,
         spread,
@@ -100,6 +106,7 @@ def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
         strata,
         trunk_known=trunk_known,
         pot_known=depth is not None,
+        shelf=stands_in.shelf,
     )
 
 
@@ -224,18 +231,34 @@ def add_section(scene: Scene, ground: Ground, x: float, y: float, scale: float) 
     half_pot = ground.pot_length_mm / 2 * scale
     floor = y + ground.pot_depth_mm * scale
     _former_pots(scene, ground, x, y, scale)
-    if ground.pot_known:
+    walls = None
+    if ground.shelf is not None and not ground.broken:
+        walls = _walls(ground.shelf, x, floor, scale)
+        scene.path(walls, "soil", closed=True)
+    elif ground.pot_known:
         scene.rect((x - half_pot, y), (2 * half_pot, floor - y), "soil")
     if ground.trunk_known:
         _stem(scene, ground, x, y, scale)
     if ground.pot_known:
-        _pot(scene, (x - half_pot, x + half_pot), (y, floor), ground.broken)
+        if walls is None:
+            _pot(scene, (x - half_pot, x + half_pot), (y, floor), ground.broken)
+        else:
+            lip = (ground.shelf.rim_in if ground.shelf else 0.0) * scale
+            (left, top), (right, _) = walls[0], walls[-1]
+            scene.path([(left + lip, top), *walls, (right - lip, top)], "pot")
     scene.line((6, y), (scene.width - 6, y), "soil-line")
     scene.write((8, y - 6), "soil line", "small")
     _draw_strata(scene, ground, (x - half_pot, x + half_pot), y, scale)
     bar, low = 50 * scale, scene.height - 12
     scene.path([(8, low - 8), (8, low), (8 + bar, low), (8 + bar, low - 8)], "bar")
     scene.write((14 + bar, low + 1), "50 mm", "small")
+
+
+def _walls(pot: Pot, x: float, floor: float, scale: float) -> list[Point]:
+    """The inside of a pot as it runs from rim to rim, over its floor."""
+    heights = [pot.depth * step / WALL_STEPS for step in range(WALL_STEPS, -1, -1)]
+    half = [(pot.inside_at(height)[0] / 2 * scale, floor - height * scale) for height in heights]
+    return [*((x - out, at) for out, at in half), *((x + out, at) for out, at in half[::-1])]
 
 
 def _deeper_pots(ground: Ground) -> list[tuple[float, float]]:

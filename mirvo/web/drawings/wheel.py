@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
-from math import atan2, cos, degrees, hypot, pi, radians, sin
+from math import atan2, cos, degrees, dist, hypot, pi, radians, sin
 
 from mirvo.core.angles import angle_between, clockwise_from
 from mirvo.core.measure.figure import Figure
@@ -19,6 +19,8 @@ HOUR_DEG = 30.0
 DRAWN_END_SHARE = 0.35
 UNMARKED_WIDTH_MM = 4.0
 RIM_ROOM_PX = 26.0
+# How far out a gap's degrees may stand, of the rim; the first that clears roots and letters.
+GAP_WORDS_OUT, GAP_WORDS_PX = (0.74, 0.6, 0.86, 0.48), 24.0
 WHISKER_IN_PX = 7.0
 # So far from the trunk a mark of a flush cut is still seen beside the bark.
 FLUSH_MM = 3.0
@@ -141,7 +143,7 @@ def add_wheel(
     """Put the wheel into a drawing; `after` the cuts gives the rim and the whiskers."""
     left = after or measured
     _rings(scene, measured.trunk_diameter_mm.value, view, _clear_direction(left))
-    _rim(scene, left, view)
+    _rim(scene, left, view, measured.roots)
     for hour in view.old_soil_hours:
         _old_soil(scene, hour, view)
     for root in measured.roots:
@@ -221,12 +223,12 @@ def _rings(scene: Scene, trunk_mm: float, view: WheelView, words_deg: float) -> 
             scene.circle(view.centre, radius, "target-ring")
 
 
-def _rim(scene: Scene, measured: TopRecord, view: WheelView) -> None:
+def _rim(scene: Scene, measured: TopRecord, view: WheelView, drawn: Sequence[RootRecord]) -> None:
     arcs = measured.radiality.open_arcs
     for start, end in _covered(arcs, bool(measured.roots)):
         scene.curve(arc(view.centre, view.rim_px, start, end), "rim-covered")
     for start, end in arcs:
-        _open_arc(scene, start, end, view)
+        _open_arc(scene, start, end, view, drawn)
     for hour in range(1, 13):
         azimuth = hour * HOUR_DEG
         inner, outer = (_polar(azimuth, view.rim_px + d, view.centre) for d in (2, 7))
@@ -262,7 +264,9 @@ def _covered(arcs: tuple[tuple[float, float], ...], any_root: bool) -> list[tupl
     ]
 
 
-def _open_arc(scene: Scene, start: float, end: float, view: WheelView) -> None:
+def _open_arc(
+    scene: Scene, start: float, end: float, view: WheelView, roots: Sequence[RootRecord]
+) -> None:
     sweep = clockwise_from(start, end) or 360.0
     scene.curve(arc(view.centre, view.rim_px, start, end), "rim-open")
     # A base without roots is open all round; a wedge of it would be a disc.
@@ -273,7 +277,11 @@ def _open_arc(scene: Scene, start: float, end: float, view: WheelView) -> None:
     scene.curve(f"{edge} L{x:.1f} {y:.1f} Z", "gap-fill")
     # The open arc begins an hour from each root; the gap is counted from root to root.
     gap = sweep + 2 * HOUR_DEG
-    at = _polar(start + sweep / 2, view.rim_px * 0.74, view.centre)
+    taken = [_label_at(root, view) for root in roots]
+    taken += [_place(point, view) for root in roots for point in root.path_mm]
+    places = [_polar(start + sweep / 2, view.rim_px * out, view.centre) for out in GAP_WORDS_OUT]
+    free = (at for at in places if all(dist(at, other) > GAP_WORDS_PX for other in taken))
+    at = next(free, places[0])
     scene.write((at[0], at[1] + 6), f"{gap:.0f}°", "gap-words", "middle")
 
 
@@ -349,12 +357,16 @@ def _cut_mark(scene: Scene, root: RootRecord, part: float, view: WheelView) -> N
     scene.line(_place(ends[0], view), _place(ends[1], view), "cut-mark")
 
 
-def _label(scene: Scene, root: RootRecord, view: WheelView) -> None:
+def _label_at(root: RootRecord, view: WheelView) -> Point:
+    """Outside the farthest point, where no other root runs over the letter."""
     x, y = max(root.path_mm, key=lambda point: hypot(*point))
     reach = hypot(x, y) or 1.0
-    # Letters stand outside the farthest point, where no other root runs over them.
     out = 1 + 10 / (reach * view.scale)
-    at = _place((x * out, y * out), view)
+    return _place((x * out, y * out), view)
+
+
+def _label(scene: Scene, root: RootRecord, view: WheelView) -> None:
+    at = _label_at(root, view)
     role = "root-label-cut" if root.label in view.cut else "root-label"
     scene.write((at[0], at[1] + 5), root.label, role, "middle")
 

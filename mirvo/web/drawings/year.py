@@ -87,7 +87,7 @@ def draw_lane(lane: Lane, today: date) -> Scene:
         scene.line((_x(first, today), 0), (_x(first, today), LANE_PX), "month-line")
     scene.line((1, 0), (1, LANE_PX), "today")
     for due in lane.care:
-        x = min(_x(due.task.due, today), WIDTH_PX - CARE_PX)
+        x = min(_x(due.due, today), WIDTH_PX - CARE_PX)
         scene.rect((x, 0), (CARE_PX, CARE_PX), "care-late" if due.late else "care")
     if window.start > today + timedelta(days=DAYS) or lane.week is None:
         scene.write((8, BAR_TOP + 14), resting(lane), "lane-rest")

@@ -8,6 +8,7 @@ from datetime import date
 from math import ceil, floor, inf, log10
 
 from mirvo.core.almanac import rules
+from mirvo.core.lengths import MM_PER_INCH
 from mirvo.core.measure.figure import Figure
 from mirvo.core.plan.records import PlannedPath, YearForecast
 from mirvo.studio.yard.sheet import Sheet
@@ -16,6 +17,8 @@ from mirvo.web.drawings.scene import Point, Scene
 SPRING = 0.25
 # Between the lowest and the highest value written beside an axis, at most.
 STEPS = 4
+# Height above and below a flat curve, by its digits: its noise is not to fill the chart.
+LEAST_MARGIN = {0: 5.0, 1: 0.2, 2: 0.05}
 
 
 @dataclass(frozen=True)
@@ -81,13 +84,13 @@ def path_chart(sheet: Sheet, path: PlannedPath) -> Scene | None:
     return _chart(spread_curve(sheet, path), path, 460.0, 210.0)
 
 
-def years_charts(sheet: Sheet) -> list[Scene]:
-    """Every curve of the years page that has something to show."""
+def years_charts(sheet: Sheet, inches: bool = False) -> list[Scene]:
+    """Every curve of the years page that has something to show; lengths in mm, or in inches."""
     curves = (
         spread_curve(sheet, sheet.path),
         radiality_curve(sheet),
         gap_curve(sheet, sheet.path),
-        depth_curve(sheet, sheet.path),
+        depth_curve(sheet, sheet.path, inches),
     )
     shown = [curve for curve in curves if curve.seen]
     if not shown:
@@ -128,21 +131,26 @@ def gap_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     return Curve("Largest gap", "°", 0, seen, wished, _plain_ahead(values), most=360.0)
 
 
-def depth_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
-    """Depth of the ball left by each session, and by those a path plans."""
+def depth_curve(sheet: Sheet, path: PlannedPath | None, inches: bool = False) -> Curve:
+    """Depth of the ball left by each session, and by those a path plans.
+
+    In inches it is drawn anew, since what is round in millimetres is not in inches.
+    """
+    unit_mm, unit, digits = (MM_PER_INCH, "in", 1) if inches else (1.0, "mm", 0)
     done = sorted(sheet.sessions, key=lambda session: (session.done_on, session.id))
     seen = [
-        Seen(_year(session.done_on), session.ball_depth_after)
+        Seen(_year(session.done_on), session.ball_depth_after / unit_mm)
         for session in done
         if session.ball_depth_after is not None
     ]
     plan = rules().plan
     room = plan.soil_layer_mm + plan.rim_clearance_mm
     # The target is a pot; the curve is of balls, so soil layer and rim come off.
-    wished = None if sheet.target is None else sheet.target.pot_depth_mm - room
+    target = sheet.target
+    wished = None if target is None else (target.pot_depth_mm - room) / unit_mm
     steps = path.steps if path else ()
-    values = [(step.year + SPRING, step.ball_after_mm) for step in steps]
-    return Curve("Ball depth left by a session", "mm", 0, seen, wished, _plain_ahead(values))
+    ahead = _plain_ahead([(step.year + SPRING, step.ball_after_mm / unit_mm) for step in steps])
+    return Curve("Ball depth left by a session", unit, digits, seen, wished, ahead)
 
 
 def _chart(
@@ -205,9 +213,7 @@ def _basis(sheet: Sheet) -> str:
 def _axes(curve: Curve, width: float, height: float, span: tuple[int, float] | None) -> Axes:
     values = [*_extremes(curve)]
     low, high = min(values), max(values)
-    # A flat curve gets a little height, else its noise would fill the chart.
-    least = 0.05 if curve.digits == 2 else 5.0
-    margin = max(least, (high - low) * 0.12)
+    margin = max(LEAST_MARGIN[curve.digits], (high - low) * 0.12)
     first, last = span or _span(curve)
     # No axis leaves the possible, whatever the ± says.
     low, high = max(0.0, low - margin), min(curve.most, high + margin)

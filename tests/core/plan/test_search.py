@@ -357,7 +357,7 @@ def gains(tolls):
 class EnumerationTest(unittest.TestCase):
     def test_least_tolls_equal_enumeration_over_all_years_of_the_tradeoff(self):
         reached = 0
-        for seed in range(260):
+        for seed in range(140):
             school = ("gentle", "steady", "bold")[seed % 3]
             made = small(seed)
             problem = PlanningProblem(read_case(made), school)
@@ -368,7 +368,7 @@ class EnumerationTest(unittest.TestCase):
                 found = gains({route.year: route.toll for route in find_routes(problem).routes})
                 self.assertEqual(found, wanted)
                 reached += bool(wanted)
-        self.assertGreater(reached, 60)
+        self.assertGreater(reached, 30)
 
 
 class GrowthTest(unittest.TestCase):

@@ -4,7 +4,7 @@ import unittest
 from datetime import date, timedelta
 
 from mirvo.core.almanac import species, species_by_key
-from mirvo.core.season import Outlook, Place, due_from, next_window, season_state
+from mirvo.core.season import Outlook, Place, Shift, due_from, next_window, season_state
 from mirvo.core.season.weather import DayWeather
 
 ZELKOVA = species_by_key("zelkova")
@@ -65,14 +65,17 @@ class SeenTest(unittest.TestCase):
 
     def test_warmth_moves_its_own_season_only(self):
         week = timedelta(days=7)
-        late = self.window(shift=(2027, 7))
+        late = self.window(shifts=(Shift(2027, 7),))
         self.assertEqual((late.start, late.end), (self.USUAL[0] + week, self.USUAL[1] + week))
         self.assertIn("7 days late", late.reasons[0].text)
-        self.assertEqual(self.span(shift=(2026, 7)), self.USUAL)
+        self.assertEqual(self.span(shifts=(Shift(2026, 7),)), self.USUAL)
 
     def test_swelling_opens_it_on_the_day_it_was_seen(self):
         early = self.season(
-            buds="buds swelling", seen_on=date(2027, 3, 1), shift=(2027, 12), today=date(2027, 3, 2)
+            buds="buds swelling",
+            seen_on=date(2027, 3, 1),
+            shifts=(Shift(2027, 12),),
+            today=date(2027, 3, 2),
         )
         self.assertEqual((early.start, early.state), (date(2027, 3, 1), "open"))
         self.assertEqual(early.reasons[0].source, "buds seen")

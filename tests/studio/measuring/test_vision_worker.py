@@ -10,7 +10,7 @@ from pathlib import Path
 
 from mirvo.core.errors import BadInput
 from mirvo.studio.measuring import assist
-from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.measuring.vision_worker import FULL, MOST_WAITING, Answer, Refusal, Stage
 from tests.studio_case import StudioCase
 
 
@@ -70,6 +70,20 @@ class VisionWorkerTest(StudioCase):
             thread.join(60)
         self.assertEqual(len(found), 3)
         self.assertTrue(all(one == found[0] for one in found))
+
+    def test_a_flood_of_questions_is_told_to_ask_again_and_holds_no_thread(self):
+        worker = self.studio.vision
+        for _ in range(MOST_WAITING):
+            worker.begin(time.sleep, 0.3)
+        begun = time.monotonic()
+        self.assertEqual(list(worker.ask(abs, -1)), [Refusal("", FULL)])
+        self.assertLess(time.monotonic() - begun, 0.3)
+        with self.assertRaisesRegex(BadInput, "ask again"):
+            worker.answer(abs, -1)
+        worker.stop()
+        while worker._waiting:
+            time.sleep(0.05)
+        self.assertEqual(worker.answer(abs, -1), 1)
 
     def test_what_goes_wrong_inside_comes_back_as_a_sentence(self):
         with self.assertRaises(BadInput) as said:

@@ -149,7 +149,9 @@ class SessionsTest(StudioCase):
 
     def test_the_weeks_hold_what_is_soon_and_a_tree_is_moved_within_its_window(self):
         [week] = self.read(bench, self.studio.today).weeks
-        [(row, offered)] = week.trees
+        [row] = week.trees
+        [lane] = self.read(bench, self.studio.today).lanes
+        offered = lane.weeks
         self.assertEqual((row.tree.id, week.room), (self.tree_row.id, 6))
         move_tree(self.studio, self.tree_row.id, offered[0])
         [moved] = self.read(bench, self.studio.today).weeks
@@ -167,16 +169,16 @@ class SessionsTest(StudioCase):
         )
         self.record(done_on=date(2026, 11, 10), bud_stage="", slice_mm=0)
         due = self.read(bench, self.studio.today).care
-        self.assertEqual({one.tree.id for one in due}, {self.tree_row.id})
+        self.assertEqual({one.tree_id for one in due}, {self.tree_row.id})
         self.assertEqual(
-            [(one.task.code, one.task.due.isoformat()) for one in due],
+            [(one.code, one.due.isoformat()) for one in due],
             # The edge was combed out of season, but nothing cut: it is no cutting.
             [("photo", "2026-11-24"), ("shade", "2026-11-24"), ("cold", "2026-11-25")],
         )
-        tick(self.studio, due[0].task.id)
+        tick(self.studio, due[0].id)
         self.assertEqual(
-            [one.task.code for one in self.read(bench, self.studio.today).care],
+            [one.code for one in self.read(bench, self.studio.today).care],
             ["shade", "cold"],
         )
-        tick(self.studio, due[0].task.id, done=False)
+        tick(self.studio, due[0].id, done=False)
         self.assertEqual(len(self.read(bench, self.studio.today).care), 3)

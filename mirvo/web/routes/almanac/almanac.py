@@ -10,9 +10,16 @@ from pydantic import Field
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
 from mirvo.core.season import next_window
+from mirvo.studio.almanac.seasons import PLANT, PlantForm, forget_seen, note_plant, plants_seen
 from mirvo.studio.almanac.species import add_entry, almanac, laid_aside
 from mirvo.studio.yard.settings import YardForm, save_yard, yard_of
-from mirvo.studio.yard.weather import nights_near, place_of, put_night, take_nights
+from mirvo.studio.yard.weather import (
+    nights_near,
+    place_of,
+    put_night,
+    take_nights,
+    usual_outlook,
+)
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 from mirvo.web.templating import day_of_year
@@ -44,9 +51,16 @@ class EditedYard(YardForm):
 
 def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
     """The almanac, with the forms of the yard and of a new species."""
-    place, today = place_of(yard_of(reader.db)), reader.today
+    yard, today = yard_of(reader.db), reader.today
+    place = place_of(yard)
     found = [
-        (entry, next_window(entry.species, place, today, today)) for entry in almanac(reader.db)
+        (
+            entry,
+            next_window(
+                entry.species, place, today, today, usual_outlook(yard, entry.species, today)
+            ),
+        )
+        for entry in almanac(reader.db)
     ]
     # What was filled in wins over what is kept, so that nothing typed is lost.
     kept = fields_from(yard_of(reader.db), tuple(YardForm.model_fields))
@@ -65,6 +79,7 @@ def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
         "errors": filled.errors,
         "nights": nights,
         "nights_source": source,
+        "plants": plants_seen(yard),
     }
     return reader.page("almanac/almanac.html", context, filled.status)
 
@@ -106,3 +121,18 @@ def keep_nights(
     else:
         put_night(studio, form.night, form.low_c)
     return RedirectResponse("/almanac", 303)
+
+
+@router.post("/almanac/plants")
+@shown_again_on(almanac_page)
+def keep_plant(studio: StudioDep, form: Annotated[PlantForm, Form()]) -> Response:
+    note_plant(studio, form)
+    return RedirectResponse("/almanac#plants", 303)
+
+
+@router.post("/almanac/plants/drop")
+@shown_again_on(almanac_page)
+def drop_plant(studio: StudioDep, form: Annotated[PlantForm, Form()]) -> Response:
+    if form.plant_on is not None:
+        forget_seen(studio, PLANT, form.plant, form.plant_on)
+    return RedirectResponse("/almanac#plants", 303)

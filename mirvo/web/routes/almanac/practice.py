@@ -9,7 +9,7 @@ from mirvo.core.almanac.practice import questions
 from mirvo.core.forms import OpenForm
 from mirvo.studio.almanac import practice as use
 from mirvo.studio.almanac.practice_effects import effects_on
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import list_trees
@@ -48,7 +48,7 @@ def tree_practice_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResp
     yard, tree = yard_of(reader.db), load_tree(reader.db, tree_id)
     context = {
         "tree": tree,
-        "species": species_of(yard, tree.species_key),
+        "species": species_of_tree(yard, tree),
         "questions": questions(),
         "studio_held": use.practice_for(yard),
         "own": use.own_answers(reader.db, tree_id),

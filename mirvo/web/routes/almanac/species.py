@@ -1,32 +1,61 @@
-"""One species of the almanac: its figures, shipped and the studio's own."""
+"""One species of the almanac: its figures, shipped and the studio's own, and what is known of it
+here."""
 
+from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from pydantic import StringConstraints
 
-from mirvo.core.almanac import Entry, Species, figures_of, groups
+from mirvo.core.almanac import Entry, Species, figures_of, groups, reason_for
+from mirvo.core.forms import FormModel
 from mirvo.core.season import next_window
+from mirvo.studio.almanac import seasons
 from mirvo.studio.almanac import species as use
+from mirvo.studio.almanac.experience import own_experience
+from mirvo.studio.exchange.experience import experience_of_others
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.weather import place_of
+from mirvo.studio.yard.weather import place_of, usual_outlook
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
 
 
+class EntryForm(Entry):
+    """An entry as filled in, and why it was changed."""
+
+    why: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)] = ""
+
+
+class SeenForm(FormModel):
+    """A note of a season, to be taken back."""
+
+    seen_on: date
+
+
 def species_page(reader: Reader, filled: Filled, key: str) -> HTMLResponse:
     """The form of a species, as kept or as filled in."""
-    entry, today = use.entry_of(reader.db, key), reader.today
+    entry, today, yard = use.entry_of(reader.db, key), reader.today, yard_of(reader.db)
     shipped = {} if entry.shipped is None else _fields(entry.shipped)
+    outlook, place = usual_outlook(yard, entry.species, today), place_of(yard)
+    group = entry.species.group
+    reasons = {name: reason_for(name, group) for name in Entry.model_fields}
+    hints = {
+        name: f"As shipped: {shipped[name]}. {reasons[name]}".strip() for name in entry.changed
+    }
     context = {
         "entry": entry,
-        "window": next_window(entry.species, place_of(yard_of(reader.db)), today, today),
-        "shipped": {name: f"As shipped: {shipped[name]}" for name in entry.changed},
+        "window": next_window(entry.species, place, today, today, outlook),
+        "hints": {**reasons, **hints},
         "fields": filled.fields or _fields(entry.species),
         "errors": filled.errors,
         "groups": [(name, name) for name in groups()],
+        "changes": use.changes_of(reader.db, key),
+        "seasons": seasons.seasons_of(yard, entry.species, today),
+        "experience": own_experience(reader.db, key, today),
+        "others": experience_of_others(reader.db, key),
     }
     return reader.page("almanac/species.html", context, filled.status)
 
@@ -38,9 +67,33 @@ def show(reader: Reader, key: str) -> HTMLResponse:
 
 @router.post("/almanac/species/{key}")
 @shown_again_on(species_page)
-def keep(studio: StudioDep, key: str, form: Annotated[Entry, Form()]) -> Response:
-    use.keep_entry(studio, key, form)
+def keep(studio: StudioDep, key: str, form: Annotated[EntryForm, Form()]) -> Response:
+    entry = Entry.model_validate(form.model_dump(exclude={"why"}))
+    use.keep_entry(studio, key, entry, form.why)
     return RedirectResponse(f"/almanac/species/{key}", 303)
+
+
+@router.post("/almanac/species/{key}/changes/{change_id}/back")
+@shown_again_on(species_page)
+def take_back(studio: StudioDep, key: str, change_id: int) -> Response:
+    use.take_back(studio, key, change_id)
+    return RedirectResponse(f"/almanac/species/{key}#changes", 303)
+
+
+@router.post("/almanac/species/{key}/opened")
+@shown_again_on(species_page)
+def note_opened(
+    studio: StudioDep, key: str, form: Annotated[seasons.OpenedForm, Form()]
+) -> Response:
+    seasons.note_opened(studio, key, form)
+    return RedirectResponse(f"/almanac/species/{key}#seasons", 303)
+
+
+@router.post("/almanac/species/{key}/opened/drop")
+@shown_again_on(species_page)
+def forget_opened(studio: StudioDep, key: str, form: Annotated[SeenForm, Form()]) -> Response:
+    seasons.forget_seen(studio, seasons.OPENED, key, form.seen_on)
+    return RedirectResponse(f"/almanac/species/{key}#seasons", 303)
 
 
 @router.post("/almanac/species/{key}/aside")

@@ -17,6 +17,8 @@ from mirvo.studio.bench_session.closing import close_session, unfinished
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import keep_photo, save_entries
 from mirvo.studio.path.plans import planned_step
+from mirvo.studio.shelf.pots import pot_choices
+from mirvo.studio.shelf.soil import recipe_choices
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.weather import warnings_before_work
 from mirvo.web.drawings.ball import draw_ball
@@ -206,5 +208,7 @@ def _context(reader: PageReader, bench_id: int) -> Context:
         "left": unfinished(state, review),
         "before_left": state.last.unfinished if state.last else (),
         "step_planned": planned_step(reader.db, state.tree.id, state.day),
+        "pots": pot_choices(reader.db, state.tree),
+        "recipes": recipe_choices(reader.db),
         "parts": ("standing", *(("decide",) if decides else ()), "share", "closing"),
     }

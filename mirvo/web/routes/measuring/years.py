@@ -56,7 +56,9 @@ def years_page(
         "pair": years.comparison,
         "doubts": doubts_of(reader.db, years.tree),
         "complaint": next(iter(filled.errors.values()), ""),
-        "charts": years_charts(sheet_of(reader.db, tree_id, reader.today)),
+        "charts": years_charts(
+            sheet_of(reader.db, tree_id, reader.today), reader.preferences.inches
+        ),
         **_drawn(years.comparison),
     }
     return reader.page("measuring/years.html", context, filled.status)

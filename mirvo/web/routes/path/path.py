@@ -224,10 +224,9 @@ def _needs(reader: PageReader, sheet: Sheet, path: PlannedPath) -> dict[int, Any
     if sheet.target is None or sheet.base is None:
         return {}
     trunk = sheet.base.record.trunk_diameter_mm.value
-    last = sheet.sessions[0] if sheet.sessions else None
     yard, wished = yard_of(reader.db), sheet.target
     return {
-        step.year: step_materials(yard, sheet.tree, trunk, last, wished, step)
+        step.year: step_materials(yard, sheet.tree, trunk, sheet.sessions, wished, step)
         for step in path.steps
     }
 

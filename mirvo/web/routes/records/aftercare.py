@@ -7,7 +7,9 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.forms import FormModel
 from mirvo.studio.records import aftercare as use
+from mirvo.web.forms import shown_again_on
 from mirvo.web.reader import StudioDep, came_from
+from mirvo.web.routes.yard.trees import tree_form
 
 router = APIRouter()
 
@@ -30,3 +32,12 @@ def tick(
 def water(studio: StudioDep, tree_id: int) -> Response:
     use.water(studio, tree_id)
     return RedirectResponse(f"/trees/{tree_id}", 303)
+
+
+@router.post("/trees/{tree_id}/kept")
+@shown_again_on(tree_form)
+def keep_for_a_while(
+    studio: StudioDep, tree_id: int, form: Annotated[use.KeptForm, Form()]
+) -> Response:
+    use.keep_for_a_while(studio, tree_id, form)
+    return RedirectResponse(f"/trees/{tree_id}/edit#kept", 303)

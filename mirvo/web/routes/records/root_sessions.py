@@ -14,7 +14,7 @@ from mirvo.core.rootwork.bench import fields_for
 from mirvo.core.rootwork.cut_order import roots_to_cut
 from mirvo.core.rootwork.cuts import HALF
 from mirvo.records.models import RootSession
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.photos.photo_queries import KINDS as PHOTO_KINDS
@@ -25,6 +25,8 @@ from mirvo.studio.records.answers import AnswerForm, answers_seen, experience_wi
 from mirvo.studio.records.corrections import correct_session, form_of_session, roots_to_tick
 from mirvo.studio.records.record import record_of
 from mirvo.studio.records.session_form import ENTERED, SessionForm
+from mirvo.studio.shelf.pots import pot_choices
+from mirvo.studio.shelf.soil import recipe_choices
 from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import standing_of
@@ -114,6 +116,7 @@ def new_session(reader: Reader, tree_id: int) -> HTMLResponse:
         depth = last.ball_depth_after
         fields |= {
             "pot_before": last.pot_after,
+            "pot_id": load_tree(reader.db, tree_id).pot_id or "",
             "container_after": last.container_after,
             "ball_depth_before": "" if depth is None else as_field(depth),
         }
@@ -247,12 +250,14 @@ def _form_page(
     context = {
         "tree": tree,
         "session": session,
-        "species": species_of(yard_of(reader.db), tree.species_key),
+        "species": species_of_tree(yard_of(reader.db), tree),
         "fields": filled.fields,
         "errors": filled.errors,
         "kept": _fields_of(reader, session) if session and "version" in filled.errors else {},
         "kinds": KINDS,
         "containers": list(rules().containers),
+        "pots": pot_choices(reader.db, tree),
+        "recipes": recipe_choices(reader.db),
         "base": base,
         "advice": {cut.label: cut for cut in roots_to_cut(base.roots if base else ())},
         "left_over": last if session is None and last and last.next_time else None,

@@ -11,9 +11,12 @@ from mirvo.core.forms import FormModel
 from mirvo.studio.shelf.materials import season_list
 from mirvo.studio.yard.backups import backup_is_due
 from mirvo.studio.yard.bench import YEAR_DAYS, bench, move_tree
+from mirvo.studio.yard.known_rows import once_a_row
 from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.tree_list import TreeRow
 from mirvo.studio.yard.trees import see_buds
 from mirvo.studio.yard.weather import frost_by_week
+from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.year import draw_head, draw_lane, draw_small_wheel, planned, resting
 from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep
@@ -50,15 +53,18 @@ def show_bench(reader: Reader, page: str = "") -> HTMLResponse:
         "care": found.care[:CARE_SHOWN],
         "head": draw_head(today, frost_by_week(yard), yard.last_frost, found),
         "lanes": {lane.row.tree.id: draw_lane(lane, today) for lane in shown.lines},
-        "wheels": {
-            row.tree.id: draw_small_wheel(row.tree.id, row.measured) for row in rows if row.measured
-        },
+        "wheels": {row.tree.id: _wheel(row) for row in rows if row.measured},
         "planned": planned,
         "resting": resting,
         "season": season_list(reader.db, today),
         "backup_due": backup_is_due(reader.db, reader.studio.now),
     }
     return reader.page("yard/bench.html", context)
+
+
+@once_a_row
+def _wheel(row: TreeRow) -> Scene | None:
+    return None if row.measured is None else draw_small_wheel(row.tree.id, row.measured)
 
 
 @router.post("/trees/{tree_id}/week")

@@ -1,4 +1,4 @@
-"""The compost heap: laying a tree, photo or session on it, and putting it back."""
+"""The compost heap: laying a tree, photo, session or pot on it, and putting it back."""
 
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
@@ -7,7 +7,12 @@ from mirvo.studio.yard.compost import lay_on_heap, put_back
 from mirvo.web.reader import StudioDep
 
 router = APIRouter(prefix="/compost")
-LISTS = {"tree": "/trees", "photo": "/trees/{0}/photos", "session": "/trees/{0}/sessions"}
+LISTS = {
+    "tree": "/trees",
+    "photo": "/trees/{0}/photos",
+    "session": "/trees/{0}/sessions",
+    "pot": "/shelf",
+}
 # A tree put back is shown itself; photos and sessions in their list.
 BACK = {**LISTS, "tree": "/trees/{0}"}
 

@@ -3,8 +3,11 @@
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
+from mirvo.core.almanac import Species
+from mirvo.studio.almanac.species import all_species
+from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import tree_names
-from mirvo.web.places import KnownTree, find, known_places
+from mirvo.web.places import Known, KnownTree, find, known_places
 from mirvo.web.reader import Reader
 
 router = APIRouter()
@@ -14,10 +17,19 @@ router = APIRouter()
 def jump(reader: Reader, q: str = "") -> Response:
     """While letters are typed a list of what they may mean; sent off, the first of it."""
     trees = [KnownTree(*names) for names in tree_names(reader.db)]
-    found = find(q, known_places(), trees)
+    species = (
+        Known(f"{one.name} in the almanac", f"/almanac/species/{one.key}", other_names(one))
+        for one in all_species(yard_of(reader.db))
+    )
+    found = find(q, [*known_places(), *species], trees)
     if reader.wants_part:
         return reader.page("yard/_found.html", {"found": found, "q": q})
     # Enter takes the first: it is what the list showed on top.
     if found:
         return RedirectResponse(found[0].address, 303)
     return reader.page("yard/not_found.html", {"q": q}, 404)
+
+
+def other_names(species: Species) -> str:
+    """What a species is called beside its own name."""
+    return " ".join([species.scientific, *species.synonyms])

@@ -56,7 +56,7 @@ def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
         "fields": filled.fields or fields_from(yard_of(reader.db), ("card_line_mm",)),
         "errors": filled.errors,
         "base": f"{address_of(reader.request)}/",
-        "entries": entries_of(reader.db, reader.today)[:SHOWN],
+        "entries": entries_of(reader.db, reader.today, SHOWN),
         "heap": heap(reader.db),
         "people": people_and_devices(reader.db),
         "waiting": waiting_backup(reader.studio.folder),

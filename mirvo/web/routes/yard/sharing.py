@@ -10,7 +10,7 @@ from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Resp
 from mirvo.core.errors import NotFound
 from mirvo.core.forms import OpenForm, read_whole
 from mirvo.records.models import Photo, Tree
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.photos.photo_queries import KINDS, load_photo, photos_of
 from mirvo.studio.tree_queries import sessions_of
 from mirvo.studio.yard import sharing as use
@@ -47,6 +47,14 @@ def make_link(studio: StudioDep, tree_id: int) -> Response:
     return _back(tree_id)
 
 
+@router.post("/sharing/trees/{tree_id}/parts")
+def choose_parts(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()]) -> Response:
+    """What is ticked is shown behind the link."""
+    named = (name.removeprefix("part-") for name in form.by_name if name.startswith("part-"))
+    use.show_parts(studio, tree_id, named)
+    return _back(tree_id)
+
+
 @router.post("/sharing/trees/{tree_id}/withdraw")
 def withdraw(studio: StudioDep, tree_id: int) -> Response:
     use.withdraw_link(studio, tree_id)
@@ -56,20 +64,21 @@ def withdraw(studio: StudioDep, tree_id: int) -> Response:
 @router.get("/shared/{secret}")
 def show_shared(reader: Reader, secret: str) -> HTMLResponse:
     """A tree to look at, for anybody who has its link."""
-    tree = use.tree_behind(reader.db, secret)
+    tree, shown = use.tree_behind(reader.db, secret)
     sheet = sheet_of(reader.db, tree.id, reader.today)
     context = {
         "tree": tree,
         "secret": secret,
         "sheet": sheet,
-        "species": species_of(yard_of(reader.db), tree.species_key),
-        "sessions": sessions_of(reader.db, tree.id),
-        "photos": photos_of(reader.db, tree.id)[:SHOWN_PHOTOS],
+        "species": species_of_tree(yard_of(reader.db), tree),
+        "shown": shown,
+        "sessions": sessions_of(reader.db, tree.id) if "sessions" in shown else (),
+        "photos": photos_of(reader.db, tree.id)[:SHOWN_PHOTOS] if "photos" in shown else (),
         "kinds": KINDS,
         # The picture in the plan has an address of its own, which a link does not open.
-        "plan_and_section": draw_sheet(sheet),
+        "plan_and_section": draw_sheet(sheet) if "drawing" in shown else None,
         "on_phone": draw_sheet(sheet, sizes=PHONE),
-        "years": years_chart(sheet),
+        "years": years_chart(sheet) if "figures" in shown else None,
     }
     answer = reader.page("yard/shared.html", context)
     answer.headers["X-Robots-Tag"] = "noindex"
@@ -78,7 +87,10 @@ def show_shared(reader: Reader, secret: str) -> HTMLResponse:
 
 @router.get("/shared/{secret}/{photo_id}/{size}.jpg")
 def shared_picture(reader: Reader, secret: str, photo_id: int, size: str) -> FileResponse:
-    photo = _of(use.tree_behind(reader.db, secret), load_photo(reader.db, photo_id))
+    tree, shown = use.tree_behind(reader.db, secret)
+    photo = _of(tree, load_photo(reader.db, photo_id))
+    if "photos" not in shown:
+        raise NotFound("photo", "there is no such photo")
     path = reader.studio.photos.derivative(photo.digest, size)
     # Withdrawn it must not be seen again, so nobody keeps it.
     return FileResponse(path, media_type="image/jpeg", headers=ASK_AGAIN)

@@ -8,9 +8,10 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from mirvo.core.almanac import rules
 from mirvo.core.forms import FormModel
 from mirvo.records.models import Tree
+from mirvo.records.models.people import SHOWN_PARTS
 from mirvo.studio.almanac.species import all_species
 from mirvo.studio.photos.photo_queries import photos_of
-from mirvo.studio.records.aftercare import rhythm_of
+from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
 from mirvo.studio.records.answers import DeathForm, say_died
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
@@ -69,6 +70,9 @@ def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> HTM
     tree = None if tree_id is None else load_tree(reader.db, tree_id)
     kept = {} if tree is None else _fields(tree)
     fields = filled.fields
+    if "look_on" in filled.errors or "kept_since" in filled.errors:
+        # Another form of the page was turned back; this one stays as it is kept.
+        fields = {**kept, **fields}
     if tree is not None and "version" in filled.errors:
         # Sent again it is meant, so the next save is on top of the newer version.
         fields = {**fields, "version": str(tree.version)}
@@ -83,6 +87,9 @@ def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> HTM
         "guests": [] if tree is None else guests_of(reader.db, tree.id),
         "link": None if tree is None else link_of(reader.db, tree.id),
         "address": address_of(reader.request),
+        "kept_parts": [] if tree is None else kept_for_a_while(reader.db, tree.id),
+        "shown_parts": SHOWN_PARTS,
+        "kept_kinds": [(kind, kind) for kind in KEPT],
     }
     return reader.page("yard/tree_form.html", context, filled.status)
 

@@ -16,7 +16,7 @@ const AROUND_TRUNK = 5;
 const AROUND_BASE = 1.35;
 const STILL_MS = 400;
 const LETTER_KEYS = "mirvo-letter-keys";
-const root = document.querySelector("[data-desk]");
+const root = /** @type {HTMLElement} */ (document.querySelector("[data-desk]"));
 const part = (name) => root.querySelector(`[data-${name}]`);
 const surface = part("surface");
 const overlay = part("overlay");
@@ -190,3 +190,5 @@ if (paths.length) view.frame(outlines.concat(paths), AROUND_BASE);
 else if (outlines.length) view.frame(outlines, AROUND_TRUNK);
 listenKeys({ ...desk, letters: () => letterKeys.checked, cross: () => cross, setCross: (to) => { cross = to; } });
 draw();
+/* Until here no tool answers; what was clicked or typed before would be lost without a word. */
+root.inert = false;

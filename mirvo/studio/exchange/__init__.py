@@ -1,0 +1,1 @@
+"""Records that go to and come from other studios and programs."""

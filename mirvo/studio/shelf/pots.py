@@ -1,0 +1,231 @@
+"""The shelf of pots: which there are, which tree stands in which, and which fit a tree."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints, model_validator
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput, Conflict
+from mirvo.core.forms import FormModel
+from mirvo.core.lengths import LENGTH
+from mirvo.core.pot import SHAPES, Ball, Fit, fit, off_centre
+from mirvo.records.database import DbSession
+from mirvo.records.models import ShelfPot, Tree
+from mirvo.records.models.shelf import CONDITIONS
+from mirvo.studio.context import Studio
+from mirvo.studio.path.plans import step_of
+from mirvo.studio.photos.photo_queries import digests_in_use
+from mirvo.studio.pot_of_tree import (
+    USUAL_TRUNK_MM,
+    PotOfTree,
+    ball_of_tree,
+    load_pot,
+    pot_of_tree,
+    stand_in,
+)
+from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.settings import SAVED_ELSEWHERE, yard_of
+from mirvo.studio.yard.sheet import Sheet, sheet_of
+
+Size = Annotated[float, LENGTH, Field(gt=0, le=5_000, allow_inf_nan=False)]
+Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
+MOST_ANGLE_DEG = 60.0
+# Best first.
+ORDER = ("fits", "comb", "roomy", "small")
+
+
+class PotForm(FormModel):
+    """A pot; lengths in mm, of its inside."""
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    shape: Literal[SHAPES] = "rectangle"  # type: ignore[valid-type]
+    length_mm: Size
+    width_mm: Size | None = None
+    depth_mm: Size
+    floor_length_mm: Size | None = None
+    floor_width_mm: Size | None = None
+    corner_mm: Annotated[float, LENGTH, Field(ge=0, le=2_000, allow_inf_nan=False)] | None = None
+    belly_mm: Size | None = None
+    rim_in_mm: Annotated[float, LENGTH, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
+    holes: Annotated[int, Field(ge=0, le=60)] | None = None
+    feet_mm: Annotated[float, LENGTH, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
+    weight_kg: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
+    glaze: Words = ""
+    condition: Literal[CONDITIONS] = CONDITIONS[0]  # type: ignore[valid-type]
+    place: Words = ""
+    cost: Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)] = ""
+    note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)] = ""
+
+    @model_validator(mode="after")
+    def _as_it_can_be(self) -> PotForm:
+        """Round ones are as wide as long; a floor is no larger than the rim by much."""
+        if self.width_mm is None:
+            if self.shape not in ("round", "drum"):
+                raise BadInput("width_mm", "how wide is it inside?")
+            self.width_mm = self.length_mm
+        least = min(self.length_mm, self.width_mm)
+        if self.corner_mm is not None and self.corner_mm > least / 2:
+            raise BadInput("corner_mm", f"corners of a pot so wide have at most {least / 2:g} mm")
+        if self.rim_in_mm is not None and 2 * self.rim_in_mm >= least:
+            raise BadInput("rim_in_mm", "such a rim would leave no opening")
+        if self.belly_mm is not None and self.belly_mm < self.length_mm * 0.5:
+            raise BadInput("belly_mm", "the widest diameter of a drum is no less than its rim")
+        return self
+
+
+ENTERED = (*PotForm.model_fields, "version")
+
+
+@dataclass(frozen=True)
+class OnShelf:
+    """A pot of the shelf and the tree that stands in it."""
+
+    pot: ShelfPot
+    tree: Tree | None
+
+
+@dataclass(frozen=True)
+class PotForTree:
+    """How a tree goes into a pot: now, and with the ball its next session leaves."""
+
+    on_shelf: OnShelf
+    now: Fit
+    after: Fit | None
+
+    @property
+    def free(self) -> bool:
+        return self.on_shelf.tree is None
+
+
+@dataclass(frozen=True)
+class TreeAndPots:
+    """A tree, its pot and ball, and how it goes into each pot of the shelf, the best first.
+
+    step_year : of the planned session that leaves the ball `after`. moved : how far the trunk
+    stands off the middle of the chosen pot, to the right and to the back, mm.
+    """
+
+    sheet: Sheet
+    stands_in: PotOfTree
+    ball: Ball
+    after: Ball | None
+    step_year: int | None
+    pots: list[PotForTree]
+    chosen: PotForTree | None
+    moved: tuple[float, float]
+    angle_deg: float
+
+
+def shelf(db: DbSession) -> list[OnShelf]:
+    """All pots, the free ones first, by name."""
+    pots = db.scalars(select(ShelfPot).where(ShelfPot.kept()).order_by(ShelfPot.name)).all()
+    standing = select(Tree).where(Tree.pot_id.is_not(None), Tree.kept())
+    by_pot = {tree.pot_id: tree for tree in db.scalars(standing)}
+    found = [OnShelf(pot, by_pot.get(pot.id)) for pot in pots]
+    return sorted(found, key=lambda one: one.tree is not None)
+
+
+def add_pot(studio: Studio, form: PotForm) -> ShelfPot:
+    """Put a pot on the shelf."""
+    pot = ShelfPot(**form.model_dump(), created_at=studio.now, updated_at=studio.now)
+    with studio.writing() as db:
+        db.add(pot)
+    return pot
+
+
+def edit_pot(studio: Studio, pot_id: int, form: PotForm, version: int) -> ShelfPot:
+    """Save an edit begun on `version`. Raises Conflict when it was saved since."""
+    with studio.writing() as db:
+        pot = load_pot(db, pot_id)
+        if pot.version != version:
+            raise Conflict("version", SAVED_ELSEWHERE.format("This pot was"))
+        for name, value in form.model_dump().items():
+            setattr(pot, name, value)
+        pot.version, pot.updated_at = version + 1, studio.now
+    return pot
+
+
+def keep_pot_photo(studio: Studio, pot_id: int, file_name: str, content: bytes) -> None:
+    """Keep a photo of a pot in place of the one before. Raises BadInput at the file."""
+    with studio.reading() as db:
+        load_pot(db, pot_id)
+    try:
+        # The file first: a row without its file would be a broken picture for ever.
+        facts = studio.photos.keep(content, file_name)
+    except BadInput as refusal:
+        raise BadInput("pot_photo", refusal.message) from refusal
+    with studio.writing() as db:
+        pot = load_pot(db, pot_id)
+        before, pot.photo_digest = pot.photo_digest, facts.digest
+        pot.updated_at = studio.now
+    with studio.reading() as db:
+        unused = before and before not in digests_in_use(db)
+    if unused:
+        studio.photos.forget(before)
+
+
+def put_tree_in(studio: Studio, tree_id: int, pot_id: int | None) -> None:
+    """Say which pot a tree stands in today; None when it is none of the shelf.
+
+    Raises
+    ------
+    BadInput : another tree stands in it.
+    """
+    with studio.writing() as db:
+        stand_in(db, load_tree(db, tree_id), pot_id, studio.today)
+
+
+def pot_choices(db: DbSession, tree: Tree) -> list[tuple[int, str]]:
+    """Number and name of the pots a tree may be put into, its own among them."""
+    return [
+        (one.pot.id, one.pot.name)
+        for one in shelf(db)
+        if one.tree is None or one.tree.id == tree.id
+    ]
+
+
+def tree_and_pots(
+    db: DbSession, tree_id: int, today: date, chosen: int | None = None, angle_deg: float = 0.0
+) -> TreeAndPots:
+    """How a tree goes into each pot of the shelf. Raises NotFound."""
+    sheet = sheet_of(db, tree_id, today)
+    angle = max(-MOST_ANGLE_DEG, min(MOST_ANGLE_DEG, angle_deg))
+    stands_in = pot_of_tree(sheet.tree, sheet.sessions)
+    measured = None if sheet.base is None else sheet.base.record
+    trunk = measured.trunk_diameter_mm.value if measured else sheet.tree.trunk_mm
+    now_in = stands_in.whole(trunk or USUAL_TRUNK_MM)
+    depth = sheet.standing.ball.value if sheet.standing.ball else None
+    ball = ball_of_tree(sheet.sessions, now_in, depth)
+    plan, after = sheet.stands.plan, None
+    step = None if plan is None else step_of(plan, yard_of(db).school, sheet.window.year)
+    if step is not None:
+        after = Ball(ball.length, ball.width, step.ball_after_mm, ball.guessed)
+    pots = [_for_tree(one, ball, after, angle) for one in shelf(db)]
+    pots.sort(key=lambda one: _rank(one, tree_id))
+    wanted = chosen or sheet.tree.pot_id
+    shown = next((one for one in pots if one.on_shelf.pot.id == wanted), None)
+    shown = shown or next(iter(pots), None)
+    tips = [root.path_mm[-1] for root in measured.roots] if measured else []
+    moved = (0.0, 0.0) if shown is None else off_centre(tips, shown.now.beside)
+    year = None if step is None else step.year
+    return TreeAndPots(sheet, stands_in, ball, after, year, pots, shown, moved, angle)
+
+
+def _for_tree(one: OnShelf, ball: Ball, after: Ball | None, angle_deg: float) -> PotForTree:
+    inside, weight = one.pot.inside, one.pot.weight_kg
+    return PotForTree(
+        one,
+        fit(inside, ball, weight, angle_deg),
+        None if after is None else fit(inside, after, weight, angle_deg),
+    )
+
+
+def _rank(one: PotForTree, tree_id: int) -> tuple[bool, int, float]:
+    """Free pots first, then as they fit what comes next; the closest of those that fit."""
+    taken = one.on_shelf.tree is not None and one.on_shelf.tree.id != tree_id
+    best = one.after or one.now
+    return taken, ORDER.index(best.verdict), best.soil_l

@@ -1,0 +1,134 @@
+"""What the interface takes and gives, beside the forms and rows every other place uses too."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Generic, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from mirvo.core.forms import SentModel
+from mirvo.formats.exchange import row_type
+from mirvo.records.models import CareTask, Photo, Root, RootSession, ShelfPot, Tree
+
+# The rows as exchange files have them: one model for both.
+TreeRow = row_type(Tree)
+SessionRow = row_type(RootSession)
+PhotoRow = row_type(Photo)
+RootRow = row_type(Root)
+TaskRow = row_type(CareTask)
+PotRow = row_type(ShelfPot)
+Item = TypeVar("Item")
+
+
+class Page(BaseModel, Generic[Item]):
+    """A page of a list. next : the number to ask for it after, None on the last."""
+
+    items: list[Item]
+    next: int | None
+
+
+class FigureOut(BaseModel):
+    """A figure and half the width of its 95 % interval."""
+
+    value: float
+    plus_minus: float
+
+
+class MeasurementOut(BaseModel):
+    """What was measured from above on a day; lengths in mm, angles in degrees."""
+
+    id: int
+    measured_on: date
+    photo_id: int
+    trunk_diameter_mm: FigureOut
+    spread_ratio: FigureOut
+    spread_basis: str
+    radiality: FigureOut
+    largest_gap_deg: FigureOut
+    roots: int
+
+
+class StandingOut(BaseModel):
+    """How a tree stands today: the same as every page says of it. budget : share, 0 to 1."""
+
+    verdict: str
+    verdict_name: str
+    season: str
+    budget: float
+    strength: str
+    window_from: date
+    window_to: date
+    best: date
+
+
+class NightIn(SentModel):
+    """The lowest temperature of one night, °C."""
+
+    model_config = ConfigDict(extra="forbid")
+    night: date
+    low_c: Annotated[float, Field(ge=-60, le=45, allow_inf_nan=False)]
+
+
+class NightOut(BaseModel):
+    """A night as it is kept."""
+
+    night: date
+    low_c: float
+    source: str
+
+
+class WeighingIn(SentModel):
+    """A weight for the running session of a tree, g."""
+
+    model_config = ConfigDict(extra="forbid")
+    what: Literal["offcuts", "ball"]
+    grams: Annotated[float, Field(gt=0, le=500_000, allow_inf_nan=False)]
+
+
+class WeighingOut(BaseModel):
+    """The session the weight went into."""
+
+    bench_session: int
+    what: str
+    grams: float
+
+
+class TaskIn(SentModel):
+    """Something to look at on a day."""
+
+    model_config = ConfigDict(extra="forbid")
+    text: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+    due: date
+
+
+class TickIn(SentModel):
+    """Whether a task is done."""
+
+    model_config = ConfigDict(extra="forbid")
+    done: bool
+
+
+class TakenIn(BaseModel):
+    """A photo that was kept; remarks : what stands in the way of measuring on it."""
+
+    photo_id: int
+    file_name: str
+    remarks: list[str]
+
+
+class FieldProblem(BaseModel):
+    """One field that cannot be used, and a sentence on it."""
+
+    field: str
+    message: str
+
+
+class Problem(BaseModel):
+    """What went wrong (RFC 9457, application/problem+json)."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    errors: list[FieldProblem] = []

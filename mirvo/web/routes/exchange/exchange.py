@@ -1,0 +1,239 @@
+"""Exchange: files that go to and come from other studios and programs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated
+
+from fastapi import APIRouter, Form, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+
+from mirvo.core.errors import BadInput
+from mirvo.core.forms import FormModel, OpenForm
+from mirvo.formats.spreadsheet import XLSX, write_csv, write_xlsx
+from mirvo.studio.exchange import experience, incoming, others, tables_in, tokens
+from mirvo.studio.exchange.merging import MINE
+from mirvo.studio.exchange.outgoing import give_out
+from mirvo.studio.exchange.tables_out import TABLES, all_tables, table_of
+from mirvo.studio.yard.tree_list import tree_names
+from mirvo.web.forms import Filled, as_field, shown_again_on
+from mirvo.web.reader import Reader, StudioDep, open_reader
+
+router = APIRouter()
+ZIP = "application/zip"
+
+
+class SentFile(FormModel):
+    """An exchange file."""
+
+    exchange: UploadFile | None = None
+
+
+class SentTable(FormModel):
+    """Somebody's own table."""
+
+    table: UploadFile | None = None
+
+
+def exchange_page(reader: Reader, filled: Filled, fresh: str = "") -> HTMLResponse:
+    """What can go out and come in. fresh : a token made just now, shown this once."""
+    context = {
+        "trees": tree_names(reader.db),
+        "tables": list(TABLES),
+        "waits": incoming.waiting_file(reader.studio).exists(),
+        "table_waits": tables_in.waiting_table(reader.studio),
+        "tokens": tokens.tokens(reader.db),
+        "scopes": tokens.SCOPES,
+        "others": others.files_of_others(reader.studio),
+        "sources": experience.sources_of(reader.db),
+        "fresh": fresh,
+        "fields": filled.fields,
+        "errors": filled.errors,
+    }
+    return reader.page("exchange/exchange.html", context, filled.status)
+
+
+@router.get("/exchange")
+def show(reader: Reader) -> HTMLResponse:
+    return exchange_page(reader, Filled())
+
+
+@router.post("/exchange/studio.zip")
+def whole_studio(studio: StudioDep) -> Response:
+    """The whole studio as an exchange file; a form's answer, so that no link fetches it all."""
+    return _sent(give_out(studio), f"mirvo-exchange-{studio.today.isoformat()}.zip", ZIP)
+
+
+@router.post("/exchange/trees.zip")
+@shown_again_on(exchange_page)
+def some_trees(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
+    """The trees that are ticked."""
+    chosen = [
+        int(name[5:]) for name in form.by_name if name[:5] == "tree-" and name[5:].isdecimal()
+    ]
+    if not chosen:
+        raise BadInput("trees", "Tick the trees to give out first.")
+    return _sent(give_out(studio, chosen), f"mirvo-trees-{studio.today.isoformat()}.zip", ZIP)
+
+
+@router.get("/trees/{tree_id}/exchange.zip")
+def one_tree(studio: StudioDep, tree_id: int) -> Response:
+    return _sent(give_out(studio, [tree_id]), f"mirvo-tree-{tree_id}.zip", ZIP)
+
+
+@router.get("/exchange/tables.xlsx")
+def workbook(reader: Reader) -> Response:
+    name = f"mirvo-{reader.today.isoformat()}.xlsx"
+    return _named(write_xlsx(all_tables(reader.db, reader.today)), name, XLSX)
+
+
+@router.get("/exchange/{table}.csv")
+def one_table(reader: Reader, table: str) -> Response:
+    content = write_csv(table_of(reader.db, table, reader.today))
+    return _named(content, f"mirvo-{table}-{reader.today.isoformat()}.csv", "text/csv")
+
+
+@router.post("/exchange/coming")
+@shown_again_on(exchange_page)
+def send_file(
+    studio: StudioDep, form: Annotated[SentFile, Form(media_type="multipart/form-data")]
+) -> Response:
+    if form.exchange is None or not form.exchange.filename:
+        raise BadInput("exchange", "Choose an exchange file first.")
+    incoming.hold(studio, form.exchange.file)
+    return RedirectResponse("/exchange/coming", 303)
+
+
+def coming_page(reader: Reader, filled: Filled) -> HTMLResponse:
+    """What the file that waits would change."""
+    found, problem = None, filled.errors.get("exchange") or next(iter(filled.errors.values()), "")
+    try:
+        found = incoming.preview(reader.studio)
+    except BadInput as error:
+        problem = str(error)
+    context = {"found": found, "problem": problem, "own_key": reader.studio.key}
+    return reader.page("exchange/coming.html", context, filled.status)
+
+
+@router.get("/exchange/coming")
+def show_coming(reader: Reader) -> Response:
+    if not incoming.waiting_file(reader.studio).exists():
+        return RedirectResponse("/exchange", 303)
+    return coming_page(reader, Filled())
+
+
+@router.post("/exchange/coming/take")
+@shown_again_on(coming_page)
+def take_file(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
+    """All of it or nothing; each row that differs as it was decided."""
+    sent = form.by_name
+    choices = {name[4:]: choice for name, choice in sent.items() if name.startswith("row-")}
+    incoming.take_in(studio, None, choices, sent.get("otherwise", MINE))
+    return RedirectResponse("/trees", 303)
+
+
+@router.post("/exchange/coming/drop")
+def drop_file(studio: StudioDep) -> Response:
+    incoming.let_go(studio)
+    return RedirectResponse("/exchange", 303)
+
+
+@router.post("/exchange/table")
+@shown_again_on(exchange_page)
+def send_table(
+    studio: StudioDep, form: Annotated[SentTable, Form(media_type="multipart/form-data")]
+) -> Response:
+    if form.table is None or not form.table.filename:
+        raise BadInput("table", "Choose a table first.")
+    tables_in.hold_table(studio, form.table.file, form.table.filename)
+    return RedirectResponse("/exchange/table", 303)
+
+
+def _meant(sent: dict[str, str]) -> tables_in.Meant:
+    """How a table is to be read, from the fields of its page."""
+    columns = {
+        int(name[7:]): key
+        for name, key in sent.items()
+        if name[:7] == "column-" and name[7:].isdecimal() and len(name) < 12
+    }
+    sheet = sent.get("sheet", "0")
+    return tables_in.Meant(
+        int(sheet) if sheet.isdecimal() and len(sheet) < 4 else 0,
+        sent.get("kind", ""),
+        # What was guessed holds for the kind and sheet it was guessed of.
+        columns if columns and sent.get("guessed_of") == f"{sheet}-{sent.get('kind')}" else None,
+        sent.get("order", ""),
+    )
+
+
+def table_page(reader: Reader, filled: Filled, sent: dict[str, str] | None = None) -> HTMLResponse:
+    """How the table that waits would be taken in."""
+    found, problem = None, filled.errors.get("table", "")
+    try:
+        meant = _meant(sent or {name: str(value) for name, value in filled.fields.items()})
+        found = tables_in.try_table(reader.studio, meant)
+    except BadInput as error:
+        problem = problem or error.message
+    context = {
+        "found": found,
+        "problem": problem,
+        "name": tables_in.waiting_table(reader.studio),
+        "kinds": list(tables_in.PUTS),
+        "as_kept": lambda value: "" if value is None else as_field(value),
+    }
+    return reader.page("exchange/table.html", context, filled.status)
+
+
+@router.get("/exchange/table")
+def show_table(reader: Reader) -> Response:
+    if tables_in.waiting_table(reader.studio) is None:
+        return RedirectResponse("/exchange", 303)
+    return table_page(reader, Filled())
+
+
+@router.post("/exchange/table/read")
+def read_table(reader: Reader, form: Annotated[OpenForm, Form()]) -> HTMLResponse:
+    """The same table read as its columns were said to mean."""
+    return table_page(reader, Filled(), form.by_name)
+
+
+@router.post("/exchange/table/take")
+@shown_again_on(table_page)
+def take_table(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
+    found = tables_in.take_table(studio, _meant(form.by_name), form.by_name.get("which", ""))
+    shown = {"pots": "/shelf", "tasks": "/"}
+    return RedirectResponse(shown.get(found.kind, "/trees"), 303)
+
+
+@router.post("/exchange/table/drop")
+def drop_table(studio: StudioDep) -> Response:
+    tables_in.drop_table(studio)
+    return RedirectResponse("/exchange", 303)
+
+
+def _sent(pieces: Iterator[bytes], name: str, media_type: str) -> Response:
+    header = {"Content-Disposition": f'attachment; filename="{name}"', "Cache-Control": "no-store"}
+    return StreamingResponse(pieces, media_type=media_type, headers=header)
+
+
+def _named(content: bytes, name: str, media_type: str) -> Response:
+    header = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(content, media_type=media_type, headers=header)
+
+
+@router.post("/exchange/tokens")
+@shown_again_on(exchange_page)
+def make_token(reader: Reader, form: Annotated[OpenForm, Form()]) -> HTMLResponse:
+    """A token is shown on the page that made it and never again."""
+    chosen = [scope for scope in tokens.SCOPES if form.by_name.get(f"may-{scope}")]
+    fresh = tokens.make_token(reader.studio, form.by_name.get("token_name", ""), chosen)
+    with open_reader(reader.request) as after:
+        answer = exchange_page(after, Filled(), fresh)
+    answer.headers["Cache-Control"] = "no-store"
+    return answer
+
+
+@router.post("/exchange/tokens/{token_id}/withdraw")
+def withdraw_token(studio: StudioDep, token_id: int) -> Response:
+    tokens.withdraw_token(studio, token_id)
+    return RedirectResponse("/exchange#tokens", 303)
