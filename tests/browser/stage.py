@@ -10,7 +10,7 @@ from functools import cache
 from pathlib import Path
 
 import uvicorn
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from mirvo.studio.photos.simulated import truth_of
 from mirvo.web.app import create_app
@@ -24,6 +24,10 @@ FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--no-first-run",
 ]  # fmt: skip
+
+
+# What a page is expected to show may wait for a plan, so it has the patience of a click.
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @cache
