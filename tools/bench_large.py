@@ -19,10 +19,12 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from mirvo.demo.load import load_demo
+from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.tree_list import list_trees
 from mirvo.web.app import create_app
 from mirvo.web.garbage import collect_beside
+from tools.bench_floors import TREE, all_of
 from tools.large_yard import make
 
 PAGE = Path("docs/benchmarks.md")
@@ -30,7 +32,8 @@ TIMES, PHOTOS = 125, 8
 PAGES = (
     "/", "/trees", "/almanac", "/almanac/practice", "/materials", "/kit", "/kit/calendar.ics",
     "/find?q=har", "/trees/3", "/trees/3/years", "/trees/3/path", "/trees/3/time",
-    "/trees/3/photos", "/trees/3/sessions", "/trees/new",
+    "/trees/3/photos", "/trees/3/sessions", "/trees/new", "/photos/3/desk",
+    "/bench-sessions/{open}",
 )  # fmt: skip
 # The finder answers while letters are typed.
 AS_TYPED = {"HX-Request": "true"}
@@ -50,6 +53,7 @@ def costs(folder: Path) -> tuple[dict[str, float], float, float]:
     # Plans are looked through beside the pages after a start; that is not what a page costs.
     if studio.replanner is not None:
         studio.replanner.close()
+    opened = begin(studio, TREE, "routine").id
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     start = time.process_time()
     with studio.reading() as db:
@@ -57,15 +61,15 @@ def costs(folder: Path) -> tuple[dict[str, float], float, float]:
     first = 1000 * (time.process_time() - start)
     memory = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
     found = {}
-    for page in PAGES:
-        times = []
+    for name in PAGES:
+        page, times = name.format(open=opened), []
         for _ in range(3):
             start = time.process_time()
             answer = client.get(page, headers=AS_TYPED if page.startswith("/find") else {})
             times.append(1000 * (time.process_time() - start))
             if answer.status_code != 200:
                 raise SystemExit(f"{page} answered {answer.status_code}")
-        found[page] = min(times)
+        found[name] = min(times)
     studio.close()
     return found, first, memory
 
@@ -79,16 +83,18 @@ def main() -> None:
         counts = [db.execute(f"SELECT count(*) FROM {one}").fetchone()[0] for one in TABLES]
     small, small_first, _ = costs(work / "demo")
     large, large_first, memory = costs(work / "large")
+    floors = all_of(work / "demo", work / "large")
     shutil.rmtree(work)
     held = ", ".join(f"{count:,} {name}" for count, name in zip(counts, TABLES, strict=True))
     machine = f"{os.cpu_count()} cores, Python {platform.python_version()}"
+    names = {page: page.format(open="one begun") for page in PAGES}
     lines = [
         HEAD.format(machine=machine) + f"The large yard: {held}.\n".replace("_", " "),
         "| page | demo yard | large yard | growth |",
         "|---|---|---|---|",
         *(
-            f"| {page} | {small[page]:.0f} | {large[page]:.0f} | {large[page] / small[page]:.1f} |"
-            for page in PAGES
+            f"| {said} | {small[page]:.0f} | {large[page]:.0f} | {large[page] / small[page]:.1f} |"
+            for page, said in names.items()
         ),
         f"| all lines from nothing | {small_first:.0f} | {large_first:.0f} "
         f"| {large_first / small_first:.1f} |",
@@ -96,6 +102,7 @@ def main() -> None:
         f"The known lines of the large yard take {memory:.0f} MB. They are worked out beside the "
         "requests after a start and on a new day.",
         "",
+        floors,
     ]
     PAGE.write_text("\n".join(lines))
     print(PAGE.read_text())

@@ -70,7 +70,7 @@ def load_demo(folder: Path) -> bool:
     It is made beside the folder and moved there whole, so that a start broken off
     leaves nothing half done.
     """
-    if folder.exists():
+    if folder.exists() and any(folder.iterdir()):
         return False
     making = folder.with_name(f"{folder.name}.making")
     shutil.rmtree(making, ignore_errors=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import logging
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any, Generic, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
@@ -30,6 +31,8 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
     when_damaged : "none" reads a document nobody can use as nothing, so that the page it
     stands on goes on; "refuse" raises `Damaged`, for what must not be written over.
     exactly : keep just the names that were given, so that what came is what is kept.
+    shared : so many of those read last are given out again as they are, for documents nobody can
+    change: most pages of a tree read the same ones.
     """
 
     impl = Text
@@ -42,12 +45,14 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
         upgrades: dict[int, Upgrade] | None = None,
         when_damaged: str = "none",
         exactly: bool = False,
+        shared: int = 0,
     ) -> None:
         super().__init__()
         self.kind, self.version, self.when_damaged = kind, version, when_damaged
         self.upgrades = tuple((upgrades or {}).items())  # hashable, for the statement cache
         self.exactly = exactly
         self.adapter: TypeAdapter[Document] = TypeAdapter(kind)
+        self.read = lru_cache(shared)(self._read) if shared else self._read
 
     def process_bind_param(self, value: Document | None, dialect: Dialect) -> str | None:
         if value is None:
@@ -60,7 +65,7 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
         if value is None:
             return None
         try:
-            return self.adapter.validate_python(self._upgraded(json.loads(value)))
+            return self.read(value)
         except (ValueError, KeyError, TypeError, ValidationError) as error:
             reason = f"a kept {getattr(self.kind, '__name__', self.kind)} cannot be read"
             if self.when_damaged == "refuse":
@@ -68,6 +73,9 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
             # A page with a gap is better than no page; the log says what to look into.
             log.warning("%s: %s", reason, error)
             return None
+
+    def _read(self, value: str) -> Document:
+        return self.adapter.validate_python(self._upgraded(json.loads(value)))
 
     def _upgraded(self, kept: dict[str, Any]) -> Any:
         version, body = int(kept[VERSION]), kept["body"]

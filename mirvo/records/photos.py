@@ -8,8 +8,8 @@ import json
 import os
 import re
 import tempfile
-from collections.abc import Callable
-from contextlib import AbstractContextManager, nullcontext
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager, nullcontext, suppress
 from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
@@ -78,16 +78,22 @@ class PhotoStore:
         self.derived = folder / "photos" / "derived"
 
     def keep(self, content: bytes, file_name: str) -> PhotoFacts:
-        """Check a photo and store it as it came.
+        """Check a photo and store it as it came, with its smaller pictures.
 
         Raises
         ------
         BadInput : names the file and says why it cannot be used.
         """
-        facts = examine(content, file_name)
+        facts = _facts_of(content, file_name)
         path = self.place_of(facts.digest)
         if not path.exists():
+            # Decoding shows a file that breaks off; it is done once, for both.
+            with _damage_said(file_name):
+                pictures = smaller(content)
             _write_whole(path, content)
+            # They can be made again; the original is what counts.
+            with suppress(OSError):
+                self._put_smaller(facts.digest, pictures)
         return facts
 
     def read(self, digest: str) -> bytes:
@@ -101,9 +107,12 @@ class PhotoStore:
         self.place_of(digest)  # refuses what is no digest
         path = self._derived(digest, size)
         if not path.exists():
-            for name, picture in smaller(self.read(digest)).items():
-                _write_whole(self._derived(digest, name), picture)
+            self._put_smaller(digest, smaller(self.read(digest)))
         return path
+
+    def _put_smaller(self, digest: str, pictures: dict[str, bytes]) -> None:
+        for name, picture in pictures.items():
+            _write_whole(self._derived(digest, name), picture)
 
     def original(self, digest: str) -> Path:
         """Path of the original. Raises NotFound."""
@@ -156,6 +165,12 @@ class PhotoStore:
 
 def examine(content: bytes, file_name: str) -> PhotoFacts:
     """Facts of a photo file without decoding it whole. Raises BadInput naming the file."""
+    facts = _facts_of(content, file_name)
+    _decode_check(content, file_name)
+    return facts
+
+
+def _facts_of(content: bytes, file_name: str) -> PhotoFacts:
     if not content:
         raise BadInput(file_name, "the file is empty (0 bytes)")
     if len(content) > MAX_BYTES:
@@ -163,7 +178,6 @@ def examine(content: bytes, file_name: str) -> PhotoFacts:
         raise BadInput(file_name, f"the file is {size:.0f} MB; at most 80 MB can be taken in")
     image = _open(content, file_name)
     _refuse_bombs(image, content, file_name)
-    _decode_check(content, file_name)
     width, height = image.size
     orientation, detail = _exif_of(image)
     # The size is that of the picture as people see it; this format is turned by its reader
@@ -237,11 +251,17 @@ def _open(content: bytes, file_name: str) -> Image.Image:
 def _decode_check(content: bytes, file_name: str) -> None:
     """A small decode shows a file that breaks off before it is accepted."""
     image = _open(content, file_name)
+    # Decoded small: enough to find where a file breaks off, at a fraction of the time.
+    image.draft("RGB", (256, 256))
+    with _damage_said(file_name), _one_large_at_a_time(image):
+        image.load()
+
+
+@contextmanager
+def _damage_said(file_name: str) -> Iterator[None]:
+    """Raises BadInput for whatever a decoder stumbles on within."""
     try:
-        # Decoded small: enough to find where a file breaks off, at a fraction of the time.
-        image.draft("RGB", (256, 256))
-        with _one_large_at_a_time(image):
-            image.load()
+        yield
     except Exception:  # what a decoder makes of damage differs from decoder to decoder
         raise BadInput(file_name, "the picture breaks off or is damaged") from None
 

@@ -57,14 +57,20 @@ class SimulatedStation:
 
     def _draw(self, ordinal: int, stream: int) -> float:
         """One standard normal number, the same whenever it is asked for."""
-        # A place's weather is its own and the same at every start.
-        seed = int.from_bytes(hashlib.sha256(self.place.encode()).digest()[:6], "big")
-        return float(np.random.default_rng([seed, ordinal, stream]).normal())
+        return _drawn(self.place, ordinal, stream)
 
     @staticmethod
     def _moved(weather: DayWeather, off: float) -> DayWeather:
         low, high = weather.low_c + off, weather.high_c + off
         return DayWeather(weather.day, round(low, 1), round(high, 1))
+
+
+# Days near today are asked for by every page.
+@lru_cache(maxsize=8192)
+def _drawn(place: str, ordinal: int, stream: int) -> float:
+    # A place's weather is its own and the same at every start.
+    seed = int.from_bytes(hashlib.sha256(place.encode()).digest()[:6], "big")
+    return float(np.random.default_rng([seed, ordinal, stream]).normal())
 
 
 # Windows of all trees ask for the same days of the years to come, thousands of times.

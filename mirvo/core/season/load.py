@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -53,8 +53,7 @@ def plan_weeks(due: Sequence[DueTree], room: int, today: date) -> list[Week]:
     room : trees a week holds, at least 1. What does not fit is put into the least loaded
     week of its window, nearest to the best; trees whose window closes first are placed first.
     """
-    taken: Counter[date] = Counter()
-    placed: dict[int, date] = {}
+    placed: defaultdict[date, list[int]] = defaultdict(list)
     # What was chosen by hand is placed first, then what closes soonest.
     ordered = sorted(due, key=lambda tree: (tree.moved_to is None, tree.end, tree.best, tree.key))
     for tree in ordered:
@@ -65,16 +64,14 @@ def plan_weeks(due: Sequence[DueTree], room: int, today: date) -> list[Week]:
         chosen = None if tree.moved_to is None else monday_of(tree.moved_to)
         # A chosen day outside the window is no choice any more.
         if chosen not in weeks:
-            chosen = min(weeks, key=lambda week: _worth(week, tree, taken, room))
-        placed[tree.key] = chosen
-        taken[chosen] += 1
-    return [
-        Week(monday, [key for key, week in placed.items() if week == monday], room)
-        for monday in sorted(taken)
-    ]
+            best = monday_of(tree.best)
+            chosen = min(
+                weeks, key=lambda week: _worth(week, best, len(placed.get(week, ())), room)
+            )
+        placed[chosen].append(tree.key)
+    return [Week(monday, placed[monday], room) for monday in sorted(placed)]
 
 
-def _worth(week: date, tree: DueTree, taken: Counter[date], room: int) -> tuple[int, int, date]:
+def _worth(week: date, best: date, taken: int, room: int) -> tuple[int, int, date]:
     """Less is better: trees too many there, then weeks away from the best, then sooner."""
-    away = abs((week - monday_of(tree.best)).days) // 7
-    return (max(0, taken[week] + 1 - room), away, week)
+    return (max(0, taken + 1 - room), abs((week - best).days) // 7, week)

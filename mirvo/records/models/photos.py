@@ -67,11 +67,11 @@ class Measurement(Compostable, Table):
         PydanticColumn(AnyDraft, when_damaged="refuse", exactly=True)
     )
     # Figures can be made of the marks again, so a damaged record is read as none.
-    top: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord))
+    top: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord, shared=128))
     side: Mapped[SideRecord | None] = mapped_column(PydanticColumn(SideRecord))
     # What is left of `top` after the sessions since: computed when they are kept, None where
     # nothing went.
-    stands: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord))
+    stands: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord, shared=128))
     # Whether the photo shows this tree, as the artist said; None while nobody asked.
     same_tree: Mapped[bool | None]
     # Of the formulas the figures were worked out by, see `core.measure.records`.

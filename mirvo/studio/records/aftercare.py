@@ -125,6 +125,7 @@ def open_care(
             task.since,
             task.due,
             RootSession.done_on,
+            task.due < today,
         )
         .join(Tree, Tree.id == CareTask.tree_id)
         .outerjoin(RootSession, RootSession.id == CareTask.session_id)
@@ -140,7 +141,7 @@ def open_care(
         .order_by(CareTask.due, CareTask.id)
         .limit(most)
     )
-    return [Due(*row, late=row.due < today) for row in db.execute(query)]
+    return [Due._make(row) for row in db.execute(query).tuples()]
 
 
 class KeptForm(FormModel):

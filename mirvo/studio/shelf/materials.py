@@ -9,6 +9,7 @@ from datetime import date
 from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.pot import Item, Use, materials, pot_for, short_of, summed
+from mirvo.core.pot.soil import Mix
 from mirvo.core.pot.tools import tools_for
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession, Supply, Target, Tree, Yard
@@ -97,7 +98,9 @@ def step_materials(
 def season_list(db: DbSession, today: date) -> SeasonList:
     """What the trees due now and soon use up, by the newest plan of each."""
     yard = yard_of(db)
-    due, found, amounts = due_rows(db, today), [], []
+    due, found = due_rows(db, today), []
+    # Litres by recipe, so that each is parted once.
+    litres: dict[int, tuple[Mix, float]] = {}
     # Nothing is asked of the shelf where no session was mixed by a recipe.
     mixed = any(one.recipe_id is not None for row in due for one in row.stands.sessions)
     known = {one.recipe.id: one for one in recipes(db)} if mixed else {}
@@ -107,9 +110,11 @@ def season_list(db: DbSession, today: date) -> SeasonList:
         recipe = next((known[number] for number in said if number in known), None)
         soil = next((item.amount for item in items if item.name == SOIL), 0.0)
         if recipe is not None and recipe.mix is not None:
-            amounts += recipe.mix.amounts(soil)
+            _, before = litres.get(recipe.recipe.id, (recipe.mix, 0.0))
+            litres[recipe.recipe.id] = recipe.mix, before + soil
         name = None if recipe is None else recipe.recipe.name
         found.append(SeasonTree(row, step, items, tools, name))
+    amounts = [one for mix, wanted in litres.values() for one in mix.amounts(wanted)]
     shelf = components(db) if amounts else []
     stock = {one.name: one.stock_l for one in shelf if one.stock_l is not None}
     # Of what nobody counts nobody knows whether there is enough.

@@ -212,17 +212,22 @@ def _worked_on(row: TreeRow) -> date | None:
 def _answering(rows: list[TreeRow], today: date) -> list[Answering]:
     """Trees worked not long ago, the latest first."""
     worked = []
-    by_species: dict[str, list[tuple[TreeRow, RootSession]]] = defaultdict(list)
     for row in rows:
-        for session in row.stands.sessions:
-            by_species[row.tree.species_key].append((row, session))
         last = next(iter(row.stands.sessions), None)
         if last is None or (today - last.done_on).days > ANSWERS_DAYS or only_delays(last.kind):
             continue
         worked.append((row, last))
     worked.sort(key=lambda one: one[1].done_on, reverse=True)
+    shown = worked[:ANSWERS_SHOWN]
+    by_species: dict[str, list[tuple[TreeRow, RootSession]]] = {
+        row.tree.species_key: [] for row, _ in shown
+    }
+    for row in rows:
+        if row.tree.species_key in by_species:
+            sessions = ((row, session) for session in row.stands.sessions)
+            by_species[row.tree.species_key].extend(sessions)
     found = []
-    for row, last in worked[:ANSWERS_SHOWN]:
+    for row, last in shown:
         others = experience_of(
             (session.share_computed, other.stands.answers.get(session.id))
             for other, session in by_species[row.tree.species_key]

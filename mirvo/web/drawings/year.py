@@ -83,8 +83,8 @@ def draw_lane(lane: Lane, today: date) -> Scene:
     window = row.window
     said = f"{row.verdict.name}. Window {window.start:%d %B %Y} to {window.end:%d %B %Y}."
     scene = Scene(f"lane-{row.tree.id}", WIDTH_PX, LANE_PX, row.tree.name, said)
-    for first in months(today):
-        scene.line((_x(first, today), 0), (_x(first, today), LANE_PX), "month-line")
+    lines = " ".join(f"M{_x(first, today):.1f} 0V{LANE_PX}" for first in months(today))
+    scene.curve(lines, "month-line")
     scene.line((1, 0), (1, LANE_PX), "today")
     for due in lane.care:
         x = min(_x(due.due, today), WIDTH_PX - CARE_PX)

@@ -23,7 +23,7 @@ from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
 # More lanes, or things of one day, than these are no picture of a year.
-LANES, CARE_SHOWN = 40, 30
+LANES, CARE_SHOWN = 24, 30
 
 
 class WeekForm(FormModel):

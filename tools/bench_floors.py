@@ -1,0 +1,275 @@
+"""What work needs beside its floor: the least that anybody could do it with, in the same run.
+
+Used by `tools.bench_large` for docs/benchmarks.md; times are processor time in ms.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+import sqlite3
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+import httpx
+import numpy as np
+from fastapi.testclient import TestClient
+from PIL import Image
+
+from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.plane_map import PhotoInfo
+from mirvo.core.measure.top import measure_top
+from mirvo.records.photos import PhotoStore
+from mirvo.standins.base import random_base
+from mirvo.standins.camera import random_camera
+from mirvo.standins.photo import take_photo, truth
+from mirvo.studio.context import Studio
+from mirvo.studio.measuring.years import years_of
+from mirvo.studio.yard.sheet import sheet_of
+from mirvo.studio.yard.tree_list import list_trees, page_of_trees
+from mirvo.web.app import create_app
+from mirvo.web.reader import PageReader
+
+LIST = """
+SELECT t.id, t.name, t.species_key, t.tags,
+  (SELECT done_on FROM root_sessions s WHERE s.tree_id = t.id ORDER BY done_on DESC LIMIT 1) last,
+  (SELECT top FROM measurements m WHERE m.tree_id = t.id ORDER BY measured_on DESC LIMIT 1)
+FROM trees t WHERE t.composted_at IS NULL ORDER BY last LIMIT 50
+"""
+OF_TREE = (
+    "SELECT * FROM trees WHERE id = ?",
+    "SELECT * FROM root_sessions WHERE tree_id = ? ORDER BY done_on DESC",
+    "SELECT * FROM measurements WHERE tree_id = ? ORDER BY measured_on",
+    "SELECT * FROM targets WHERE tree_id = ?",
+    "SELECT * FROM plans WHERE tree_id = ? ORDER BY id DESC LIMIT 1",
+    "SELECT * FROM photos WHERE tree_id = ? ORDER BY taken_on",
+)
+TREE, TIMES = 3, 9
+WRITERS, WRITES = 8, 100
+MANY, FEW = 60, 5
+PHOTO_PX = (4032, 3024)
+PADDING = 5_000_000
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One kind of work: its floor and what Mirvo needs, both in one unit, and what is aimed at."""
+
+    name: str
+    floor: float
+    needed: float
+    unit: str
+    goal: float
+
+    @property
+    def line(self) -> str:
+        ratio = self.needed / self.floor
+        figures = f"{self.floor:.1f} | {self.needed:.1f} {self.unit}"
+        return f"| {self.name} | {figures} | {ratio:.2f} | {self.goal:g} |"
+
+
+def side_by_side(floor: Callable[[], object], work: Callable[[], object]) -> tuple[float, float]:
+    """Least processor time of both, ms, taken in turns so that a busy machine is one for both."""
+    found: list[list[float]] = [[], []]
+    for _ in range(TIMES):
+        for times, each in zip(found, (floor, work), strict=True):
+            start = time.process_time()
+            each()
+            times.append(1000 * (time.process_time() - start))
+    return min(found[0]), min(found[1])
+
+
+def of_queries(folder: Path) -> list[Measured]:
+    """Lists, a sheet, the years and whole pages against raw queries of the same rows."""
+    studio = Studio(folder)
+    client = TestClient(create_app(studio))
+    if studio.replanner is not None:
+        studio.replanner.close()
+    with studio.reading() as db:
+        list_trees(db, studio.today)
+    with closing(sqlite3.connect(folder / "mirvo.sqlite3")) as raw:
+
+        def of_tree() -> None:
+            for query in OF_TREE:
+                raw.execute(query, (TREE,)).fetchall()
+
+        def use(work: Callable[[Any], object]) -> Callable[[], None]:
+            def asked() -> None:
+                with studio.reading() as db:
+                    work(db)
+
+            return asked
+
+        today = studio.today
+        listed = side_by_side(
+            lambda: raw.execute(LIST).fetchall(), use(lambda db: page_of_trees(db, today))
+        )
+        sheet = side_by_side(of_tree, use(lambda db: sheet_of(db, TREE, today)))
+        years = side_by_side(of_tree, use(lambda db: years_of(db, TREE)))
+        rendered = _rendered(client, f"/trees/{TREE}")
+        page = side_by_side(lambda: (of_tree(), rendered()), lambda: client.get(f"/trees/{TREE}"))
+    studio.close()
+    return [
+        Measured("a page of trees; the raw query of fifty", *listed, "ms", 1.8),
+        Measured("a sheet; the raw queries of its rows", *sheet, "ms", 5),
+        Measured("the years; the same", *years, "ms", 5),
+        Measured("a sheet's page; its raw queries and its template", *page, "ms", 2.5),
+    ]
+
+
+def _rendered(client: TestClient, address: str) -> Callable[[], object]:
+    """A page's template filled in alone, without asking the records."""
+    caught: list[Callable[[], object]] = []
+    usual = PageReader.render
+
+    def kept(reader: PageReader, template: str, context: dict[str, Any]) -> str:
+        caught.append(lambda: usual(reader, template, context))
+        return usual(reader, template, context)
+
+    PageReader.render = kept  # type: ignore[method-assign]
+    try:
+        client.get(address)
+    finally:
+        PageReader.render = usual  # type: ignore[method-assign]
+    return caught[0]
+
+
+def of_draws() -> Measured:
+    """All figures of a base with their 400 draws against the random numbers alone."""
+    base, camera = random_base(3), random_camera(3)
+    marks = read_marks(truth(base, camera)["marks"])
+    photo = PhotoInfo(camera.width, camera.height, 48)
+    count = sum(len(root.path) + 4 for root in marks.roots) + len(marks.trunk.outline)
+    count += len(marks.flare.outline) if marks.flare else 0
+    rng = np.random.default_rng(1)
+    times = side_by_side(
+        lambda: rng.standard_normal((401, count, 2)), lambda: measure_top(marks, photo)
+    )
+    return Measured("all figures with 400 draws; the random numbers", *times, "ms", 2)
+
+
+def of_intake() -> list[Measured]:
+    """Photos of twelve megapixels checked, stored and made smaller, against their decoding."""
+    from pillow_heif import from_pillow, register_heif_opener
+
+    register_heif_opener()
+    jpeg = take_photo(random_base(3), random_camera(3, *PHOTO_PX), date(2026, 3, 1))
+    packed = io.BytesIO()
+    from_pillow(Image.open(io.BytesIO(jpeg))).save(packed, quality=80)
+    found = []
+    for name, content, goal in (("JPEG", jpeg, 1.5), ("HEIC", packed.getvalue(), 1.1)):
+        with tempfile.TemporaryDirectory() as folder:
+            store = PhotoStore(Path(folder))
+
+            def taken_in(content: bytes = content, store: PhotoStore = store) -> None:
+                store.forget(store.keep(content, "a photo").digest)
+
+            times = side_by_side(lambda c=content: Image.open(io.BytesIO(c)).load(), taken_in)  # type: ignore[misc]
+        found.append(Measured(f"intake of a {name}; its decoding", *times, "ms", goal))
+    return found
+
+
+def of_start(folder: Path) -> Measured:
+    """The first page of a server against importing the libraries any server needs."""
+    lean = "import fastapi, uvicorn, jinja2, sqlalchemy.orm, pydantic_settings"
+    full = (
+        "from pathlib import Path; import uvicorn;"
+        "from mirvo.studio.context import Studio; from mirvo.web.app import create_app;"
+        f"create_app(Studio(Path({str(folder)!r})))"
+    )
+    times: list[list[float]] = [[], []]
+    for _ in range(TIMES):
+        for found, code in zip(times, (lean, full), strict=True):
+            start = time.perf_counter()
+            subprocess.run([sys.executable, "-c", code], check=True)
+            found.append(1000 * (time.perf_counter() - start))
+    return Measured("a server ready; its libraries alone", *map(min, times), "ms", 1.15)
+
+
+def lock_errors(folder: Path) -> int:
+    """How many of eight writers at once, a hundred transactions each, met a lock."""
+    code = (
+        "import sys; from datetime import date, timedelta; from pathlib import Path;"
+        "from mirvo.studio.context import Studio; from mirvo.studio.yard.weather import put_night;"
+        f"studio = Studio(Path({str(folder)!r})); n = int(sys.argv[1]);"
+        f"[put_night(studio, date(2020, 1, 1) + timedelta(days=n * {WRITES} + k), 1.0)"
+        f" for k in range({WRITES})]"
+    )
+    writers = [
+        subprocess.Popen([sys.executable, "-c", code, str(number)]) for number in range(WRITERS)
+    ]
+    return sum(writer.wait() != 0 for writer in writers)
+
+
+def memory_of_photos(folder: Path, port: int = 8791) -> Measured:
+    """Memory of a server that took sixty photos in one request against one that took five, MB."""
+    # Few pixels and many bytes: what is asked is what a request holds, not what looking costs.
+    content = take_photo(random_base(3), random_camera(3, 800, 600), date(2026, 3, 1))
+    content += bytes(PADDING)
+    few, many = (_peak_mb(folder, port, content, count) for count in (FEW, MANY))
+    return Measured(f"memory for {MANY} photos in one request; for {FEW}", few, many, "MB", 1.1)
+
+
+def _peak_mb(folder: Path, port: int, content: bytes, count: int) -> float:
+    """Most memory a fresh server held while it took so many photos in."""
+    address = f"http://127.0.0.1:{port}"
+    command = [sys.executable, "-m", "mirvo.cli", "serve", "--data", str(folder)]
+    server = subprocess.Popen([*command, "--port", str(port)], stdout=subprocess.DEVNULL)
+    try:
+        for _ in range(600):
+            try:
+                httpx.get(f"{address}/trees/{TREE}", timeout=60)
+                break
+            except httpx.TransportError:
+                time.sleep(0.1)
+        with tempfile.TemporaryDirectory() as work:
+            files = []
+            for number in range(count):
+                # A remark within the file makes each a photo of its own.
+                remark = b"\xff\xfe\x00\x0a" + f"{time.monotonic_ns() % 10**8:08d}".encode()
+                place = Path(work) / f"{number}.jpg"
+                place.write_bytes(content[:2] + remark + content[2:])
+                files.append(("files", (place.name, place.open("rb"), "image/jpeg")))
+            answer = httpx.post(
+                f"{address}/trees/{TREE}/photos",
+                files=files,
+                headers={"Origin": address},
+                timeout=900,
+            )
+            if answer.status_code >= 400:
+                raise SystemExit(f"photos were answered with {answer.status_code}")
+        status = Path(f"/proc/{server.pid}/status").read_text()
+        peak = re.search(r"VmHWM:\s+(\d+) kB", status)
+        return int(peak[1]) / 1024 if peak else float("nan")
+    finally:
+        server.terminate()
+        server.wait(30)
+
+
+def all_of(demo: Path, large: Path) -> str:
+    """The part of docs/benchmarks.md that sets work beside its floor."""
+    rows = [*of_queries(large), of_draws(), *of_intake(), of_start(demo), memory_of_photos(demo)]
+    errors = lock_errors(demo)
+    return "\n".join(
+        [
+            "## Beside the floor",
+            "",
+            "The least the same work could be done with, measured in turns in the same run; the "
+            "smallest of nine.",
+            "",
+            "| work; its floor | floor | Mirvo | ratio | aimed at |",
+            "|---|---|---|---|---|",
+            *(row.line for row in rows),
+            "",
+            f"{WRITERS} writers at once, {WRITES} transactions each: {errors} met a lock.",
+            "",
+        ]
+    )
