@@ -216,20 +216,19 @@ def status_of(error: Exception) -> int:
 
 async def _refused(request: Request, error: Exception) -> Response:
     """A form turned back is shown again; anything else is answered with its first sentence."""
+    found = error.errors() if isinstance(error, RequestValidationError) else []
+    # An address that is no number leads nowhere; it is no form to be put right.
+    if any(wrong["loc"][0] == "path" for wrong in found):
+        return await run_in_threadpool(_answer, request, 404, NO_PAGE, "")
     if not isinstance(error, (NotFound, Damaged)):
         again = await show_again(request, error)
         if again is not None:
             return again
-    if isinstance(error, RequestValidationError):
+    if found:
         # One sentence can be read and acted on; the first is the topmost of the form.
-        found = error.errors()[0]
-        part_of_request = found["loc"][0]
-        # An address that is no number leads nowhere; it is no form to be put right.
-        if part_of_request == "path":
-            return await run_in_threadpool(_answer, request, 404, NO_PAGE, "")
         [(field, message), *_] = complaints_of(error).items()
-        if part_of_request == "body" and not _is_form(request):
-            message = sentence(found)
+        if found[0]["loc"][0] == "body" and not _is_form(request):
+            message = sentence(found[0])
         return await run_in_threadpool(_answer, request, 422, message, field)
     if isinstance(error, BadInput):
         args = status_of(error), error.message, error.field

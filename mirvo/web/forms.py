@@ -6,11 +6,12 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
+from inspect import signature
 from typing import Any, TypeVar
 
 from fastapi import Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import HTMLResponse, Response
+from fastapi.responses import Response
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
 
@@ -23,7 +24,7 @@ from mirvo.web.wording import short_day
 
 # What stands in the fields of a form, by name.
 Fields = dict[str, Any]
-FormPage = Callable[..., HTMLResponse]
+FormPage = Callable[..., Response]
 Endpoint = TypeVar("Endpoint", bound=Callable[..., Any])
 FORM_PAGE = "form_page"
 MAX_DIGITS = 18
@@ -62,12 +63,15 @@ async def show_again(request: Request, error: Exception) -> Response | None:
     # Addresses come as text; pages want numbers.
     numbers = {name: int(value) for name, value in request.path_params.items() if _number(value)}
     words = {name: value for name, value in request.path_params.items() if name not in numbers}
-    return await run_in_threadpool(_render, request, page, filled, {**numbers, **words})
+    # The address of a form may say more than that of its page.
+    taken = signature(page).parameters
+    named = {name: value for name, value in {**words, **numbers}.items() if name in taken}
+    return await run_in_threadpool(_render, request, page, filled, named)
 
 
 def _render(
     request: Request, page: FormPage, filled: Filled, named: Mapping[str, int | str]
-) -> HTMLResponse:
+) -> Response:
     with open_reader(request) as reader:
         return page(reader, filled, **named)
 

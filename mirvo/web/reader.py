@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -9,13 +10,17 @@ from datetime import date
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
+from starlette.datastructures import URL
 
+from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession
 from mirvo.records.models.people import GUEST
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.compost import Laid, on_heap
 from mirvo.studio.yard.settings import yard_of
+from mirvo.web.drawings.file import as_png, as_svg, find_scene
+from mirvo.web.drawings.scene import Scene
 from mirvo.web.inches import in_inches
 from mirvo.web.preferences import Preferences, preferences_of
 from mirvo.web.templating import environment
@@ -27,6 +32,9 @@ MAX_DIGITS = 12
 Context = dict[str, Any]
 # Pictures whose address changes with what they show.
 KEEP_FOR_LONG = {"Cache-Control": "private, max-age=31536000, immutable"}
+# The name under which a page is asked for one of its drawings, and what a file may be.
+DRAWING = "drawing"
+FILE_TYPES = {"svg": "image/svg+xml", "png": "image/png"}
 # Pages behind the link of a tree.
 SHARED = "/shared/"
 ASK_AGAIN = {"Cache-Control": "private, no-cache"}
@@ -74,6 +82,7 @@ class PageReader:
                     "today": self.today,
                     "studio_key": self.studio.key,
                     "place": self.request.url.path,
+                    "drawing_at": self.drawing_at,
                     "laid": None if looks_on else self._just_laid(),
                     "looks_on": looks_on,
                     "preferences": preferences,
@@ -85,11 +94,32 @@ class PageReader:
         )
         return in_inches(text) if preferences.inches else text
 
-    def page(
-        self, template: str, context: Context | None = None, status: int = 200
-    ) -> HTMLResponse:
-        """A template as an answer."""
+    def page(self, template: str, context: Context | None = None, status: int = 200) -> Response:
+        """A template as an answer; where one of its drawings is asked for, that as a file."""
+        asked = self.request.query_params.get(DRAWING)
+        # A page that says what went wrong has none, whatever was asked for.
+        if asked and status == 200 and self.request.method == "GET":
+            return self._drawing(context or {}, asked)
         return HTMLResponse(self.render(template, context or {}), status)
+
+    def _drawing(self, context: Context, asked: str) -> Response:
+        key, _, kind = asked.rpartition(".")
+        scene = find_scene(context, key)
+        if scene is None or kind not in FILE_TYPES:
+            raise NotFound("drawing", "there is no such drawing on this page")
+        place = re.sub(r"[^a-z0-9]+", "-", self.request.url.path.lower()).strip("-") or "bench"
+        header = {"Content-Disposition": f'attachment; filename="{place}-{key}.{kind}"'}
+        content = as_svg(scene).encode() if kind == "svg" else as_png(scene)
+        return Response(content, media_type=FILE_TYPES[kind], headers=header)
+
+    def drawing_at(self, scene: Scene, kind: str, page: str = "") -> str:
+        """Where a drawing is fetched as a file. page : the one it stands on, where the answer is
+        not that page; "" where the page cannot be asked for again."""
+        if not page and self.request.method != "GET":
+            return ""
+        asked = URL(page) if page else self.request.url
+        asked = asked.include_query_params(**{DRAWING: f"{scene.key}.{kind}"})
+        return f"{asked.path}?{asked.query}"
 
     def _just_laid(self) -> Laid | None:
         """What the page before this one laid on the compost heap, to be put back from here."""

@@ -4,6 +4,7 @@ import io
 import re
 import tempfile
 from datetime import date
+from html import unescape
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -12,6 +13,8 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.forms import OpenForm
+from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
 from mirvo.studio.exchange.experience import (
     drop_experience,
@@ -26,6 +29,8 @@ from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import TargetForm, set_target
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.shelf.pots import PotForm, add_pot
+from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe
 from mirvo.studio.yard.sharing import share_tree
 from mirvo.web.app import create_app
 from tests.studio_case import TODAY, StudioCase
@@ -134,12 +139,26 @@ class DossierTest(PagesCase):
 
     def test_drawings_and_figures_are_files_that_need_nothing_else(self):
         self.live()
-        of_tree = (f"/trees/1/drawings/{name}" for name in ("sheet", "section", "years", "chart-0"))
-        # A path of one step has no film, and one year to arrive in no curve.
-        linked = re.findall(
-            r"(/trees/1/drawings/(?:film|tradeoff))[.]svg", self.pages.get("/trees/1/path").text
+        bench_id = begin(self.studio, 1, "routine").id
+        pot = add_pot(self.studio, PotForm(name="Tray", length_mm=300, width_mm=200, depth_mm=50))
+        mix = {"recipe_name": "Mix", "part-1": "2", "part-2": "1"}
+        begin_with_usual(self.studio)
+        recipe = keep_recipe(self.studio, OpenForm.model_validate(mix))
+        found = {}
+        for page in (
+            "/trees/1?plan=drawing", "/trees/1/path", "/trees/1/plans",
+            "/sessions/1", "/photos/1/desk", f"/bench-sessions/{bench_id}", "/trees/1/pot",
+            f"/shelf/pots/{pot.id}", f"/shelf/soil/recipes/{recipe.id}?layer=10",
+        ):  # fmt: skip
+            shown = unescape(self.pages.get(page).text)
+            linked = re.findall(r'href="([^"]*[?&]drawing=[a-z0-9-]+)[.]svg"', shown)
+            self.assertTrue(linked, page)
+            found |= {place.rpartition("=")[2]: place for place in linked}
+        self.assertLessEqual(
+            {"sheet", "ribbon", "record-wheel", "cuts", "fit", "wet", "wheel", "pot"},
+            {name.partition("-wide")[0] for name in found},
         )
-        for place in (*of_tree, *linked, "/sessions/1/drawings/wheel"):
+        for place in found.values():
             drawn = self.pages.get(f"{place}.svg").text
             root = ElementTree.fromstring(drawn)
             self.assertTrue(root.tag.endswith("svg"))
@@ -148,7 +167,8 @@ class DossierTest(PagesCase):
             picture = Image.open(io.BytesIO(self.pages.get(f"{place}.png").content))
             # It has ink, and more than one colour of it.
             self.assertGreater(len(picture.convert("RGB").getcolors(1 << 24)), 5)
-        self.assertEqual(self.pages.get("/trees/1/drawings/none.svg").status_code, 404)
+        for wrong in ("none.svg", "ribbon.gif", "ribbon", "<b>.svg"):
+            self.assertEqual(self.pages.get(f"/trees/1?drawing={wrong}").status_code, 404)
         self.assertIn("Trunk (mm)", self.pages.get("/trees/1/figures.csv").text)
         self.assertIn("BEGIN:VEVENT", self.pages.get("/trees/1/calendar.ics").text)
 

@@ -141,7 +141,7 @@ def open_care(
         .order_by(CareTask.due, CareTask.id)
         .limit(most)
     )
-    return [Due._make(row) for row in db.execute(query).tuples()]
+    return [Due._make(row) for row in db.execute(query)]
 
 
 class KeptForm(FormModel):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
 
@@ -30,6 +31,17 @@ ROOT = (
 )
 # Words at the right edge may be a little wider than a browser sets them.
 ROOM_PX = 18.0
+
+
+def find_scene(context: object, key: str) -> Scene | None:
+    """The drawing of a key among what a page shows; None where there is none."""
+    if isinstance(context, Scene):
+        return context if context.key == key else None
+    if isinstance(context, Mapping):
+        context = list(context.values())
+    if not isinstance(context, (list, tuple)):
+        return None
+    return next((found for one in context if (found := find_scene(one, key))), None)
 
 
 def as_svg(scene: Scene) -> str:

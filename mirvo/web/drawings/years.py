@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
@@ -165,7 +166,8 @@ def _chart(
     axes = _axes(curve, width, height, span)
     unit = f", {curve.unit}" if curve.unit else ""
     title = f"{curve.name}{unit} over the years"
-    scene = Scene("years", width, height, title, _words(curve))
+    key = "years-" + re.sub(r"[^a-z]+", "-", curve.name.lower())
+    scene = Scene(key, width, height, title, _words(curve))
     _grid(scene, axes)
     if curve.wished is not None:
         a, b = axes.at(axes.first, curve.wished), axes.at(axes.last, curve.wished)

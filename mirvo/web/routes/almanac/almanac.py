@@ -4,7 +4,7 @@ from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form, UploadFile
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 from pydantic import Field
 
 from mirvo.core.errors import BadInput
@@ -49,7 +49,7 @@ class EditedYard(YardForm):
     version: int | None = None
 
 
-def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
+def almanac_page(reader: Reader, filled: Filled) -> Response:
     """The almanac, with the forms of the yard and of a new species."""
     yard, today = yard_of(reader.db), reader.today
     place = place_of(yard)
@@ -85,12 +85,12 @@ def almanac_page(reader: Reader, filled: Filled) -> HTMLResponse:
 
 
 @router.get("/almanac")
-def show_almanac(reader: Reader) -> HTMLResponse:
+def show_almanac(reader: Reader) -> Response:
     return almanac_page(reader, Filled())
 
 
 @router.get("/almanac/glossary")
-def show_glossary(reader: Reader) -> HTMLResponse:
+def show_glossary(reader: Reader) -> Response:
     return reader.page("almanac/glossary.html")
 
 

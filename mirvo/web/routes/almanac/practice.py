@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.almanac.practice import questions
 from mirvo.core.forms import OpenForm
@@ -27,7 +27,7 @@ class AnswersForm(OpenForm):
     preset: str = ""
 
 
-def practice_page(reader: Reader, filled: Filled, page: str = "") -> HTMLResponse:
+def practice_page(reader: Reader, filled: Filled, page: str = "") -> Response:
     """The studio's answers, and what they come to for every tree."""
     yard, today = yard_of(reader.db), reader.today
     # Those with a practice of their own first: they are what one looks for here.
@@ -43,7 +43,7 @@ def practice_page(reader: Reader, filled: Filled, page: str = "") -> HTMLRespons
     return reader.page("almanac/practice.html", context, filled.status)
 
 
-def tree_practice_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
+def tree_practice_page(reader: Reader, filled: Filled, tree_id: int) -> Response:
     """What one tree has otherwise than the studio."""
     yard, tree = yard_of(reader.db), load_tree(reader.db, tree_id)
     context = {
@@ -59,7 +59,7 @@ def tree_practice_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResp
 
 
 @router.get("/almanac/practice")
-def show(reader: Reader, page: str = "") -> HTMLResponse:
+def show(reader: Reader, page: str = "") -> Response:
     return practice_page(reader, Filled(), page)
 
 
@@ -75,7 +75,7 @@ def save(studio: StudioDep, form: Annotated[AnswersForm, Form()]) -> Response:
 
 
 @router.get("/trees/{tree_id}/practice")
-def show_tree(reader: Reader, tree_id: int) -> HTMLResponse:
+def show_tree(reader: Reader, tree_id: int) -> Response:
     return tree_practice_page(reader, Filled(), tree_id)
 
 

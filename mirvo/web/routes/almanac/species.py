@@ -5,7 +5,7 @@ from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 from pydantic import StringConstraints
 
 from mirvo.core.almanac import Entry, Species, figures_of, groups, reason_for
@@ -35,7 +35,7 @@ class SeenForm(FormModel):
     seen_on: date
 
 
-def species_page(reader: Reader, filled: Filled, key: str) -> HTMLResponse:
+def species_page(reader: Reader, filled: Filled, key: str) -> Response:
     """The form of a species, as kept or as filled in."""
     entry, today, yard = use.entry_of(reader.db, key), reader.today, yard_of(reader.db)
     shipped = {} if entry.shipped is None else _fields(entry.shipped)
@@ -61,7 +61,7 @@ def species_page(reader: Reader, filled: Filled, key: str) -> HTMLResponse:
 
 
 @router.get("/almanac/species/{key}")
-def show(reader: Reader, key: str) -> HTMLResponse:
+def show(reader: Reader, key: str) -> Response:
     return species_page(reader, Filled(), key)
 
 

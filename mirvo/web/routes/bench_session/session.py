@@ -5,7 +5,7 @@ from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, UploadFile
-from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel, OpenForm, SentModel
@@ -82,7 +82,7 @@ def begin(studio: StudioDep, tree_id: int, form: Annotated[KindForm, Form()]) ->
     return RedirectResponse(f"/bench-sessions/{bench.id}", 303)
 
 
-def session_page(reader: Reader, filled: Filled, bench_id: int) -> HTMLResponse:
+def session_page(reader: Reader, filled: Filled, bench_id: int) -> Response:
     """A session at the bench; a complaint says why it could not be closed."""
     context = _context(reader, bench_id)
     refused = next(iter(filled.errors.items()), None)

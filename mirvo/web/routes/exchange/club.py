@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Form, UploadFile
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
@@ -75,7 +75,7 @@ def keep_others(
 
 
 @router.get("/exchange/others/{name}")
-def show_others(reader: Reader, name: str) -> HTMLResponse:
+def show_others(reader: Reader, name: str) -> Response:
     found, trees = others.trees_in(reader.studio, name)
     wheels = {
         tree.number: draw_small_wheel(tree.number, tree.measured)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Annotated
 
 from fastapi import APIRouter, Form, UploadFile
-from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import RedirectResponse, Response, StreamingResponse
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel, OpenForm
@@ -35,7 +35,7 @@ class SentTable(FormModel):
     table: UploadFile | None = None
 
 
-def exchange_page(reader: Reader, filled: Filled, fresh: str = "") -> HTMLResponse:
+def exchange_page(reader: Reader, filled: Filled, fresh: str = "") -> Response:
     """What can go out and come in. fresh : a token made just now, shown this once."""
     context = {
         "trees": tree_names(reader.db),
@@ -54,7 +54,7 @@ def exchange_page(reader: Reader, filled: Filled, fresh: str = "") -> HTMLRespon
 
 
 @router.get("/exchange")
-def show(reader: Reader) -> HTMLResponse:
+def show(reader: Reader) -> Response:
     return exchange_page(reader, Filled())
 
 
@@ -104,7 +104,7 @@ def send_file(
     return RedirectResponse("/exchange/coming", 303)
 
 
-def coming_page(reader: Reader, filled: Filled) -> HTMLResponse:
+def coming_page(reader: Reader, filled: Filled) -> Response:
     """What the file that waits would change."""
     found, problem = None, filled.errors.get("exchange") or next(iter(filled.errors.values()), "")
     try:
@@ -166,7 +166,7 @@ def _meant(sent: dict[str, str]) -> tables_in.Meant:
     )
 
 
-def table_page(reader: Reader, filled: Filled, sent: dict[str, str] | None = None) -> HTMLResponse:
+def table_page(reader: Reader, filled: Filled, sent: dict[str, str] | None = None) -> Response:
     """How the table that waits would be taken in."""
     found, problem = None, filled.errors.get("table", "")
     try:
@@ -192,7 +192,7 @@ def show_table(reader: Reader) -> Response:
 
 
 @router.post("/exchange/table/read")
-def read_table(reader: Reader, form: Annotated[OpenForm, Form()]) -> HTMLResponse:
+def read_table(reader: Reader, form: Annotated[OpenForm, Form()]) -> Response:
     """The same table read as its columns were said to mean."""
     return table_page(reader, Filled(), form.by_name)
 
@@ -223,7 +223,7 @@ def _named(content: bytes, name: str, media_type: str) -> Response:
 
 @router.post("/exchange/tokens")
 @shown_again_on(exchange_page)
-def make_token(reader: Reader, form: Annotated[OpenForm, Form()]) -> HTMLResponse:
+def make_token(reader: Reader, form: Annotated[OpenForm, Form()]) -> Response:
     """A token is shown on the page that made it and never again."""
     chosen = [scope for scope in tokens.SCOPES if form.by_name.get(f"may-{scope}")]
     fresh = tokens.make_token(reader.studio, form.by_name.get("token_name", ""), chosen)

@@ -3,7 +3,7 @@
 from typing import Any
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.responses import JSONResponse, Response
 from pydantic import StrictInt
 
 from mirvo.core.forms import SentModel
@@ -30,7 +30,7 @@ class SentMarks(SentModel):
 
 
 @router.get("/photos/{photo_id}/desk")
-def show_desk(reader: Reader, photo_id: int) -> HTMLResponse:
+def show_desk(reader: Reader, photo_id: int) -> Response:
     state = use.open_desk(reader.db, reader.studio, photo_id)
     tree = load_tree(reader.db, state.photo.tree_id)
     context = {**_context(reader, state), "tree": tree, "state": state}

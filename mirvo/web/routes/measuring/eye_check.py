@@ -4,7 +4,7 @@ from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter
-from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, RedirectResponse, Response
+from fastapi.responses import FileResponse, JSONResponse, RedirectResponse, Response
 
 from mirvo.core.forms import SentModel
 from mirvo.studio.measuring import eye_check as use
@@ -20,7 +20,7 @@ class SentRound(SentModel):
 
 
 @router.get("")
-def show(reader: Reader) -> HTMLResponse:
+def show(reader: Reader) -> Response:
     checks = use.finished_checks(reader.db)
     return reader.page("measuring/eye_checks.html", {"checks": checks})
 
@@ -31,7 +31,7 @@ def begin(studio: StudioDep) -> Response:
 
 
 @router.get("/{check_id}")
-def show_check(reader: Reader, check_id: int) -> HTMLResponse:
+def show_check(reader: Reader, check_id: int) -> Response:
     check = use.load_check(reader.db, check_id)
     # The truth of a check that is done is shown, so nothing is asked any more.
     asked = [] if check.result else [asdict(place) for place in use.asked_places(check)]

@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel, OpenForm
@@ -47,7 +47,7 @@ def years_page(
     tree_id: int,
     measurement_id: int | None = None,
     before: int | None = None,
-) -> HTMLResponse:
+) -> Response:
     """All years of a tree; `measurement_id` is the later of the two dates compared."""
     years = use.years_of(reader.db, tree_id, before, measurement_id)
     context = {
@@ -67,7 +67,7 @@ def years_page(
 @router.get("/trees/{tree_id}/years")
 def show_years(
     reader: Reader, tree_id: int, before: int | None = None, after: int | None = None
-) -> HTMLResponse:
+) -> Response:
     return years_page(reader, Filled(), tree_id, after, before)
 
 

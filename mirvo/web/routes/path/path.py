@@ -3,7 +3,7 @@
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 from pydantic import Field
 
 from mirvo.core.almanac import rules
@@ -65,7 +65,7 @@ def path_page(
     school: str = "",
     planned: str = "",
     arriving: str = "",
-) -> HTMLResponse:
+) -> Response:
     """The path of a tree; a complaint stands at the form it belongs to.
 
     planned : it was planned just now, so the page must not ask for it again by itself.
@@ -112,7 +112,7 @@ def path_page(
 @router.get("/trees/{tree_id}/path")
 def show_path(
     reader: Reader, tree_id: int, school: str = "", planned: str = "", arriving: str = ""
-) -> HTMLResponse:
+) -> Response:
     return path_page(reader, Filled(), tree_id, school, planned, arriving)
 
 
@@ -183,7 +183,7 @@ def regrowth(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()])
 
 
 @router.post("/trees/{tree_id}/path/forward")
-def forward(reader: Reader, tree_id: int, form: Annotated[SchoolForm, Form()]) -> HTMLResponse:
+def forward(reader: Reader, tree_id: int, form: Annotated[SchoolForm, Form()]) -> Response:
     """What would bring a path forward, worked out when it is asked for."""
     view, chosen = use.path_view(reader.db, tree_id, reader.today), _chosen(reader, form.school)
     levers = plans.work_out_levers(reader.studio, tree_id, chosen) if view.result else ()

@@ -5,7 +5,7 @@ from string import ascii_lowercase
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.forms import FormModel, read_whole
 from mirvo.core.plan.case import Case
@@ -40,7 +40,7 @@ class NameForm(FormModel):
     name: str = ""
 
 
-def plans_page(reader: Reader, filled: Filled, tree_id: int = 0, plan_id: int = 0) -> HTMLResponse:
+def plans_page(reader: Reader, filled: Filled, tree_id: int = 0, plan_id: int = 0) -> Response:
     """The plans of a tree; a complaint stands at the plan it belongs to."""
     if plan_id:
         tree_id = use.load_plan(reader.db, plan_id).tree_id
@@ -76,7 +76,7 @@ def plans_page(reader: Reader, filled: Filled, tree_id: int = 0, plan_id: int = 
 
 
 @router.get("/trees/{tree_id}/plans")
-def show_plans(reader: Reader, tree_id: int) -> HTMLResponse:
+def show_plans(reader: Reader, tree_id: int) -> Response:
     return plans_page(reader, Filled(), tree_id)
 
 

@@ -5,7 +5,7 @@ from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
-from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
@@ -50,7 +50,7 @@ def sent(files: Files) -> Iterator[tuple[str, bytes]]:
 
 def photos_page(
     reader: Reader, tree_id: int, results: list[Intake], filled: Filled, photo_id: int = 0
-) -> HTMLResponse:
+) -> Response:
     """The photos of a tree; `results` of files put in, `filled` of the photo put right."""
     photos = photos_with_state(reader.db, tree_id)
     context = {
@@ -67,7 +67,7 @@ def photos_page(
     return reader.page("photos/photos.html", context, filled.status)
 
 
-def intake_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
+def intake_page(reader: Reader, filled: Filled, tree_id: int) -> Response:
     """What became of files whose form was turned back: none went in."""
     message = next(iter(filled.errors.values()))
     # Said where the other results stand, with no file's name.
@@ -77,13 +77,13 @@ def intake_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
     return photos_page(reader, tree_id, results, Filled(status=filled.status))
 
 
-def facts_page(reader: Reader, filled: Filled, photo_id: int) -> HTMLResponse:
+def facts_page(reader: Reader, filled: Filled, photo_id: int) -> Response:
     """The photos of a tree, with one whose day or kind cannot be kept."""
     return photos_page(reader, load_photo(reader.db, photo_id).tree_id, [], filled, photo_id)
 
 
 @router.get("/trees/{tree_id}/photos")
-def list_photos(reader: Reader, tree_id: int) -> HTMLResponse:
+def list_photos(reader: Reader, tree_id: int) -> Response:
     return photos_page(reader, tree_id, [], Filled())
 
 
@@ -93,7 +93,7 @@ def put_in(
     reader: Reader,
     tree_id: int,
     form: Annotated[IntakeForm, Form(media_type="multipart/form-data")],
-) -> HTMLResponse:
+) -> Response:
     # An empty form is a slip; it must not look as if something had been put in.
     if not any(file.filename for file in form.files):
         raise BadInput("files", "Choose photos first.")
@@ -108,7 +108,7 @@ def put_in(
 @router.get("/photos/{photo_id}")
 def show_photo(
     reader: Reader, photo_id: int, beside: int | None = None, over: bool = False
-) -> HTMLResponse:
+) -> Response:
     view = view_photo(reader.db, photo_id, beside)
     context = {
         "view": view,

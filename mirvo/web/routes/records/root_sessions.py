@@ -4,7 +4,7 @@ from typing import Annotated, Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Form, Request, UploadFile
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 from pydantic import model_validator
 
 from mirvo.core.almanac import rules
@@ -88,7 +88,7 @@ Entered = Annotated[EnteredSession, Form(media_type="multipart/form-data")]
 
 
 @router.get("/trees/{tree_id}/sessions")
-def list_sessions(reader: Reader, tree_id: int) -> HTMLResponse:
+def list_sessions(reader: Reader, tree_id: int) -> Response:
     context = {
         "tree": load_tree(reader.db, tree_id),
         "sessions": sessions_of(reader.db, tree_id),
@@ -97,19 +97,19 @@ def list_sessions(reader: Reader, tree_id: int) -> HTMLResponse:
     return reader.page("records/sessions.html", context)
 
 
-def new_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
+def new_page(reader: Reader, filled: Filled, tree_id: int) -> Response:
     """The form of a session to be recorded."""
     return _form_page(reader, filled, tree_id, None)
 
 
-def correction_page(reader: Reader, filled: Filled, session_id: int) -> HTMLResponse:
+def correction_page(reader: Reader, filled: Filled, session_id: int) -> Response:
     """The form of a record to be put right."""
     session = use.load_session(reader.db, session_id)
     return _form_page(reader, filled, session.tree_id, session)
 
 
 @router.get("/trees/{tree_id}/sessions/new")
-def new_session(reader: Reader, tree_id: int) -> HTMLResponse:
+def new_session(reader: Reader, tree_id: int) -> Response:
     fields: Fields = {"done_on": reader.today.isoformat()}
     last = next(iter(sessions_of(reader.db, tree_id)), None)
     if last is not None:
@@ -123,7 +123,7 @@ def new_session(reader: Reader, tree_id: int) -> HTMLResponse:
     return new_page(reader, Filled(fields), tree_id)
 
 
-def preview_part(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
+def preview_part(reader: Reader, filled: Filled, tree_id: int) -> Response:
     """Why what is entered so far gives no share yet."""
     context = {"estimate": None, "errors": filled.errors}
     return reader.page("records/_share.html", context)
@@ -131,7 +131,7 @@ def preview_part(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
 
 @router.post("/trees/{tree_id}/sessions/preview")
 @shown_again_on(preview_part)
-def preview(reader: Reader, tree_id: int, form: Entered) -> HTMLResponse:
+def preview(reader: Reader, tree_id: int, form: Entered) -> Response:
     estimate = use.preview_session(reader.db, reader.studio, tree_id, form)
     return reader.page("records/_share.html", {"estimate": estimate, "errors": {}})
 
@@ -148,7 +148,7 @@ def record(studio: StudioDep, tree_id: int, form: Entered) -> Response:
 
 
 @router.get("/sessions/{session_id}/edit")
-def correction(reader: Reader, session_id: int) -> HTMLResponse:
+def correction(reader: Reader, session_id: int) -> Response:
     session = use.load_session(reader.db, session_id)
     return correction_page(reader, Filled(_fields_of(reader, session)), session_id)
 
@@ -165,16 +165,16 @@ def correct(
 
 
 @router.get("/sessions/{session_id}")
-def show_session(reader: Reader, session_id: int, refused: str = "") -> HTMLResponse:
+def show_session(reader: Reader, session_id: int, refused: str = "") -> Response:
     return _record_page(reader, Filled(), session_id, refused)
 
 
-def answer_page(reader: Reader, filled: Filled, session_id: int) -> HTMLResponse:
+def answer_page(reader: Reader, filled: Filled, session_id: int) -> Response:
     """A record, with what is wrong with the answer that was filled in."""
     return _record_page(reader, filled, session_id, "")
 
 
-def _record_page(reader: PageReader, filled: Filled, session_id: int, refused: str) -> HTMLResponse:
+def _record_page(reader: PageReader, filled: Filled, session_id: int, refused: str) -> Response:
     session = use.load_session(reader.db, session_id)
     tree = load_tree(reader.db, session.tree_id)
     record = record_of(reader.db, session, tree)
@@ -243,7 +243,7 @@ def _fields_of(reader: PageReader, session: RootSession) -> dict[str, str]:
 
 def _form_page(
     reader: PageReader, filled: Filled, tree_id: int, session: RootSession | None
-) -> HTMLResponse:
+) -> Response:
     tree = load_tree(reader.db, tree_id)
     base = roots_to_tick(reader.db, tree_id, session)
     last = next(iter(sessions_of(reader.db, tree_id)), None)

@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Query
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import OpenForm, read_whole
@@ -22,9 +22,7 @@ TREE = "tree-"
 NONE_CHOSEN = "tick the trees that want a label"
 
 
-def labels_page(
-    reader: PageReader, filled: Filled, printed: int = 0, page: str = ""
-) -> HTMLResponse:
+def labels_page(reader: PageReader, filled: Filled, printed: int = 0, page: str = "") -> Response:
     """The trees to choose from."""
     living = [row for row in list_trees(reader.db, reader.today) if row.tree.died_on is None]
     context = {
@@ -39,7 +37,7 @@ def labels_page(
 
 
 @router.get("/shelf/labels")
-def show_labels(reader: Reader, printed: int = 0, page: str = "") -> HTMLResponse:
+def show_labels(reader: Reader, printed: int = 0, page: str = "") -> Response:
     return labels_page(reader, Filled(), printed, page)
 
 

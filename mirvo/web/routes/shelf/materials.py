@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.studio.shelf.materials import as_text, season_list
 from mirvo.studio.shelf.supplies import UNITS, SupplyForm, drop_supply, set_supply, supplies
@@ -15,7 +15,7 @@ router = APIRouter()
 TREES = 60
 
 
-def materials_page(reader: Reader, filled: Filled, page: str = "") -> HTMLResponse:
+def materials_page(reader: Reader, filled: Filled, page: str = "") -> Response:
     """The season's list, and the form of what lies on the shelf."""
     season = season_list(reader.db, reader.today)
     counted = supplies(reader.db)
@@ -32,7 +32,7 @@ def materials_page(reader: Reader, filled: Filled, page: str = "") -> HTMLRespon
 
 
 @router.get("/materials")
-def show_list(reader: Reader, page: str = "") -> HTMLResponse:
+def show_list(reader: Reader, page: str = "") -> Response:
     return materials_page(reader, Filled(), page)
 
 

@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form, UploadFile
-from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
@@ -39,7 +39,7 @@ class StandsForm(FormModel):
 
 
 @router.get("/shelf")
-def show_shelf(reader: Reader, page: str = "") -> HTMLResponse:
+def show_shelf(reader: Reader, page: str = "") -> Response:
     shown = page_of(use.shelf(reader.db), page, POTS)
     scale = shelf_scale([one.pot.inside for one in shown.lines])
     drawings = {
@@ -49,7 +49,7 @@ def show_shelf(reader: Reader, page: str = "") -> HTMLResponse:
     return reader.page("shelf/shelf.html", {"shown": shown, "drawings": drawings})
 
 
-def pot_page(reader: Reader, filled: Filled, pot_id: int | None = None) -> HTMLResponse:
+def pot_page(reader: Reader, filled: Filled, pot_id: int | None = None) -> Response:
     """The form of a pot, new or kept; two saves at once are laid side by side."""
     pot = None if pot_id is None else load_pot(reader.db, pot_id)
     kept = {} if pot is None else fields_from(pot, use.ENTERED)
@@ -74,7 +74,7 @@ def pot_page(reader: Reader, filled: Filled, pot_id: int | None = None) -> HTMLR
 
 
 @router.get("/shelf/pots/new")
-def new_pot(reader: Reader) -> HTMLResponse:
+def new_pot(reader: Reader) -> Response:
     return pot_page(reader, Filled())
 
 
@@ -86,7 +86,7 @@ def add_pot(studio: StudioDep, form: Annotated[use.PotForm, Form()]) -> Response
 
 
 @router.get("/shelf/pots/{pot_id}")
-def show_pot(reader: Reader, pot_id: int) -> HTMLResponse:
+def show_pot(reader: Reader, pot_id: int) -> Response:
     return pot_page(reader, Filled(fields_from(load_pot(reader.db, pot_id), use.ENTERED)), pot_id)
 
 
@@ -122,7 +122,7 @@ def show_photo(reader: Reader, pot_id: int, size: str) -> FileResponse:
 
 def tree_pot_page(
     reader: Reader, filled: Filled, tree_id: int, chosen: int | None = None, turned: float = 0.0
-) -> HTMLResponse:
+) -> Response:
     """Which pot a tree stands in and how it goes into the others."""
     found = use.tree_and_pots(reader.db, tree_id, reader.today, chosen, turned)
     to_scale, looks = None, []
@@ -148,7 +148,7 @@ def tree_pot_page(
 @router.get("/trees/{tree_id}/pot")
 def show_tree_pot(
     reader: Reader, tree_id: int, pot: int | None = None, turned: float = 0.0
-) -> HTMLResponse:
+) -> Response:
     return tree_pot_page(reader, Filled(), tree_id, pot, turned)
 
 

@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.forms import OpenForm, read_whole
 from mirvo.core.pot import soil_litres
@@ -20,7 +20,7 @@ USUAL_LITRES, USUAL_LAYER_MM = 1.0, 10.0
 MOST_LITRES, MOST_LAYER_MM = 1000.0, 200.0
 
 
-def soil_page(reader: Reader, filled: Filled, component_id: int | None = None) -> HTMLResponse:
+def soil_page(reader: Reader, filled: Filled, component_id: int | None = None) -> Response:
     """All components and recipes."""
     context = {
         "components": use.components(reader.db),
@@ -33,7 +33,7 @@ def soil_page(reader: Reader, filled: Filled, component_id: int | None = None) -
 
 
 @router.get("/shelf/soil")
-def show_soil(reader: Reader, change: int | None = None) -> HTMLResponse:
+def show_soil(reader: Reader, change: int | None = None) -> Response:
     found = next((one for one in use.components(reader.db) if one.id == change), None)
     fields = {}
     if found is not None:
@@ -92,7 +92,7 @@ def recipe_page(
     litres: float = USUAL_LITRES,
     layer: float = USUAL_LAYER_MM,
     former: int | None = None,
-) -> HTMLResponse:
+) -> Response:
     """A recipe: its parts, and what a pot takes of it."""
     known = use.recipe_of(reader.db, recipe_id)
     on_shelf = next((one for one in shelf(reader.db) if one.pot.id == pot), None)
@@ -136,7 +136,7 @@ def show_recipe(
     litres: float = USUAL_LITRES,
     layer: float = USUAL_LAYER_MM,
     former: str = "",
-) -> HTMLResponse:
+) -> Response:
     known = use.recipe_of(reader.db, recipe_id)
     parts = known.recipe.parts or {}
     fields = {f"{use.PART}{key}": as_field(share) for key, share in parts.items()}

@@ -4,7 +4,7 @@ from datetime import date, timedelta
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 from pydantic import Field
 
 from mirvo.core.forms import FormModel
@@ -42,7 +42,7 @@ class BudsForm(FormModel):
 
 
 @router.get("/")
-def show_bench(reader: Reader, page: str = "") -> HTMLResponse:
+def show_bench(reader: Reader, page: str = "") -> Response:
     yard, today = yard_of(reader.db), reader.today
     found = bench(reader.db, today)
     shown = page_of(found.lanes, page, LANES)

@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.forms import FormModel
 from mirvo.records.models import GRAFT_KINDS
@@ -31,7 +31,7 @@ class ParentForm(FormModel):
     parent_id: int | None = None
 
 
-def family_page(reader: Reader, filled: Filled, tree_id: int) -> HTMLResponse:
+def family_page(reader: Reader, filled: Filled, tree_id: int) -> Response:
     """All members, the eldest first."""
     family = family_of(reader.db, tree_id, reader.today)
     context = {
@@ -57,7 +57,7 @@ def _wheels(member: Member) -> dict[int, Scene]:
 
 
 @router.get("/trees/{tree_id}/family")
-def show_family(reader: Reader, tree_id: int) -> HTMLResponse:
+def show_family(reader: Reader, tree_id: int) -> Response:
     return family_page(reader, Filled(), tree_id)
 
 

@@ -5,7 +5,6 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import (
-    HTMLResponse,
     JSONResponse,
     RedirectResponse,
     Response,
@@ -51,7 +50,7 @@ class CardForm(FormModel):
     card_line_mm: Annotated[float, LENGTH, Field(ge=50, le=150, allow_inf_nan=False)] | None = None
 
 
-def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
+def kit_page(reader: PageReader, filled: Filled) -> Response:
     context = {
         "fields": filled.fields or fields_from(yard_of(reader.db), ("card_line_mm",)),
         "errors": filled.errors,
@@ -68,7 +67,7 @@ def kit_page(reader: PageReader, filled: Filled) -> HTMLResponse:
 
 
 @router.get("/kit")
-def show(reader: Reader) -> HTMLResponse:
+def show(reader: Reader) -> Response:
     return kit_page(reader, Filled())
 
 

@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.forms import FormModel
 from mirvo.studio.yard import people as use
@@ -31,12 +31,12 @@ class ReachableForm(FormModel):
 
 def _page(
     reader: PageReader, to: str, said: str = "", name: str = "", status: int = 200
-) -> HTMLResponse:
+) -> Response:
     return reader.page("yard/sign_in.html", {"to": to, "said": said, "name": name}, status)
 
 
 @router.get(SIGN_IN)
-def ask(reader: Reader, to: str = "/") -> HTMLResponse:
+def ask(reader: Reader, to: str = "/") -> Response:
     return _page(reader, _own(to))
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
-from fastapi.responses import FileResponse, HTMLResponse, RedirectResponse, Response
+from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import NotFound
 from mirvo.core.forms import OpenForm, read_whole
@@ -25,7 +25,7 @@ SHOWN_PHOTOS = 24
 
 
 @router.get("/guest")
-def show_guest(reader: Reader) -> HTMLResponse:
+def show_guest(reader: Reader) -> Response:
     """The trees a guest was shown; for others it is as if there were none."""
     person = reader.request.state.signed_in
     trees = use.trees_seen_by(reader.db, person.person_id or 0)
@@ -62,7 +62,7 @@ def withdraw(studio: StudioDep, tree_id: int) -> Response:
 
 
 @router.get("/shared/{secret}")
-def show_shared(reader: Reader, secret: str) -> HTMLResponse:
+def show_shared(reader: Reader, secret: str) -> Response:
     """A tree to look at, for anybody who has its link."""
     tree, shown = use.tree_behind(reader.db, secret)
     sheet = sheet_of(reader.db, tree.id, reader.today)

@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.almanac import rules
 from mirvo.core.forms import FormModel
@@ -52,7 +52,7 @@ def list_trees(
     back: bool = False,
     form: str = "bases",
     page: int = 1,
-) -> HTMLResponse:
+) -> Response:
     shown = page_of_trees(reader.db, reader.today, q, tag, order, back, form, page)
     context = {
         "shown": shown,
@@ -65,7 +65,7 @@ def list_trees(
     return reader.page(template, context)
 
 
-def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> HTMLResponse:
+def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> Response:
     """The form of a tree, new or kept; two saves at once are laid side by side."""
     tree = None if tree_id is None else load_tree(reader.db, tree_id)
     kept = {} if tree is None else _fields(tree)
@@ -95,7 +95,7 @@ def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> HTM
 
 
 @router.get("/trees/new")
-def new_tree(reader: Reader) -> HTMLResponse:
+def new_tree(reader: Reader) -> Response:
     return tree_form(reader, Filled())
 
 
@@ -108,7 +108,7 @@ def add_tree(studio: StudioDep, form: Annotated[use.TreeForm, Form()]) -> Respon
 @router.get("/trees/{tree_id}")
 def show_tree(
     reader: Reader, tree_id: int, plan: str = PLANS[0], at: int | None = None
-) -> HTMLResponse:
+) -> Response:
     sheet = sheet_of(reader.db, tree_id, reader.today)
     show = plan if plan in PLANS else PLANS[0]
     # The newest is the base as it stands, computed since where it was worked.
@@ -149,7 +149,7 @@ def say_strength(
 
 
 @router.get("/trees/{tree_id}/edit")
-def edit_form(reader: Reader, tree_id: int) -> HTMLResponse:
+def edit_form(reader: Reader, tree_id: int) -> Response:
     return tree_form(reader, Filled(_fields(load_tree(reader.db, tree_id))), tree_id)
 
 

@@ -1,7 +1,7 @@
 """Is it time? Toggles for what is seen, and the verdict beside them."""
 
 from fastapi import APIRouter
-from fastapi.responses import HTMLResponse
+from fastapi.responses import Response
 
 from mirvo.core.forms import read_number
 from mirvo.studio.tree_queries import load_tree
@@ -12,7 +12,7 @@ router = APIRouter()
 
 
 @router.get("/trees/{tree_id}/time")
-def show(reader: Reader, tree_id: int) -> HTMLResponse:
+def show(reader: Reader, tree_id: int) -> Response:
     sent = reader.request.query_params
     seen = {name: name in sent for name in SEEN_TODAY}
     days = sent.get("days_between", "")
