@@ -34,6 +34,10 @@ def _says_length(annotation: Any) -> bool:
     return any(_says_length(part) for part in get_args(annotation))
 
 
+# Nobody's tree was worked before, and windows are reckoned some years either way of a day.
+FIRST_YEAR, LAST_YEAR = 1600, 2400
+
+
 class FormModel(BaseModel):
     """A form's fields, checked; fields it does not know are left aside."""
 
@@ -76,6 +80,8 @@ class FormModel(BaseModel):
         found = read_day(value, date.today())
         if found is None:
             raise BadInput(name, f"“{value[:40]}” is no day; write it as 12 mar 2026")
+        if not FIRST_YEAR <= found.year <= LAST_YEAR:
+            raise BadInput(name, f"the year {found.year} lies beyond all records")
         return found
 
 

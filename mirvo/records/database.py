@@ -43,10 +43,16 @@ def open_database(folder: Path) -> Engine:
     """
     folder.mkdir(parents=True, exist_ok=True)
     _refuse_unsound(folder)
-    engine = create_engine(f"sqlite:///{folder / FILE_NAME}")
+    engine = engine_on(folder / FILE_NAME)
+    _migrate(engine, folder)
+    return engine
+
+
+def engine_on(path: Path) -> Engine:
+    """Engine on a database file as it is."""
+    engine = create_engine(f"sqlite:///{path}")
     event.listen(engine, "connect", _set_up)
     event.listen(engine, "begin", _begin)
-    _migrate(engine, folder)
     return engine
 
 
@@ -128,9 +134,7 @@ def tables_of(path: Path) -> dict[str, tuple[str, ...]]:
 
 def tables_at(revision: str, place: Path) -> dict[str, tuple[str, ...]]:
     """The tables as the migrations up to a revision make them, made in an empty folder."""
-    engine = create_engine(f"sqlite:///{place / FILE_NAME}")
-    event.listen(engine, "connect", _set_up)
-    event.listen(engine, "begin", _begin)
+    engine = engine_on(place / FILE_NAME)
     try:
         upgrade(engine, revision)
     finally:

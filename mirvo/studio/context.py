@@ -17,6 +17,7 @@ from sqlalchemy import Engine
 from mirvo.records.changes import Changes, watch
 from mirvo.records.database import DbSession, as_utc, open_database, reading, writing
 from mirvo.records.photos import PhotoStore
+from mirvo.studio.background import Background
 from mirvo.studio.measuring.vision_worker import VisionWorker
 from mirvo.studio.yard.known_rows import KNOWN, KnownRows
 from mirvo.studio.yard.throttle import Throttle
@@ -53,6 +54,7 @@ class Studio:
     replanner: Follower | None = field(init=False, default=None)
     rows: KnownRows = field(init=False, default_factory=KnownRows)
     throttle: Throttle = field(init=False, default_factory=Throttle)
+    background: Background = field(init=False, default_factory=Background)
     key: str = field(init=False)
 
     def __post_init__(self) -> None:
@@ -65,6 +67,7 @@ class Studio:
         """Let go of the database file and the process that looks at photos."""
         if self.replanner is not None:
             self.replanner.close()
+        self.background.close()
         self.vision.close()
         self.engine.dispose()
 

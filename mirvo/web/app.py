@@ -28,7 +28,7 @@ from mirvo.web.forms import complaints_of, show_again
 from mirvo.web.reader import open_reader, plans_settled
 from mirvo.web.routes.almanac import almanac, practice, species
 from mirvo.web.routes.bench_session import session
-from mirvo.web.routes.exchange import club, dossier, exchange
+from mirvo.web.routes.exchange import club, dossier, exchange, tables
 from mirvo.web.routes.measuring import assist, desk, eye_check, years
 from mirvo.web.routes.path import path, plans
 from mirvo.web.routes.photos import photos
@@ -51,7 +51,7 @@ from mirvo.web.routes.yard import (
 PARTS = (
     *(bench, trees, triage, kit, compost, sharing, family),
     *(session, root_sessions, aftercare),
-    *(path, plans, materials, pots, soil, labels, exchange, club, dossier),
+    *(path, plans, materials, pots, soil, labels, exchange, tables, club, dossier),
 )
 OTHER_PARTS = (
     *(photos, desk, assist, years, eye_check),

@@ -443,7 +443,7 @@ class SheetTest(DrawnTree):
             next(chart for name, chart in charts.items() if name.startswith(start))
             for start in ("Radiality", "Ball depth")
         )
-        self.assertEqual(len(charts), 4)
+        self.assertEqual(len(charts), 5)
         self.assertEqual(len(of_role(radiality, "error-bar")), 3)
         self.assertEqual(len(of_role(depth, "error-bar")), 0)
         self.assertIn("mm", depth.title)

@@ -3,9 +3,11 @@
 import io
 import re
 import tempfile
+import threading
 from datetime import date
 from html import unescape
 from pathlib import Path
+from unittest.mock import patch
 from xml.etree import ElementTree
 
 import pypdfium2
@@ -22,6 +24,8 @@ from mirvo.studio.exchange.experience import (
     sources_of,
     take_experience,
 )
+from mirvo.studio.exchange.incoming import LOOKING
+from mirvo.studio.exchange.merging import Merge
 from mirvo.studio.exchange.others import drop_file, files_of_others, keep_to_look_at, trees_in
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.measuring.desk import save_marks
@@ -31,6 +35,7 @@ from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.shelf.pots import PotForm, add_pot
 from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe
+from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.sharing import share_tree
 from mirvo.web.app import create_app
 from tests.studio_case import TODAY, StudioCase
@@ -82,6 +87,39 @@ class ExchangePageTest(PagesCase):
         self.assertIn("/exchange", str(there.get("/exchange/coming").url))
         for place in ("/", "/trees/1", "/trees/1/path", "/shelf", "/almanac", "/exchange"):
             self.assertEqual(there.get(place).status_code, 200, place)
+
+    def test_what_takes_a_while_is_watched_and_can_be_stopped(self):
+        self.live()
+        sent = self.pages.post("/exchange/studio.zip").content
+        self.studio.background.patience_s = 0
+        going, take = threading.Event(), Merge._take
+        self.addCleanup(going.set)
+
+        def slow(merge, *rows):
+            going.wait(60)
+            take(merge, *rows)
+
+        with patch.object(Merge, "_take", slow):
+            page = self.pages.post("/exchange/coming", files={"exchange": ("a.zip", sent)}).text
+            self.assertIn("<progress", page)
+            self.assertIn("/exchange/coming/stop", page)
+            part = self.pages.get("/exchange/coming", headers={"HX-Request": "true"})
+            self.assertIn("<progress", part.text)
+            # Whoever works at the bench meanwhile waits for nothing: it is a trial on a copy.
+            self.assertEqual(self.pages.post("/trees/1/waterings").status_code, 200)
+            going.set()
+            self.assertTrue(self.studio.background.task(LOOKING).wait(60))
+            part = self.pages.get("/exchange/coming", headers={"HX-Request": "true"})
+            self.assertEqual(part.headers["HX-Redirect"], "/exchange/coming")
+            self.assertIn("What it changes", self.pages.get("/exchange/coming").text)
+            before = self.read(load_tree, 1).version
+            going.clear()
+            self.pages.post("/exchange/coming/take", data={"otherwise": "theirs"})
+            self.assertIn("nothing else can be kept", self.pages.get("/exchange/coming").text)
+            threading.Timer(0.3, going.set).start()
+            self.assertEqual(self.pages.post("/exchange/coming/stop").url.path, "/exchange")
+        self.assertEqual(self.read(load_tree, 1).version, before)
+        self.assertIn("A file waits", self.pages.get("/exchange").text)
 
     def test_files_that_are_none_are_said_at_their_field(self):
         for place, name in (("coming", "exchange"), ("table", "table"), ("others", "others")):

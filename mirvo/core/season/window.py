@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import date, timedelta
+from datetime import MAXYEAR, MINYEAR, date, timedelta
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.season.weather import DayWeather, Station
@@ -129,8 +129,12 @@ def year_window(species: Species, last_frost: str, year: int) -> tuple[date, dat
 
 
 def frost_day(last_frost: str, year: int) -> date:
-    """The usual last frost in a year, from "MM-DD"; a leap day counts as the day before."""
+    """The usual last frost in a year, from "MM-DD"; a leap day counts as the day before.
+
+    A year the calendar has none beside is taken as the last that has: a record may say any day.
+    """
     month, day = (int(part) for part in last_frost.split("-"))
+    year = min(max(year, MINYEAR + 2), MAXYEAR - 2)
     return date(year, month, min(day, 28) if month == 2 else day)
 
 

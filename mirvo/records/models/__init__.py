@@ -11,7 +11,7 @@ from mirvo.records.models.base import MAX_LABEL, Compostable, Table
 from mirvo.records.models.bench import BenchEntry, BenchPhoto, BenchSession
 from mirvo.records.models.exchange import ApiToken, ForeignRow, SharedExperience
 from mirvo.records.models.people import GuestTree, Person, SharedTree, SignIn
-from mirvo.records.models.photos import EyeCheck, Measurement, Photo
+from mirvo.records.models.photos import EyeCheck, HandMeasurement, Measurement, Photo
 from mirvo.records.models.plans import GapPlan, Plan, Regrowth, Target, TargetHold
 from mirvo.records.models.sessions import (
     CareTask,
@@ -48,6 +48,7 @@ __all__ = [
     "ForeignRow",
     "GapPlan",
     "GuestTree",
+    "HandMeasurement",
     "Measurement",
     "NightMinimum",
     "Person",

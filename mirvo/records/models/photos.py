@@ -6,6 +6,7 @@ from sqlalchemy import (
     ForeignKey,
     Index,
     String,
+    UniqueConstraint,
 )
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -97,6 +98,22 @@ class Measurement(Compostable, Table):
         if not isinstance(self.marks, SideDraft):
             raise TypeError("these are marks of a photo from above")
         return self.marks
+
+
+class HandMeasurement(Compostable, Table):
+    """Figures measured by hand on a day, mm; nobody knows their ±.
+
+    spread_mm : across the flare of surface roots.
+    """
+
+    __tablename__ = "hand_measurements"
+    __table_args__ = (UniqueConstraint("tree_id", "measured_on"), OWN_NUMBERS)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
+    measured_on: Mapped[date]
+    trunk_mm: Mapped[float | None]
+    spread_mm: Mapped[float | None]
+    height_mm: Mapped[float | None]
 
 
 class EyeCheck(Table):

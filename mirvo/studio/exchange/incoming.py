@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Mapping
-from contextlib import suppress
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 from typing import BinaryIO
+
+from sqlalchemy.exc import IntegrityError
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.formats.exchange import (
     Archive,
     open_archive,
 )
+from mirvo.studio.background import Report, unwatched
 from mirvo.studio.context import Studio
 from mirvo.studio.exchange.merging import MINE, Coming, Merge
+from mirvo.studio.exchange.trial import on_trial
 from mirvo.studio.yard.settings import put_yard, yard_of
 
 WAITING = "exchange-coming.zip"
-
-
-class _Undone(Exception):
-    """Ends a trial: nothing of it is kept."""
+# Names of the work, as its page shows them.
+LOOKING, TAKING = "Looking at the file", "Taking the file in"
 
 
 def waiting_file(studio: Studio) -> Path:
@@ -38,6 +40,7 @@ def hold(studio: Studio, sent: BinaryIO) -> None:
         with making.open("wb") as target:
             shutil.copyfileobj(sent, target)
         with open_archive(making):
+            studio.background.forget(LOOKING)
             making.replace(place)
     finally:
         making.unlink(missing_ok=True)
@@ -45,23 +48,18 @@ def hold(studio: Studio, sent: BinaryIO) -> None:
 
 def let_go(studio: Studio) -> None:
     """The file that waits is not taken in."""
+    studio.background.forget(LOOKING)
     waiting_file(studio).unlink(missing_ok=True)
 
 
-def preview(studio: Studio, path: Path | None = None) -> Coming:
+def preview(studio: Studio, path: Path | None = None, report: Report = unwatched) -> Coming:
     """What a file would change; nothing is kept. Raises NotFound without a file, BadInput."""
     place = path or waiting_file(studio)
     if not place.exists():
         raise NotFound("exchange", "no exchange file waits here")
-    with open_archive(place) as archive:
-        coming: Coming | None = None
-        with suppress(_Undone), studio.writing() as db:
-            coming = Merge(db, studio, archive, {}, MINE).run()
-            # Done as if in earnest, then given up: so the preview says what the real one does.
-            raise _Undone
-        if coming is None:
-            raise BadInput("exchange", "the file could not be looked at")
-        return coming
+    # Done as if in earnest, on a copy: so the preview says what the real one does.
+    with open_archive(place) as archive, _contradictions_said(), on_trial(studio) as db:
+        return Merge(db, studio, archive, {}, MINE, report).run()
 
 
 def take_in(
@@ -69,6 +67,7 @@ def take_in(
     path: Path | None = None,
     choices: Mapping[str, str] | None = None,
     otherwise: str = MINE,
+    report: Report = unwatched,
 ) -> Coming:
     """Take a file in, all of it or nothing.
 
@@ -84,10 +83,11 @@ def take_in(
     stored: list[str] = []
     with open_archive(place) as archive:
         try:
-            with studio.writing() as db:
-                coming = Merge(db, studio, archive, choices or {}, otherwise).run()
+            with _contradictions_said(), studio.writing() as db:
+                coming = Merge(db, studio, archive, choices or {}, otherwise, report).run()
                 # The files before the rows are kept: a row without its file is broken for ever.
-                for digest in sorted(coming.photos):
+                for number, digest in enumerate(sorted(coming.photos)):
+                    report("Putting the photos away", number / len(coming.photos))
                     stored += _keep_photo(studio, archive, digest)
                 # Lists and plans of all trees are worked out anew.
                 put_yard(db, version=yard_of(db).version + 1)
@@ -98,6 +98,16 @@ def take_in(
     if path is None:
         let_go(studio)
     return coming
+
+
+@contextmanager
+def _contradictions_said() -> Iterator[None]:
+    """Raises BadInput for rows that cannot stand beside each other, also where that shows only
+    when all of them are there."""
+    try:
+        yield
+    except IntegrityError as error:
+        raise BadInput("exchange", f"a row contradicts another one: {error.orig}") from None
 
 
 def _keep_photo(studio: Studio, archive: Archive, digest: str) -> list[str]:

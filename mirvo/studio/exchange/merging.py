@@ -14,7 +14,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import Column, Integer, UniqueConstraint, func, insert, select, text, tuple_, update
-from sqlalchemy.exc import IntegrityError
 
 from mirvo.core.almanac import species as shipped_species
 from mirvo.core.errors import BadInput
@@ -38,6 +37,7 @@ from mirvo.records.models import (
     Tree,
     Yard,
 )
+from mirvo.studio.background import Report, unwatched
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.settings import put_yard, yard_of
 
@@ -114,9 +114,10 @@ class Merge:
         archive: Archive,
         choices: Mapping[str, str],
         otherwise: str,
+        report: Report = unwatched,
     ) -> None:
         self.db, self.studio, self.archive = db, studio, archive
-        self.choices, self.otherwise = choices, otherwise
+        self.choices, self.otherwise, self.report = choices, otherwise, report
         self.header = archive.header
         self.coming = Coming(archive.header)
         # Number here of each row of the file, by table and its number there.
@@ -130,16 +131,14 @@ class Merge:
         # Trees may come from others further on in the file.
         self.db.execute(text("PRAGMA defer_foreign_keys = ON"))
         self._look_round()
-        try:
-            self._species()
-            self._take(self.archive.studio(), STUDIO_TABLES)
-            for tree in self.header.trees:
-                self._number_tree(tree.number, tree.came_from)
-            for tree in self.header.trees:
-                self.tree = tree.name
-                self._take(self.archive.tree(tree.number), TREE_TABLES)
-        except IntegrityError as error:
-            raise BadInput("exchange", f"a row contradicts another one: {error.orig}") from None
+        self._species()
+        self._take(self.archive.studio(), STUDIO_TABLES)
+        for tree in self.header.trees:
+            self._number_tree(tree.number, tree.came_from)
+        for place, tree in enumerate(self.header.trees):
+            self.report("Comparing tree by tree", place / len(self.header.trees))
+            self.tree = tree.name
+            self._take(self.archive.tree(tree.number), TREE_TABLES)
         self._check_photos()
         return self.coming
 

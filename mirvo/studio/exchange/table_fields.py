@@ -101,7 +101,7 @@ FIELDS: dict[str, tuple[FieldOf, ...]] = {
         ),
         FieldOf("age_class", ("age class",), "choice", AGES),
         FieldOf("height_mm", ("height", "tall"), "length"),
-        FieldOf("trunk_mm", ("trunk", "trunk diameter", "diameter", "nebari width"), "length"),
+        FieldOf("trunk_mm", ("trunk", "trunk diameter", "diameter"), "length"),
         FieldOf("pot_depth_mm", ("pot depth", "depth of pot"), "length"),
         FieldOf(
             "former_owners", ("former owners", "former owner", "previous owner", "bought from")
@@ -138,9 +138,14 @@ FIELDS: dict[str, tuple[FieldOf, ...]] = {
     ),
     "measurements": (
         TREE,
-        FieldOf("measured_on", ("measured on", "date", "day", "when"), "day", needed=True),
-        FieldOf("trunk_mm", ("trunk", "trunk diameter", "diameter"), "length"),
-        FieldOf("height_mm", ("height", "tall"), "length"),
+        FieldOf("hand_on", ("measured on", "date", "day", "when"), "day", needed=True),
+        FieldOf("hand_trunk_mm", ("trunk", "trunk diameter", "diameter", "caliper"), "length"),
+        FieldOf(
+            "hand_spread_mm",
+            ("spread mean", "spread", "root spread", "nebari", "nebari width", "flare"),
+            "length",
+        ),
+        FieldOf("hand_height_mm", ("height", "tall"), "length"),
     ),
     "roots": (
         TREE,

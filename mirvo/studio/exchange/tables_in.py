@@ -9,7 +9,6 @@ from __future__ import annotations
 import json
 import shutil
 from collections.abc import Callable, Mapping
-from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, BinaryIO
@@ -21,8 +20,9 @@ from mirvo.core.complaints import sentence
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.formats.spreadsheet import ReadSheet, read_tables
 from mirvo.records.database import DbSession
-from mirvo.records.models import MAX_LABEL, CareTask, Root, ShelfPot, Tree
+from mirvo.records.models import MAX_LABEL, CareTask, Measurement, Root, ShelfPot, Tree
 from mirvo.studio.almanac.species import all_species
+from mirvo.studio.background import Report, unwatched
 from mirvo.studio.context import Studio
 from mirvo.studio.exchange.table_fields import (
     FIELDS,
@@ -33,6 +33,8 @@ from mirvo.studio.exchange.table_fields import (
     likely_kind,
     read_cell,
 )
+from mirvo.studio.exchange.trial import on_trial
+from mirvo.studio.measuring.by_hand import HandForm, put_by_hand
 from mirvo.studio.records.aftercare import KEPT_CODE
 from mirvo.studio.records.root_sessions import put_session
 from mirvo.studio.records.session_form import SessionForm
@@ -40,6 +42,8 @@ from mirvo.studio.shelf.pots import PotForm
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.trees import TreeForm
 
+# Names of the work, as its page shows them.
+READING, TAKING = "Reading the table", "Taking the table in"
 WAITING, ABOUT = "table-coming", "table-coming.json"
 LEFT_OUT = ""
 SAMPLES = 3
@@ -111,10 +115,6 @@ class TableRead:
         return [row for row in self.rows if row.known]
 
 
-class _Undone(Exception):
-    """Ends a trial: nothing of it is kept."""
-
-
 def hold_table(studio: Studio, sent: BinaryIO, file_name: str) -> None:
     """Keep a table that was sent until it is decided. Raises BadInput: it cannot be read."""
     place = studio.folder / WAITING
@@ -123,6 +123,7 @@ def hold_table(studio: Studio, sent: BinaryIO, file_name: str) -> None:
         with making.open("wb") as target:
             shutil.copyfileobj(sent, target)
         read_tables(making.read_bytes(), file_name)
+        studio.background.forget(READING)
         (studio.folder / ABOUT).write_text(json.dumps({"name": file_name[:200]}), "utf-8")
         making.replace(place)
     finally:
@@ -131,6 +132,7 @@ def hold_table(studio: Studio, sent: BinaryIO, file_name: str) -> None:
 
 def drop_table(studio: Studio) -> None:
     """The table that waits is not taken in."""
+    studio.background.forget(READING)
     for name in (WAITING, ABOUT):
         (studio.folder / name).unlink(missing_ok=True)
 
@@ -145,20 +147,16 @@ def waiting_table(studio: Studio) -> str | None:
         return "table"
 
 
-def try_table(studio: Studio, meant: Meant) -> TableRead:
+def try_table(studio: Studio, meant: Meant, report: Report = unwatched) -> TableRead:
     """How the table that waits would be taken in; nothing is kept. Raises NotFound, BadInput."""
     sheets = _sheets(studio)
-    found: TableRead | None = None
-    with suppress(_Undone), studio.writing() as db:
+    with on_trial(studio) as db:
         found = _read(db, studio, sheets, meant)
-        _put_rows(db, studio, found)
-        raise _Undone
-    if found is None:
-        raise BadInput("table", "the table could not be looked at")
-    return found
+        _put_rows(db, studio, found, report)
+        return found
 
 
-def take_table(studio: Studio, meant: Meant, which: str) -> TableRead:
+def take_table(studio: Studio, meant: Meant, which: str, report: Report = unwatched) -> TableRead:
     """Take the table in: its good rows, or all or nothing.
 
     Raises
@@ -169,7 +167,7 @@ def take_table(studio: Studio, meant: Meant, which: str) -> TableRead:
     sheets = _sheets(studio)
     with studio.writing() as db:
         found = _read(db, studio, sheets, meant)
-        _put_rows(db, studio, found)
+        _put_rows(db, studio, found, report)
         if which == ALL and found.bad:
             first = found.bad[0]
             raise BadInput("table", f"row {first.number}: {first.problem}; nothing was taken in")
@@ -236,7 +234,7 @@ def _samples(sheet: ReadSheet, place: int) -> tuple[str, ...]:
     return tuple(str(cell)[:40] for _, cell in zip(range(SAMPLES), filled, strict=False))
 
 
-def _put_rows(db: DbSession, studio: Studio, found: TableRead) -> None:
+def _put_rows(db: DbSession, studio: Studio, found: TableRead, report: Report) -> None:
     """Keep each row that can be; one that cannot leaves nothing behind and says why."""
     most = MOST_ROWS.get(found.kind)
     if most is not None and len(found.rows) > most:
@@ -246,7 +244,8 @@ def _put_rows(db: DbSession, studio: Studio, found: TableRead) -> None:
     rows = [row for row in found.rows if not row.problem]
     if found.kind == "sessions":
         rows.sort(key=lambda row: row.said["done_on"])
-    for row in rows:
+    for done, row in enumerate(rows):
+        report("Trying row by row", done / len(rows))
         try:
             with db.begin_nested():
                 put(db, studio, trees, row)
@@ -305,39 +304,18 @@ def _put_session(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> 
 
 
 def _put_measurement(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> None:
-    """Figures measured by hand: the newest stand in the portrait, all of them in its note."""
-    tree = db.get_one(Tree, trees.number(row.said["tree"]))
-    day = row.said["measured_on"]
-    if day > studio.today:
-        raise BadInput("measured on", "lies in the future")
-    figures = {"trunk": row.said.get("trunk_mm"), "height": row.said.get("height_mm")}
-    said = ", ".join(f"{name} {value:g} mm" for name, value in figures.items() if value is not None)
-    if not said:
-        raise BadInput("trunk", "is empty, and so is the height")
-    for value in figures.values():
-        if value is not None and not 0 < value <= 20_000:
-            raise BadInput("trunk", f"{value:g} mm cannot be")
-    line = f"Measured by hand {day.day} {day:%b %Y}: {said}."
-    if line in tree.note:
+    """Figures measured by hand; a day on which a photo was measured is known from that."""
+    said = dict(row.said)
+    tree = db.get_one(Tree, trees.number(said.pop("tree")))
+    photo = select(func.count()).where(
+        Measurement.tree_id == tree.id,
+        Measurement.measured_on == said["hand_on"],
+        Measurement.kept(),
+    )
+    if db.scalar(photo):
         row.known = True
         return
-    tree.note = f"{tree.note}\n{line}".strip()
-    if day >= _by_hand_since(tree, line):
-        for name, value in figures.items():
-            if value is not None:
-                setattr(tree, f"{name}_mm", value)
-    tree.updated_at, tree.version = studio.now, tree.version + 1
-
-
-def _by_hand_since(tree: Tree, but_for: str) -> Any:
-    """The newest day measured by hand that the note of a tree says."""
-    days = [datetime(1, 1, 1).date()]
-    for line in tree.note.splitlines():
-        said = line.removeprefix("Measured by hand ").partition(":")[0]
-        if line != but_for:
-            with suppress(ValueError):
-                days.append(datetime.strptime(said, "%d %b %Y").date())
-    return max(days)
+    row.known = not put_by_hand(db, studio, tree, HandForm.model_validate(said))
 
 
 def _put_root(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> None:

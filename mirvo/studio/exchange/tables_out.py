@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import date
 from typing import Any
 
@@ -12,9 +12,20 @@ from mirvo.core.errors import NotFound
 from mirvo.core.rootwork.kinds import kind_name
 from mirvo.formats.spreadsheet import Cell, Sheet
 from mirvo.records.database import DbSession
-from mirvo.records.models import CareTask, Measurement, Root, RootSession, ShelfPot, Tree
+from mirvo.records.models import (
+    CareTask,
+    HandMeasurement,
+    Measurement,
+    Root,
+    RootSession,
+    ShelfPot,
+    Tree,
+)
 from mirvo.studio.tree_queries import FROM_ABOVE
 from mirvo.studio.yard.tree_list import list_trees
+
+# The column of the mean spread in the table of measurements.
+MEAN_SPREAD = 9
 
 
 def trees_table(db: DbSession, today: date) -> Sheet:
@@ -85,13 +96,13 @@ def sessions_table(db: DbSession, today: date) -> Sheet:
 
 
 def measurements_table(db: DbSession, today: date) -> Sheet:
-    """A row a photo measured from above."""
+    """A row a photo measured from above, and a day measured by hand."""
     figures = ("Trunk", "Spread across", "Spread least", "Spread mean")
     header = (
-        *("Tree", "Measured on"),
+        *("Tree", "Measured on", "Measured by"),
         *(f"{name} {part}(mm)" for name in figures for part in ("", "± ")),
         *("Spread to trunk", "Spread to trunk ±", "Basis", "Radiality", "Radiality ±"),
-        *("Largest gap (°)", "Largest gap ± (°)", "Roots"),
+        *("Largest gap (°)", "Largest gap ± (°)", "Roots", "Height (mm)"),
     )
     rows: list[list[Cell]] = []
     for name, day, top in db.execute(
@@ -101,15 +112,30 @@ def measurements_table(db: DbSession, today: date) -> Sheet:
             continue
         spread = top.spread.usual
         lengths = (top.trunk_diameter_mm, spread.across_mm, spread.least_mm, spread.mean_mm)
-        line: list[Cell] = [name, day]
+        line: list[Cell] = [name, day, "photo"]
         for figure in lengths:
             line += [round(figure.value, 1), round(figure.plus_minus, 1)]
         line += [round(spread.ratio.value, 2), round(spread.ratio.plus_minus, 2)]
         line.append(top.spread.usual_basis)
         for figure in (top.radiality.index, top.radiality.largest_gap_deg):
             line += [round(figure.value, 1), round(figure.plus_minus, 1)]
-        rows.append([*line, len(top.roots)])
-    return Sheet("Measurements", header, rows)
+        rows.append([*line, len(top.roots), None])
+    rows += _by_hand(db, len(header))
+    return Sheet("Measurements", header, sorted(rows, key=lambda row: (str(row[0]), str(row[1]))))
+
+
+def _by_hand(db: DbSession, columns: int) -> Iterator[list[Cell]]:
+    """What was measured by hand, in the columns of what photos gave."""
+    query = (
+        select(HandMeasurement, Tree.name)
+        .join(Tree, Tree.id == HandMeasurement.tree_id)
+        .where(HandMeasurement.kept(), Tree.kept())
+    )
+    for row, name in db.execute(query):
+        line: list[Cell] = [None] * columns
+        line[:4] = [name, row.measured_on, "hand", row.trunk_mm]
+        line[MEAN_SPREAD], line[-1] = row.spread_mm, row.height_mm
+        yield line
 
 
 def roots_table(db: DbSession, today: date) -> Sheet:

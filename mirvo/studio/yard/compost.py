@@ -14,6 +14,7 @@ from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import (
     CareTask,
     Compostable,
+    HandMeasurement,
     Measurement,
     Photo,
     RootSession,
@@ -31,18 +32,19 @@ from mirvo.studio.yard.settings import put_yard, yard_of
 KEPT_DAYS = 30
 # Longer between two starts and the clock may be what is wrong.
 MOST_AWAY_DAYS = 60
-Lying = Tree | Photo | RootSession | ShelfPot
+Lying = Tree | Photo | RootSession | ShelfPot | HandMeasurement
 KINDS: dict[str, type[Lying]] = {
     "tree": Tree,
     "photo": Photo,
     "session": RootSession,
     "pot": ShelfPot,
+    "figures": HandMeasurement,
 }
 
 
 @dataclass(frozen=True)
 class Laid:
-    """One thing on the heap. kind : tree, photo, session or pot. tree_id : None of a pot. until :
+    """One thing on the heap. kind : by its name in `KINDS`. tree_id : None of a pot. until :
     last day to put it back."""
 
     kind: str
@@ -73,7 +75,7 @@ def put_back(studio: Studio, kind: str, number: int) -> Laid:
         if row.composted_at is None:
             raise NotFound(kind, f"this {kind} does not lie on the compost heap")
         laid = _laid(db, row)
-        if isinstance(row, (Photo, RootSession)) and find_kept(db, Tree, row.tree_id) is None:
+        if not isinstance(row, (Tree, ShelfPot)) and find_kept(db, Tree, row.tree_id) is None:
             raise BadInput(kind, "its tree lies on the compost heap too; put that back first")
         for part in _with_what_hangs_on(db, row):
             part.composted_at = None
@@ -113,7 +115,7 @@ def clear_heap(studio: Studio) -> int:
         rotten = [
             row
             # Trees last: what belongs to them has gone by then.
-            for kind in (Photo, RootSession, Tree, ShelfPot)
+            for kind in (Photo, RootSession, HandMeasurement, Tree, ShelfPot)
             for row in _lying(db, kind)
             if row.composted_at is not None and row.composted_at < before
         ]
@@ -161,7 +163,7 @@ def _with_what_hangs_on(db: DbSession, row: Compostable) -> list[Compostable]:
 def _settle(db: DbSession, studio: Studio, row: Lying) -> None:
     """Bring what follows from photos and sessions in line with those that are left."""
     db.flush()
-    if isinstance(row, (Tree, ShelfPot)):
+    if isinstance(row, (Tree, ShelfPot, HandMeasurement)):
         return
     if isinstance(row, Photo):
         settle_set(db, studio, row.tree_id, row.taken_on)
@@ -191,6 +193,9 @@ def _laid(db: DbSession, row: Lying) -> Laid:
     name = tree.name
     if isinstance(row, Photo):
         name = f"Photo of {tree.name}, {row.taken_on.day} {row.taken_on:%B %Y}"
+    elif isinstance(row, HandMeasurement):
+        on = row.measured_on
+        name = f"What was measured by hand on {tree.name}, {on.day} {on:%B %Y}"
     elif isinstance(row, RootSession):
         what = kind_name(row.kind)
         name = f"{what} of {tree.name}, {row.done_on.day} {row.done_on:%B %Y}"

@@ -12,9 +12,17 @@ from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession
-from mirvo.records.models import BenchSession, Measurement, RootSession, Target, Tree
+from mirvo.records.models import (
+    BenchSession,
+    HandMeasurement,
+    Measurement,
+    RootSession,
+    Target,
+    Tree,
+)
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.bench_session.session import running_session
+from mirvo.studio.measuring.by_hand import by_hand
 from mirvo.studio.measuring.same_tree import Doubt, doubts_of
 from mirvo.studio.path.planned_against_done import PlannedAgainstDone, planned_against_done
 from mirvo.studio.path.plans import newest_plan
@@ -36,7 +44,7 @@ from mirvo.studio.yard.weather import expected_bud_swell, frost_after, frost_by_
 @dataclass(frozen=True)
 class Sheet:
     """One tree, measured, recorded and planned; `dated` are its measurements from above, oldest
-    first."""
+    first, `by_hand` those of a day with tape and calliper."""
 
     tree: Tree
     species: Species
@@ -44,6 +52,7 @@ class Sheet:
     sessions: tuple[RootSession, ...]
     cuts: dict[int, tuple[CutOfRoot, ...]]
     dated: tuple[Measurement, ...]
+    by_hand: tuple[HandMeasurement, ...]
     target: Target | None
     path: PlannedPath | None
     path_outdated: bool
@@ -90,6 +99,7 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         sessions=sessions,
         cuts=cuts_of(db, tree_id),
         dated=measurements_of(db, tree_id),
+        by_hand=by_hand(db, tree_id),
         target=target,
         path=result.path_of(yard.school) if result and target else None,
         path_outdated=plan is not None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from math import ceil, floor, inf, log10
@@ -24,11 +24,13 @@ LEAST_MARGIN = {0: 5.0, 1: 0.2, 2: 0.05}
 
 @dataclass(frozen=True)
 class Seen:
-    """A value in a year; its ± where it was measured, None where it was read off a rule."""
+    """A value in a year; its ± where it was measured on a photo, None where it was read off a rule
+    or measured by hand."""
 
     year: float
     value: float
     plus_minus: float | None = None
+    by_hand: bool = False
 
 
 @dataclass(frozen=True)
@@ -89,6 +91,7 @@ def years_charts(sheet: Sheet, inches: bool = False) -> list[Scene]:
     """Every curve of the years page that has something to show; lengths in mm, or in inches."""
     curves = (
         spread_curve(sheet, sheet.path),
+        trunk_curve(sheet, inches),
         radiality_curve(sheet),
         gap_curve(sheet, sheet.path),
         depth_curve(sheet, sheet.path, inches),
@@ -110,12 +113,31 @@ def spread_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
         for day, measured in sheet.history
         if (spread := measured.spread.on(basis)) is not None
     ]
+    # On which basis a hand measured nobody says: across what flares.
+    ratios = (
+        (row.measured_on, row.spread_mm / row.trunk_mm)
+        for row in sheet.by_hand
+        if row.spread_mm and row.trunk_mm
+    )
+    seen = _with_hand(seen, ratios)
     ahead = [
         Ahead(ahead.year + 1.0, ahead.low, ahead.spread_ratio, ahead.high)
         for ahead in _forecast(path)  # a forecast stands for the year's end
     ]
     wished = None if sheet.target is None else sheet.target.spread_ratio
     return Curve(f"Spread to trunk, basis {basis}", "", 2, seen, wished, ahead)
+
+
+def trunk_curve(sheet: Sheet, inches: bool = False) -> Curve:
+    """The trunk's diameter as it was measured; no path foretells it."""
+    unit_mm, unit, digits = (MM_PER_INCH, "in", 2) if inches else (1.0, "mm", 0)
+    seen = [
+        Seen(_year(day), trunk.value / unit_mm, trunk.plus_minus / unit_mm)
+        for day, measured in sheet.history
+        for trunk in (measured.trunk_diameter_mm,)
+    ]
+    by_hand = ((row.measured_on, row.trunk_mm / unit_mm) for row in sheet.by_hand if row.trunk_mm)
+    return Curve("Trunk diameter", unit, digits, _with_hand(seen, by_hand))
 
 
 def radiality_curve(sheet: Sheet) -> Curve:
@@ -184,8 +206,18 @@ def _chart(
             scene.line(low, high, "error-bar")
             for x, y in (low, high):
                 scene.line((x - 4, y), (x + 4, y), "error-bar")
-        scene.circle(axes.at(point.year, point.value), 3.2, "measured-point")
+        x, y = axes.at(point.year, point.value)
+        if point.by_hand:
+            scene.rect((x - 3.2, y - 3.2), (6.4, 6.4), "hand-point")
+        else:
+            scene.circle((x, y), 3.2, "measured-point")
     return scene
+
+
+def _with_hand(seen: list[Seen], by_hand: Iterable[tuple[date, float]]) -> list[Seen]:
+    """What photos gave and what hands did, in order of time."""
+    added = [Seen(_year(day), value, by_hand=True) for day, value in by_hand]
+    return sorted([*seen, *added], key=lambda point: point.year)
 
 
 def _seen(day: date, figure: Figure) -> Seen:

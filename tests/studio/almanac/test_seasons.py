@@ -5,12 +5,14 @@ from datetime import UTC, date, datetime, timedelta
 from fastapi.testclient import TestClient
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.records.documents import SeasonSeen
 from mirvo.studio.almanac import seasons
 from mirvo.studio.almanac import species as use
 from mirvo.studio.almanac.experience import own_experience
 from mirvo.studio.almanac.seasons import OpenedForm, PlantForm, note_opened, note_plant
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.yard.settings import put_yard
 from mirvo.studio.yard.standing import standing_of
 from mirvo.studio.yard.trees import TreeForm, edit_tree
 from mirvo.web.app import create_app
@@ -55,6 +57,20 @@ class SeasonsTest(StudioCase):
             self.note(date(2027, 3, 1))
         with self.assertRaises(BadInput):
             self.note(None)
+
+    def test_no_day_breaks_a_page_even_where_it_is_kept_already(self):
+        for day in ("0001-01-01", "9999-12-31"):
+            with self.assertRaises(BadInput):
+                OpenedForm.model_validate({"opened_on": day})
+        seen = [SeasonSeen(what=what, name="zelkova", seen_on=date(year, 1, 1), note="")
+                for what in ("opened", "plant") for year in (1, 9999)]  # fmt: skip
+        with self.studio.writing() as db:
+            put_yard(db, seasons_seen=tuple(seen))
+        late = datetime(9990, 1, 1, tzinfo=UTC)
+        for studio in (self.studio, self.opened(late)):
+            pages = TestClient(create_app(studio))
+            for place in ("/", "/trees/1", "/almanac", "/almanac/species/zelkova"):
+                self.assertEqual(pages.get(place).status_code, 200, (place, studio.today))
 
     def test_a_plant_seen_this_year_moves_this_years_window(self):
         note_plant(self.studio, PlantForm(plant="blackthorn in flower", plant_on=date(2026, 3, 8)))

@@ -30,6 +30,7 @@ from mirvo.studio.exchange.tables_in import (
     waiting_table,
 )
 from mirvo.studio.exchange.tables_out import all_tables, table_of
+from mirvo.studio.measuring.by_hand import by_hand
 from tests.studio_case import StudioCase
 
 # Semicolons, commas in numbers, days with dots, cm: as written on the continent.
@@ -220,11 +221,18 @@ class TakingInTest(StudioCase):
 
     def test_figures_by_hand_roots_and_tasks(self):
         self.tree(name="Elm", trunk_mm=None)
-        self.send("Tree,Measured on,Trunk (mm)\nElm,2020-05-01,31\nElm,2015-05-01,22\n")
+        table = "Tree,Date,Trunk (cm),Nebari\nElm,May 2020,3.1,4 cm\nElm,May 2015,2.2,\n"
+        self.send(table)
         take_table(self.studio, Meant(kind="measurements"), ALL)
-        elm = self.trees()["Elm"]
-        self.assertEqual(elm.trunk_mm, 31)
-        self.assertIn("1 May 2015: trunk 22 mm", elm.note)
+        self.assertEqual(self.trees()["Elm"].trunk_mm, 31)
+        kept = [
+            (row.measured_on.year, row.trunk_mm, row.spread_mm) for row in self.read(by_hand, 1)
+        ]
+        self.assertEqual(kept, [(2015, 22, None), (2020, 31, 40)])
+        # The same table once more, and what goes out, say nothing new.
+        self.send(table)
+        found = try_table(self.studio, Meant(kind="measurements"))
+        self.assertEqual((len(found.good), len(found.known)), (0, 2))
         self.send(
             "Tree,Letter,First seen,Removed\nElm,A,2015-05-01,2020-03-01\nElm,B,2015-05-01,\n"
         )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from typing import Annotated
 
 from fastapi import APIRouter, Form, UploadFile
@@ -16,8 +17,9 @@ from mirvo.studio.exchange.merging import MINE
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.exchange.tables_out import TABLES, all_tables, table_of
 from mirvo.studio.yard.tree_list import tree_names
-from mirvo.web.forms import Filled, as_field, shown_again_on
+from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep, open_reader
+from mirvo.web.routes.exchange.watching import at_work, ended, stop, taken, watched
 
 router = APIRouter()
 ZIP = "application/zip"
@@ -27,12 +29,6 @@ class SentFile(FormModel):
     """An exchange file."""
 
     exchange: UploadFile | None = None
-
-
-class SentTable(FormModel):
-    """Somebody's own table."""
-
-    table: UploadFile | None = None
 
 
 def exchange_page(reader: Reader, filled: Filled, fresh: str = "") -> Response:
@@ -105,21 +101,25 @@ def send_file(
 
 
 def coming_page(reader: Reader, filled: Filled) -> Response:
-    """What the file that waits would change."""
-    found, problem = None, filled.errors.get("exchange") or next(iter(filled.errors.values()), "")
-    try:
-        found = incoming.preview(reader.studio)
-    except BadInput as error:
-        problem = str(error)
+    """What the file that waits would change, as it was looked at last."""
+    problem = filled.errors.get("exchange") or next(iter(filled.errors.values()), "")
+    looked = reader.studio.background.task(incoming.LOOKING)
+    found = looked.result if looked is not None and looked.done else None
     context = {"found": found, "problem": problem, "own_key": reader.studio.key}
     return reader.page("exchange/coming.html", context, filled.status)
 
 
 @router.get("/exchange/coming")
 def show_coming(reader: Reader) -> Response:
-    if not incoming.waiting_file(reader.studio).exists():
+    """What the file would change, or how far looking at it or taking it in is."""
+    studio = reader.studio
+    if at_work(studio, incoming.TAKING):
+        return ended(watched(reader, incoming.TAKING, None), "/trees", reader, coming_page)
+    if not incoming.waiting_file(studio).exists():
         return RedirectResponse("/exchange", 303)
-    return coming_page(reader, Filled())
+    look = partial(incoming.preview, studio, None)
+    task = watched(reader, incoming.LOOKING, lambda report: look(report=report))
+    return ended(task, None, reader, coming_page)
 
 
 @router.post("/exchange/coming/take")
@@ -128,86 +128,19 @@ def take_file(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
     """All of it or nothing; each row that differs as it was decided."""
     sent = form.by_name
     choices = {name[4:]: choice for name, choice in sent.items() if name.startswith("row-")}
-    incoming.take_in(studio, None, choices, sent.get("otherwise", MINE))
-    return RedirectResponse("/trees", 303)
+    take = partial(incoming.take_in, studio, None, choices, sent.get("otherwise", MINE))
+    return taken(studio, incoming.TAKING, lambda report: take(report=report), "/exchange/coming")
+
+
+@router.post("/exchange/coming/stop")
+def stop_file(studio: StudioDep) -> Response:
+    stop(studio, incoming.LOOKING, incoming.TAKING)
+    return RedirectResponse("/exchange", 303)
 
 
 @router.post("/exchange/coming/drop")
 def drop_file(studio: StudioDep) -> Response:
     incoming.let_go(studio)
-    return RedirectResponse("/exchange", 303)
-
-
-@router.post("/exchange/table")
-@shown_again_on(exchange_page)
-def send_table(
-    studio: StudioDep, form: Annotated[SentTable, Form(media_type="multipart/form-data")]
-) -> Response:
-    if form.table is None or not form.table.filename:
-        raise BadInput("table", "Choose a table first.")
-    tables_in.hold_table(studio, form.table.file, form.table.filename)
-    return RedirectResponse("/exchange/table", 303)
-
-
-def _meant(sent: dict[str, str]) -> tables_in.Meant:
-    """How a table is to be read, from the fields of its page."""
-    columns = {
-        int(name[7:]): key
-        for name, key in sent.items()
-        if name[:7] == "column-" and name[7:].isdecimal() and len(name) < 12
-    }
-    sheet = sent.get("sheet", "0")
-    return tables_in.Meant(
-        int(sheet) if sheet.isdecimal() and len(sheet) < 4 else 0,
-        sent.get("kind", ""),
-        # What was guessed holds for the kind and sheet it was guessed of.
-        columns if columns and sent.get("guessed_of") == f"{sheet}-{sent.get('kind')}" else None,
-        sent.get("order", ""),
-    )
-
-
-def table_page(reader: Reader, filled: Filled, sent: dict[str, str] | None = None) -> Response:
-    """How the table that waits would be taken in."""
-    found, problem = None, filled.errors.get("table", "")
-    try:
-        meant = _meant(sent or {name: str(value) for name, value in filled.fields.items()})
-        found = tables_in.try_table(reader.studio, meant)
-    except BadInput as error:
-        problem = problem or error.message
-    context = {
-        "found": found,
-        "problem": problem,
-        "name": tables_in.waiting_table(reader.studio),
-        "kinds": list(tables_in.PUTS),
-        "as_kept": lambda value: "" if value is None else as_field(value),
-    }
-    return reader.page("exchange/table.html", context, filled.status)
-
-
-@router.get("/exchange/table")
-def show_table(reader: Reader) -> Response:
-    if tables_in.waiting_table(reader.studio) is None:
-        return RedirectResponse("/exchange", 303)
-    return table_page(reader, Filled())
-
-
-@router.post("/exchange/table/read")
-def read_table(reader: Reader, form: Annotated[OpenForm, Form()]) -> Response:
-    """The same table read as its columns were said to mean."""
-    return table_page(reader, Filled(), form.by_name)
-
-
-@router.post("/exchange/table/take")
-@shown_again_on(table_page)
-def take_table(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
-    found = tables_in.take_table(studio, _meant(form.by_name), form.by_name.get("which", ""))
-    shown = {"pots": "/shelf", "tasks": "/"}
-    return RedirectResponse(shown.get(found.kind, "/trees"), 303)
-
-
-@router.post("/exchange/table/drop")
-def drop_table(studio: StudioDep) -> Response:
-    tables_in.drop_table(studio)
     return RedirectResponse("/exchange", 303)
 
 

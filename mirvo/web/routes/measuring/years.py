@@ -7,7 +7,7 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel, OpenForm
-from mirvo.studio.measuring import flat_photo
+from mirvo.studio.measuring import by_hand, flat_photo
 from mirvo.studio.measuring import years as use
 from mirvo.studio.measuring.same_tree import doubts_of, say_same_tree
 from mirvo.studio.yard.sheet import sheet_of
@@ -50,18 +50,29 @@ def years_page(
 ) -> Response:
     """All years of a tree; `measurement_id` is the later of the two dates compared."""
     years = use.years_of(reader.db, tree_id, before, measurement_id)
+    sheet = sheet_of(reader.db, tree_id, reader.today)
     context = {
         "tree": years.tree,
         "years": years,
         "pair": years.comparison,
         "doubts": doubts_of(reader.db, years.tree),
-        "complaint": next(iter(filled.errors.values()), ""),
-        "charts": years_charts(
-            sheet_of(reader.db, tree_id, reader.today), reader.preferences.inches
-        ),
+        "complaint": filled.errors.get("letters", ""),
+        "charts": years_charts(sheet, reader.preferences.inches),
+        "by_hand": sheet.by_hand,
+        "fields": filled.fields,
+        "errors": filled.errors,
         **_drawn(years.comparison),
     }
     return reader.page("measuring/years.html", context, filled.status)
+
+
+@router.post("/trees/{tree_id}/by-hand")
+@shown_again_on(years_page)
+def add_by_hand(
+    studio: StudioDep, tree_id: int, form: Annotated[by_hand.HandForm, Form()]
+) -> Response:
+    by_hand.add_by_hand(studio, tree_id, form)
+    return RedirectResponse(f"/trees/{tree_id}/years#by-hand", 303)
 
 
 @router.get("/trees/{tree_id}/years")

@@ -1,4 +1,4 @@
-"""The compost heap: laying a tree, photo, session or pot on it, and putting it back."""
+"""The compost heap: laying something on it, and putting it back."""
 
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
@@ -12,6 +12,7 @@ LISTS = {
     "photo": "/trees/{0}/photos",
     "session": "/trees/{0}/sessions",
     "pot": "/shelf",
+    "figures": "/trees/{0}/years",
 }
 # A tree put back is shown itself; photos and sessions in their list.
 BACK = {**LISTS, "tree": "/trees/{0}"}

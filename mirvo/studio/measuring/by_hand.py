@@ -1,0 +1,98 @@
+"""Figures of a tree measured by hand, with tape and calliper, as old notebooks hold them."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated
+
+from pydantic import Field
+from sqlalchemy import select
+
+from mirvo.core.errors import BadInput
+from mirvo.core.forms import FormModel
+from mirvo.core.lengths import LENGTH
+from mirvo.records.database import DbSession, read_once
+from mirvo.records.models import HandMeasurement, Tree
+from mirvo.studio.context import Studio
+from mirvo.studio.tree_queries import load_tree
+
+FIGURES = ("trunk", "spread", "height")
+# Of the figures a portrait holds too, so that the newest stand there.
+IN_PORTRAIT = ("trunk", "height")
+
+
+class HandForm(FormModel):
+    """What was measured by hand on a day; mm, at least one of them.
+
+    hand_spread_mm : across the flare of surface roots, the mean of its longest and shortest way.
+    """
+
+    hand_on: date
+    hand_trunk_mm: Annotated[float, LENGTH, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = (
+        None
+    )
+    hand_spread_mm: Annotated[float, LENGTH, Field(gt=0, le=5_000, allow_inf_nan=False)] | None = (
+        None
+    )
+    hand_height_mm: Annotated[float, LENGTH, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = (
+        None
+    )
+
+
+def add_by_hand(studio: Studio, tree_id: int, form: HandForm) -> None:
+    """Keep what was measured by hand; of a day measured before, these figures. Raises BadInput."""
+    with studio.writing() as db:
+        put_by_hand(db, studio, load_tree(db, tree_id), form)
+
+
+def put_by_hand(db: DbSession, studio: Studio, tree: Tree, form: HandForm) -> bool:
+    """Within a transaction; whether it says anything that was not kept yet. Raises BadInput."""
+    if form.hand_on > studio.today:
+        raise BadInput("hand_on", f"{form.hand_on:%d %b %Y} lies in the future")
+    said = {name: getattr(form, f"hand_{name}_mm") for name in FIGURES}
+    if all(value is None for value in said.values()):
+        raise BadInput("hand_trunk_mm", "give at least one of trunk, spread and height")
+    asked = select(HandMeasurement).where(
+        HandMeasurement.tree_id == tree.id, HandMeasurement.measured_on == form.hand_on
+    )
+    row = db.scalar(asked)
+    kept = row is not None and row.composted_at is None
+    if row is None:
+        row = HandMeasurement(tree_id=tree.id, measured_on=form.hand_on)
+        db.add(row)
+    row.composted_at = None
+    fresh = not kept
+    for name, value in said.items():
+        if value is not None or not kept:
+            fresh = fresh or getattr(row, f"{name}_mm") != value
+            setattr(row, f"{name}_mm", value)
+    db.flush()
+    if fresh:
+        _into_portrait(db, tree)
+        tree.updated_at, tree.version = studio.now, tree.version + 1
+    return fresh
+
+
+def _into_portrait(db: DbSession, tree: Tree) -> None:
+    """The newest of each figure stands in the portrait, unless that says something newer."""
+    rows = by_hand(db, tree.id)
+    for name in IN_PORTRAIT:
+        column = f"{name}_mm"
+        values = [(row.measured_on, getattr(row, column)) for row in rows]
+        known = [(day, value) for day, value in values if value is not None]
+        if not known:
+            continue
+        (day, newest), stands = known[-1], getattr(tree, column)
+        was_measured = stands is None or any(value == stands for _, value in known)
+        # What was written there by itself is as new as the last change of the portrait.
+        if was_measured or day >= tree.updated_at.date():
+            setattr(tree, column, newest)
+
+
+@read_once
+def by_hand(db: DbSession, tree_id: int) -> tuple[HandMeasurement, ...]:
+    """All that was measured of a tree by hand, oldest first."""
+    query = select(HandMeasurement).where(
+        HandMeasurement.tree_id == tree_id, HandMeasurement.kept()
+    )
+    return tuple(db.scalars(query.order_by(HandMeasurement.measured_on, HandMeasurement.id)))
