@@ -24,7 +24,7 @@ from mirvo.studio.exchange.experience import (
     sources_of,
     take_experience,
 )
-from mirvo.studio.exchange.incoming import LOOKING
+from mirvo.studio.exchange.incoming import LOOKING, TAKING
 from mirvo.studio.exchange.merging import Merge
 from mirvo.studio.exchange.others import drop_file, files_of_others, keep_to_look_at, trees_in
 from mirvo.studio.exchange.outgoing import give_out
@@ -116,7 +116,9 @@ class ExchangePageTest(PagesCase):
             going.clear()
             self.pages.post("/exchange/coming/take", data={"otherwise": "theirs"})
             self.assertIn("nothing else can be kept", self.pages.get("/exchange/coming").text)
-            threading.Timer(0.3, going.set).start()
+            # Let on only once it is to stop, so that it never gets to its end.
+            stopping = self.studio.background.task(TAKING)._stopping
+            threading.Thread(target=lambda: (stopping.wait(60), going.set())).start()
             self.assertEqual(self.pages.post("/exchange/coming/stop").url.path, "/exchange")
         self.assertEqual(self.read(load_tree, 1).version, before)
         self.assertIn("A file waits", self.pages.get("/exchange").text)
