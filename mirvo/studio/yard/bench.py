@@ -19,6 +19,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.path.plans import step_of
 from mirvo.studio.records.aftercare import AHEAD_DAYS, Due, open_care
 from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.known_rows import once_for_all
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import NEXT, NOW, TreeRow, list_trees
 from mirvo.studio.yard.weather import ColdNights, frost_watch
@@ -111,8 +112,19 @@ class BenchWeek:
     over: int
 
 
-def _weeks(yard: Yard, today: date, rows: list[TreeRow]) -> list[BenchWeek]:
+@once_for_all
+def _living(db: DbSession, today: date) -> list[TreeRow]:
+    """Rows of all living trees, what is due first."""
+    rows = [row for row in list_trees(db, today) if row.tree.died_on is None]
+    return sorted(rows, key=lambda row: (*row.due, row.window.end, row.tree.name))
+
+
+@once_for_all
+def _weeks(db: DbSession, today: date) -> list[BenchWeek]:
     """Trees due within the year, spread over the weeks of their windows."""
+    yard, year = yard_of(db), today + timedelta(days=YEAR_DAYS)
+    # What asks for something now may have its next window years ahead; it has no week here.
+    rows = [row for row in _living(db, today) if _is_due(row, year) and row.window.start <= year]
     by_id = {row.tree.id: row for row in rows}
     planned = plan_weeks([_due(row) for row in rows], yard.trees_a_day * yard.bench_days, today)
     return [
@@ -166,12 +178,8 @@ def _is_due(row: TreeRow, horizon: date) -> bool:
 def bench(db: DbSession, today: date) -> Bench:
     """The year at the bench from a day on."""
     yard = yard_of(db)
-    rows = [row for row in list_trees(db, today) if row.tree.died_on is None]
-    rows.sort(key=lambda row: (*row.due, row.window.end, row.tree.name))
+    rows, weeks = _living(db, today), _weeks(db, today)
     year = today + timedelta(days=YEAR_DAYS)
-    # What asks for something now may have its next window years ahead; it has no week here.
-    due = [row for row in rows if _is_due(row, year) and row.window.start <= year]
-    weeks = _weeks(yard, today, due)
     planned = {row.tree.id: week.monday for week in weeks for row in week.trees}
     care = open_care(db, today, year)
     by_tree: dict[int, list[Due]] = defaultdict(list)
@@ -190,7 +198,7 @@ def bench(db: DbSession, today: date) -> Bench:
         running_sessions(db),
         frost_watch(db, today, ((row.tree, row.species, _worked_on(row)) for row in rows)),
         weeks,
-        _answering(rows, today),
+        _answering(db, today),
     )
 
 
@@ -209,9 +217,10 @@ def _worked_on(row: TreeRow) -> date | None:
     return next((one.done_on for one in row.stands.sessions if one.kind in worked), None)
 
 
-def _answering(rows: list[TreeRow], today: date) -> list[Answering]:
+@once_for_all
+def _answering(db: DbSession, today: date) -> list[Answering]:
     """Trees worked not long ago, the latest first."""
-    worked = []
+    rows, worked = _living(db, today), []
     for row in rows:
         last = next(iter(row.stands.sessions), None)
         if last is None or (today - last.done_on).days > ANSWERS_DAYS or only_delays(last.kind):

@@ -12,10 +12,11 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import date
 from functools import wraps
 from threading import Lock
-from typing import TYPE_CHECKING, Concatenate, ParamSpec, TypeVar
+from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 from weakref import WeakKeyDictionary
 
 from mirvo.records.changes import Changes
+from mirvo.records.database import DbSession
 
 if TYPE_CHECKING:
     from mirvo.studio.yard.tree_list import TreeRow
@@ -46,6 +47,25 @@ def once_a_row(
     return worked
 
 
+def once_for_all(
+    work: Callable[Concatenate[DbSession, date, P], T],
+) -> Callable[Concatenate[DbSession, date, P], T]:
+    """What follows from the rows of all trees, the day and the yard's settings alone, worked out
+    once for each state of them. The outcome must hold nothing of the session it was read by."""
+
+    @wraps(work)
+    def worked(db: DbSession, today: date, /, *args: P.args, **named: P.kwargs) -> T:
+        known: Reader | None = db.info.get(KNOWN)
+        found = None if known is None else known.get_whole(work, today)
+        if found is None:
+            found = work(db, today, *args, **named)
+            if known is not None:
+                known.put_whole(work, today, found)
+        return found  # type: ignore[no-any-return]
+
+    return worked
+
+
 class KnownRows:
     """Rows of all trees for one day, shared by all readers of a studio."""
 
@@ -53,6 +73,8 @@ class KnownRows:
         self._lock = Lock()
         self._day: date | None = None
         self._rows: dict[int, TreeRow] = {}
+        # What follows from all rows: by what worked it out, and the count it holds for.
+        self._whole: dict[Any, tuple[int, date, Any]] = {}
         # Counts what was written; when each tree was last, and when all of them were.
         self._now = 0
         self._written: dict[int, int] = {}
@@ -96,6 +118,21 @@ class KnownRows:
             rows = self._rows
             return {one: rows[one] for one in ids if one in rows and self._free(one)}
 
+    def _get_whole(self, work: Any, day: date, since: int) -> Any:
+        with self._lock:
+            at, of_day, found = self._whole.get(work, (-1, day, None))
+            return found if at == since and of_day == day and self._at_rest(since) else None
+
+    def _put_whole(self, work: Any, day: date, since: int, found: Any) -> None:
+        with self._lock:
+            if self._at_rest(since):
+                self._whole[work] = since, day, found
+
+    def _at_rest(self, since: int) -> bool:
+        """Whether nothing was written since a reader began, nor is being written."""
+        writing = self._all_being_written or any(n > 0 for n in self._being_written.values())
+        return since == self._now and not writing
+
     def _put(self, rows: Mapping[int, TreeRow], day: date, since: int) -> None:
         with self._lock:
             if day != self._day:
@@ -116,6 +153,14 @@ class Reader:
     def get(self, ids: Iterable[int], day: date) -> dict[int, TreeRow]:
         """Rows that are known, by the number of their tree."""
         return self._known._get(ids, day)  # both are one thing
+
+    def get_whole(self, work: Any, day: date) -> Any:
+        """What some work on all rows came to; None where that is not known of their state now."""
+        return self._known._get_whole(work, day, self._since)
+
+    def put_whole(self, work: Any, day: date, found: Any) -> None:
+        """What it came to for this session; left where anything was written since it began."""
+        self._known._put_whole(work, day, self._since, found)
 
     def put(self, rows: Mapping[int, TreeRow], day: date) -> None:
         """Rows that were worked out by this session; those written since it began are left."""

@@ -12,7 +12,7 @@ from mirvo.studio.path.target import TargetForm, set_target
 from mirvo.studio.records.answers import AnswerForm, DeathForm, put_answer, say_died
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.yard.bench import move_tree
+from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.compost import lay_on_heap, put_back
 from mirvo.studio.yard.known_rows import KnownRows
 from mirvo.studio.yard.settings import put_yard
@@ -47,11 +47,22 @@ class KnownRowsTest(StudioCase):
 
     def agree(self, what):
         """What is listed from what was kept, and worked out with nothing kept."""
-        listed = [said(row) for row in self.list_trees()]
+        listed, year = [said(row) for row in self.list_trees()], self.year()
         kept, self.studio.rows = self.studio.rows, KnownRows()
-        fresh = [said(row) for row in self.list_trees()]
+        fresh, anew = [said(row) for row in self.list_trees()], self.year()
         self.studio.rows = kept
         self.assertEqual(listed, fresh, what)
+        self.assertEqual(year, anew, what)
+
+    def year(self):
+        """What the Bench makes of all rows together."""
+        found = self.read(bench, self.studio.today)
+        return {
+            "lanes": [(lane.row.tree.name, lane.week) for lane in found.lanes],
+            "weeks": [(week.monday, [row.tree.id for row in week.trees], week.room)
+                      for week in found.weeks],
+            "answering": [(one.session.id, one.answer, one.experience) for one in found.answering],
+        }  # fmt: skip
 
     def changes(self):
         """All that a list rests on, changed one after the other."""
