@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import joinedload
 
 from mirvo.core.errors import NotFound
@@ -15,6 +15,7 @@ from mirvo.records.models import (
     CutRecord,
     FindingRecord,
     Measurement,
+    Plan,
     Root,
     RootSession,
     Target,
@@ -106,10 +107,29 @@ def findings_of(db: DbSession, session_id: int) -> dict[str, FindingRecord]:
     return dict(db.execute(query).all())
 
 
-@read_once
 def target_of(db: DbSession, tree_id: int) -> Target | None:
     """What the tree is worked toward, None where nothing is set."""
-    return db.get(Target, tree_id)
+    return _wished_and_planned(db, tree_id)[0]
+
+
+def newest_plan(db: DbSession, tree_id: int) -> Plan | None:
+    """The plan that counts, None before one was made."""
+    return _wished_and_planned(db, tree_id)[1]
+
+
+@read_once
+def _wished_and_planned(db: DbSession, tree_id: int) -> tuple[Target | None, Plan | None]:
+    # One question for both: every page of a tree asks for them.
+    newest = select(func.max(Plan.id)).where(Plan.tree_id == tree_id).scalar_subquery()
+    query = (
+        select(Target, Plan)
+        .select_from(Tree)
+        .outerjoin(Target, Target.tree_id == Tree.id)
+        .outerjoin(Plan, Plan.id == newest)
+        .where(Tree.id == tree_id)
+    )
+    found = db.execute(query).first()
+    return (None, None) if found is None else (found[0], found[1])
 
 
 @read_once

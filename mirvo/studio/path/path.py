@@ -19,8 +19,8 @@ from mirvo.records.models import Plan, Target, Tree
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
 from mirvo.studio.path.planning_case import MEASURE_FIRST, GrowthRates, planning_case
-from mirvo.studio.path.plans import keep_plan, newest_plan, newest_plans
-from mirvo.studio.tree_queries import load_tree, measured_base, target_of
+from mirvo.studio.path.plans import keep_plan, newest_plans
+from mirvo.studio.tree_queries import load_tree, measured_base, newest_plan, target_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import missed, standing_of
 

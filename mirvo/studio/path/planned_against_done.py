@@ -10,9 +10,8 @@ from mirvo.core.plan.growth import grown_year
 from mirvo.core.plan.records import YearForecast
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession
-from mirvo.studio.path.plans import newest_plan
 from mirvo.studio.records.share import correction_of
-from mirvo.studio.tree_queries import measurements_of, sessions_of, target_of
+from mirvo.studio.tree_queries import measurements_of, newest_plan, sessions_of, target_of
 from mirvo.studio.yard.settings import yard_of
 
 

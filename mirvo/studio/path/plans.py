@@ -14,11 +14,11 @@ from mirvo.core.plan.case import Case
 from mirvo.core.plan.paths import forward
 from mirvo.core.plan.plan_vs_actual import ActualSession, Difference, against_plan
 from mirvo.core.plan.records import Lever, PlannedStep, PlanResult
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, RootSession, Target
 from mirvo.studio.context import Studio
 from mirvo.studio.path.target import put_gap_methods, put_regrowth, replace_holds
-from mirvo.studio.tree_queries import CutOfRoot, cuts_of, sessions_of
+from mirvo.studio.tree_queries import CutOfRoot, cuts_of, newest_plan, sessions_of
 from mirvo.studio.yard.settings import yard_of
 
 PLANS_SHOWN = 12
@@ -44,13 +44,6 @@ def keep_plan(studio: Studio, tree_id: int, case: Case, result: PlanResult, dige
                 case_digest=digest,
             )
         )
-
-
-@read_once
-def newest_plan(db: DbSession, tree_id: int) -> Plan | None:
-    """The plan that counts, None before one was made."""
-    query = select(Plan).where(Plan.tree_id == tree_id).order_by(Plan.id.desc()).limit(1)
-    return db.scalar(query)
 
 
 def newest_plans(db: DbSession, tree_ids: Sequence[int] | None = None) -> dict[int, Plan]:

@@ -25,7 +25,6 @@ from mirvo.studio.bench_session.session import running_session
 from mirvo.studio.measuring.by_hand import by_hand
 from mirvo.studio.measuring.same_tree import Doubt, doubts_of
 from mirvo.studio.path.planned_against_done import PlannedAgainstDone, planned_against_done
-from mirvo.studio.path.plans import newest_plan
 from mirvo.studio.tree_queries import (
     CutOfRoot,
     MeasuredBase,
@@ -33,6 +32,7 @@ from mirvo.studio.tree_queries import (
     load_tree,
     measured_base,
     measurements_of,
+    newest_plan,
     sessions_of,
     target_of,
 )

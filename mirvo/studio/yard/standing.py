@@ -34,12 +34,13 @@ from mirvo.records.models import (
 )
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.path.plans import newest_plan, newest_plans
+from mirvo.studio.path.plans import newest_plans
 from mirvo.studio.pot_of_tree import pot_of_tree
 from mirvo.studio.tree_queries import (
     FROM_ABOVE,
     load_tree,
     measurements_of,
+    newest_plan,
     sessions_of,
     target_of,
 )
