@@ -161,6 +161,7 @@ def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
         load_tree(db, tree_id).moved_to = day
 
 
+@once_for_all
 def due_rows(db: DbSession, today: date) -> list[TreeRow]:
     """Trees to be repotted now or before long, those whose window closes first first."""
     horizon = today + timedelta(days=SOON_DAYS)
