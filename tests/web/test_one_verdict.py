@@ -64,10 +64,10 @@ class Walk:
         self.studio.clock = lambda: datetime(day.year, day.month, day.day, 9, tzinfo=UTC)
         self.studio.settle(wholly=True)
 
-    def lists(self, place):
-        """What a page with all trees says of each, by tree."""
+    def lists(self, *places):
+        """What pages with all trees say of each, by tree."""
         found = {}
-        for *said, tree in SAID.findall(self.page(place)):
+        for *said, tree in SAID.findall("".join(map(self.page, places))):
             if tree:
                 found.setdefault(int(tree), set()).add(tuple(said))
         return found
@@ -87,7 +87,7 @@ class Walk:
         for day in days:
             self.at(day)
             bench, listed, calendar = (
-                self.lists("/"),
+                self.lists("/", "/?page=2"),
                 self.lists("/trees?form=ledger"),
                 self.calendar(),
             )

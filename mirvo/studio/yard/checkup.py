@@ -15,7 +15,11 @@ from mirvo.studio.context import Studio
 
 # Younger than this a file may be in the making right now, s.
 SETTLED_S = 3600
-LEFT_OVERS = ("photos/**/tmp*", "**/*.making", "snapshots/*.sqlite3-journal")
+LEFT_OVERS = (
+    *("photos/**/tmp*", "**/*.making", "snapshots/*.sqlite3-journal"),
+    # A copy of the records on which an import was tried when the server was killed.
+    "trial.*.making/*",
+)
 
 
 @dataclass(frozen=True)

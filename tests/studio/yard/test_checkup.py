@@ -43,14 +43,15 @@ class CheckupTest(StudioCase):
         orphan = self.left(photos / "ab" / ("ab" + "0" * 62))
         half = self.left(photos / "cd" / "tmpq1w2e3")
         making = self.left(self.studio.folder / "snapshots" / "mirvo-2026-01-01.making")
+        tried = self.left(self.studio.folder / "trial.a1b2.making" / "mirvo.sqlite3")
         truth = self.left(self.studio.standins / ("0" * 64 + ".json"))
         young = self.left(photos / "ef" / ("ef" + "0" * 62), minutes=5)
         own = self.left(self.studio.folder / "notes.txt")
         found = check_folder(self.studio)
         self.assertEqual(set(found.orphans), {orphan, truth})
-        self.assertEqual(set(found.left_overs), {half, making})
-        self.assertEqual(clear_away(found), 16)
-        for path in (orphan, half, making, truth):
+        self.assertEqual(set(found.left_overs), {half, making, tried})
+        self.assertEqual(clear_away(found), 20)
+        for path in (orphan, half, making, tried, truth):
             self.assertFalse(path.exists())
         for path in (young, own, self.path):
             self.assertTrue(path.exists())
