@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterable
 from datetime import date
 from functools import cache
 from pathlib import Path
 from urllib.parse import urlencode
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
-from markupsafe import Markup
+from markupsafe import Markup, escape
 
 from mirvo.core.almanac import rules
 from mirvo.core.rootwork.kinds import kind_name
@@ -43,6 +44,7 @@ def environment() -> Environment:
     made.filters["address"] = address
     made.filters["picture"] = picture
     made.filters["svg"] = svg
+    made.globals["options"] = options
     made.globals["asset"] = asset
     made.globals["icon"] = icon
     made.globals["words"] = wording
@@ -93,6 +95,16 @@ def signed(value: float, digits: int = 0) -> str:
     """A difference with its sign; none where it rounds to nothing."""
     text = f"{value:+.{digits}f}"
     return text[1:] if float(text) == 0 else text
+
+
+def options(lines: Iterable[tuple[object, str]], chosen: object) -> Markup:
+    """Lines of a list to choose from, by value and what is read; a shelf has a thousand."""
+    made = '<option value="{}"{}>{}</option>'
+    texts = (
+        made.format(escape(value), " selected" * (str(value) == str(chosen)), escape(said))
+        for value, said in lines
+    )
+    return Markup("".join(texts))  # noqa: S704 # each part is escaped above
 
 
 def address(fields: dict[str, object]) -> str:

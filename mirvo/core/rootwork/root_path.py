@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 from math import atan2, degrees, hypot
 
 from shapely.geometry import LineString
@@ -19,7 +20,8 @@ MIN_PART = 1e-6
 
 def path_length_mm(path: Sequence[Point]) -> float:
     """Length of a path, mm."""
-    return float(LineString(path).length)
+    # Asked of every root at every look at it, so without making a shape of it.
+    return sum(hypot(bx - ax, by - ay) for (ax, ay), (bx, by) in pairwise(path))
 
 
 def straight_stretch_mm(path: Sequence[Point]) -> float:
@@ -31,7 +33,7 @@ def straight_stretch_mm(path: Sequence[Point]) -> float:
     # Azimuths run clockwise from the front, so x comes first.
     outward = degrees(atan2(path[0][0], path[0][1]))
     run = 0.0
-    for (ax, ay), (bx, by) in zip(path, path[1:], strict=False):
+    for (ax, ay), (bx, by) in pairwise(path):
         leg = degrees(atan2(bx - ax, by - ay))
         if angle_between(leg, outward) > rules().adviser.straight_deg:
             return run

@@ -51,9 +51,9 @@ class Table(DeclarativeBase):
         Clicks: PydanticColumn(Clicks),
         EyeResult: PydanticColumn(EyeResult),
         PlannedStep: PydanticColumn(PlannedStep),
-        PlanResult: PydanticColumn(PlanResult),
+        PlanResult: PydanticColumn(PlanResult, shared=64),
         YearForecast: PydanticColumn(YearForecast),
-        Case: PydanticColumn(Case, exactly=True),
+        Case: PydanticColumn(Case, exactly=True, shared=64),
     }
 
 

@@ -65,7 +65,7 @@ class Measurement(Compostable, Table):
     measured_on: Mapped[date]
     view: Mapped[str] = mapped_column(String(10), default="top")
     marks: Mapped[AnyDraft] = mapped_column(
-        PydanticColumn(AnyDraft, when_damaged="refuse", exactly=True)
+        PydanticColumn(AnyDraft, when_damaged="refuse", exactly=True, shared=128)
     )
     # Figures can be made of the marks again, so a damaged record is read as none.
     top: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord, shared=128))

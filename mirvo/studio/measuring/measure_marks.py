@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,8 @@ from mirvo.records.photos import PhotoStore, grey_of
 CARD_FINDING = "card-2"
 # To say where things lie no error bars are needed.
 FEW_DRAWS = 1
+# Revisions of marks whose figures are kept in memory, a few kB each.
+REVISIONS = 256
 
 
 def view_of(photo: Photo) -> View:
@@ -58,7 +61,17 @@ def checked_side_marks(photo: Photo, draft: SideDraft, yard: Yard) -> SideMarks:
 def measure_photo(photos: PhotoStore, photo: Photo, marks: TopMarks) -> TopRecord:
     """What one photo from above gives. Raises BadInput."""
     corners = corners_for(photos, photo, marks.calibration.kind)
-    return measure_top(marks, info_of(photo), corners)
+    known = None if corners is None else tuple(map(tuple, corners.tolist()))
+    return _measured(marks.model_dump_json(), info_of(photo), known)
+
+
+@lru_cache(maxsize=REVISIONS)
+def _measured(
+    marks: str, photo: PhotoInfo, corners: tuple[tuple[float, float], ...] | None
+) -> TopRecord:
+    """Figures of one revision of marks; a page asks for them at every look at it."""
+    given = None if corners is None else np.array(corners)
+    return measure_top(TopMarks.model_validate_json(marks), photo, given)
 
 
 def calibration_seen(

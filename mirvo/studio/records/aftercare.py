@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Annotated, Literal, NamedTuple
@@ -95,9 +96,14 @@ class Due(NamedTuple):
 
 
 def open_care(
-    db: DbSession, today: date, until: date | None = None, most: int | None = None
+    db: DbSession,
+    today: date,
+    until: date | None = None,
+    most: int | None = None,
+    trees: Sequence[int] | None = None,
 ) -> list[Due]:
-    """Open tasks due by a day, two weeks ahead by default, oldest first; `most` of them.
+    """Open tasks due by a day, two weeks ahead by default, oldest first; `most` of them, or those
+    of some trees.
 
     A session's tasks end with the next session of the tree, but for the lasting ones.
     """
@@ -141,6 +147,8 @@ def open_care(
         .order_by(CareTask.due, CareTask.id)
         .limit(most)
     )
+    if trees is not None:
+        query = query.where(CareTask.tree_id.in_(trees))
     return [Due._make(row) for row in db.execute(query)]
 
 

@@ -180,12 +180,14 @@ def put_tree_in(studio: Studio, tree_id: int, pot_id: int | None) -> None:
 
 
 def pot_choices(db: DbSession, tree: Tree) -> list[tuple[int, str]]:
-    """Number and name of the pots a tree may be put into, its own among them."""
-    return [
-        (one.pot.id, one.pot.name)
-        for one in shelf(db)
-        if one.tree is None or one.tree.id == tree.id
-    ]
+    """Number and name of the pots a tree may be put into, the free ones first, then its own."""
+    taken = select(Tree.pot_id).where(Tree.pot_id.is_not(None), Tree.kept(), Tree.id != tree.id)
+    query = (
+        select(ShelfPot.id, ShelfPot.name)
+        .where(ShelfPot.kept(), ShelfPot.id.not_in(taken))
+        .order_by(ShelfPot.id == tree.pot_id, ShelfPot.name)
+    )
+    return [(number, name) for number, name in db.execute(query)]
 
 
 def tree_and_pots(

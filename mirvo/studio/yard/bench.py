@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -17,7 +17,7 @@ from mirvo.records.models import BenchSession, RootSession, Tree, Yard
 from mirvo.studio.bench_session.session import running_sessions
 from mirvo.studio.context import Studio
 from mirvo.studio.path.plans import step_of
-from mirvo.studio.records.aftercare import AHEAD_DAYS, Due, open_care
+from mirvo.studio.records.aftercare import Due, open_care
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.known_rows import once_for_all
 from mirvo.studio.yard.settings import yard_of
@@ -39,14 +39,13 @@ class Lane:
     """One tree on the year at the bench.
 
     week : Monday of the week it is planned for, None where none is. step : what its path plans
-    for the window. care : what its last session left to do.
+    for the window.
     """
 
     row: TreeRow
     today: date
     week: date | None
     step: PlannedStep | None
-    care: list[Due]
 
     @property
     def weeks(self) -> list[date]:
@@ -178,29 +177,35 @@ def _is_due(row: TreeRow, horizon: date) -> bool:
 
 def bench(db: DbSession, today: date) -> Bench:
     """The year at the bench from a day on."""
-    yard = yard_of(db)
-    rows, weeks = _living(db, today), _weeks(db, today)
-    year = today + timedelta(days=YEAR_DAYS)
-    planned = {row.tree.id: week.monday for week in weeks for row in week.trees}
-    care = open_care(db, today, year)
-    by_tree: dict[int, list[Due]] = defaultdict(list)
-    for task in care:
-        by_tree[task.tree_id].append(task)
-    lanes = []
-    for row in rows:
-        week = planned.get(row.tree.id)
-        step = _step(row, yard) if week else None
-        lanes.append(Lane(row, today, week, step, by_tree[row.tree.id]))
-    soon = today + timedelta(days=AHEAD_DAYS)
     return Bench(
         today,
-        lanes,
-        [one for one in care if one.due <= soon or (one.since or year) <= today],
+        _lanes(db, today),
+        open_care(db, today),
         running_sessions(db),
-        frost_watch(db, today, ((row.tree, row.species, _worked_on(row)) for row in rows)),
-        weeks,
+        _frost(db, today),
+        _weeks(db, today),
         _answering(db, today),
     )
+
+
+@once_for_all
+def _lanes(db: DbSession, today: date) -> list[Lane]:
+    yard = yard_of(db)
+    planned = {row.tree.id: week.monday for week in _weeks(db, today) for row in week.trees}
+    lanes = []
+    for row in _living(db, today):
+        week = planned.get(row.tree.id)
+        lanes.append(Lane(row, today, week, _step(row, yard) if week else None))
+    return lanes
+
+
+def care_of_lanes(db: DbSession, today: date, lanes: Iterable[Lane]) -> dict[int, list[Due]]:
+    """What is to be looked after within the year on the trees of some lanes, by tree."""
+    trees = [lane.row.tree.id for lane in lanes]
+    by_tree: dict[int, list[Due]] = {tree_id: [] for tree_id in trees}
+    for task in open_care(db, today, today + timedelta(days=YEAR_DAYS), trees=trees):
+        by_tree[task.tree_id].append(task)
+    return by_tree
 
 
 def _step(row: TreeRow, yard: Yard) -> PlannedStep | None:
@@ -210,6 +215,13 @@ def _step(row: TreeRow, yard: Yard) -> PlannedStep | None:
     if plan is None or row.verdict.kind not in REPOT:
         return None
     return step_of(plan, yard.school, row.window.year)
+
+
+@once_for_all
+def _frost(db: DbSession, today: date) -> list[ColdNights]:
+    """Trees that the forecast would harm."""
+    trees = ((row.tree, row.species, _worked_on(row)) for row in _living(db, today))
+    return frost_watch(db, today, trees)
 
 
 def _worked_on(row: TreeRow) -> date | None:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date, timedelta
 
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.season import frost_day
+from mirvo.studio.records.aftercare import Due
 from mirvo.studio.yard.bench import Bench, Lane
 from mirvo.web import wording
 from mirvo.web.drawings.scene import Scene
@@ -77,7 +79,7 @@ def _next(month_day: str, today: date) -> date:
     return this if this >= today else frost_day(month_day, today.year + 1)
 
 
-def draw_lane(lane: Lane, today: date) -> Scene:
+def draw_lane(lane: Lane, care: Iterable[Due], today: date) -> Scene:
     """One tree's year: its window, what will be done in it, what is to be looked after."""
     row = lane.row
     window = row.window
@@ -86,7 +88,7 @@ def draw_lane(lane: Lane, today: date) -> Scene:
     lines = " ".join(f"M{_x(first, today):.1f} 0V{LANE_PX}" for first in months(today))
     scene.curve(lines, "month-line")
     scene.line((1, 0), (1, LANE_PX), "today")
-    for due in lane.care:
+    for due in care:
         x = min(_x(due.due, today), WIDTH_PX - CARE_PX)
         scene.rect((x, 0), (CARE_PX, CARE_PX), "care-late" if due.late else "care")
     if window.start > today + timedelta(days=DAYS) or lane.week is None:

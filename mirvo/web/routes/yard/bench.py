@@ -10,7 +10,7 @@ from pydantic import Field
 from mirvo.core.forms import FormModel
 from mirvo.studio.shelf.materials import season_list
 from mirvo.studio.yard.backups import backup_is_due
-from mirvo.studio.yard.bench import YEAR_DAYS, bench, move_tree
+from mirvo.studio.yard.bench import YEAR_DAYS, bench, care_of_lanes, move_tree
 from mirvo.studio.yard.known_rows import once_a_row
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import TreeRow
@@ -47,12 +47,16 @@ def show_bench(reader: Reader, page: str = "") -> Response:
     found = bench(reader.db, today)
     shown = page_of(found.lanes, page, LANES)
     rows = [*(lane.row for lane in shown.lines), *(one.row for one in found.answering)]
+    care = care_of_lanes(reader.db, today, shown.lines)
+    lanes = {
+        lane.row.tree.id: draw_lane(lane, care[lane.row.tree.id], today) for lane in shown.lines
+    }
     context = {
         "bench": found,
         "shown": shown,
         "care": found.care[:CARE_SHOWN],
         "head": draw_head(today, frost_by_week(yard), yard.last_frost, found),
-        "lanes": {lane.row.tree.id: draw_lane(lane, today) for lane in shown.lines},
+        "lanes": lanes,
         "wheels": {row.tree.id: _wheel(row) for row in rows if row.measured},
         "planned": planned,
         "resting": resting,
