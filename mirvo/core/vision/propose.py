@@ -26,7 +26,7 @@ MIN_GAIN = 18.0
 MIN_CELLS = 16.0
 # More than any base shows at once; a bound against endless soil.
 MAX_ROOTS = 24
-COVER_SHARE = 0.85
+COVER_SHARE = 0.7
 FLANK = 1.6
 SIMPLE_CELLS = 0.7
 SHARPNESS = 0.55

@@ -25,8 +25,9 @@ STEPS = np.concatenate([HALF_ROUND, -HALF_ROUND])
 HEADINGS = len(STEPS)
 HEADING_RAD = np.arctan2(STEPS[:, 1], STEPS[:, 0])
 STEP_CELLS = SQUARE * np.hypot(*STEPS.T)
-# A cell on a root's crest costs 1, one of bare soil 33.
-FLOOR = 0.03
+# A cell on a root's crest costs a little, one of bare soil 33: the long way round along a root
+# is cheaper than a short one that leaves it.
+FLOOR, EASE, LEAST = 0.03, 0.7, 0.05
 # What turning by one heading costs, of a cell on a crest, where the root does not turn: nothing
 # up to the first angle from the root's own heading, all of it from the second on.
 TURN_COST, ON_ITS_ROOT, OFF_IT = 40.0, 0.35, 0.8
@@ -112,7 +113,7 @@ def find_ways(ridge: Map, ahead: Map, trunk: Mask, open_to: Mask, dearer: Array)
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import dijkstra
 
-    cost = 1.0 / (FLOOR + _in_squares(ridge)) + _in_squares(dearer)
+    cost = np.maximum(1.0 / (FLOOR + _in_squares(ridge)) - EASE, LEAST) + _in_squares(dearer)
     stem = _in_squares(trunk) > 0.5
     # Only the rim of the trunk is a start; within it a way would cost nothing and run anywhere.
     core = cv2.erode(stem.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
