@@ -27,7 +27,7 @@ from mirvo.core.vision.propose import (
     propose_roots,
 )
 from mirvo.core.vision.trace import Tracer, avoiding, covered_by, reaching, tracer
-from mirvo.core.vision.width import width_along
+from mirvo.core.vision.width import base_width, width_along
 
 # Help needs no error bars: one draw keeps the map quick.
 FEW_DRAWS = 1
@@ -86,8 +86,8 @@ class Assistant:
             path = beside.path(tip_cell) if beside.ways.reach(tip_cell) else path
         widths = width_along(self.tracer.root, path)
         crest = crest_seen(view, path, widths)
-        base_width, sd_px = self._base_of(path, widths)
-        return TracedRoot(path=spots(crest), base_width=base_width, points_sd_px=round(sd_px, 1))
+        edges, sd_px = self._base_of(path, widths)
+        return TracedRoot(path=spots(crest), base_width=edges, points_sd_px=round(sd_px, 1))
 
     def width_of(self, path_px: Array) -> FoundWidth:
         """The width across the base of a path (n, 2), px, drawn by hand, and how far it may be off.
@@ -95,16 +95,17 @@ class Assistant:
         Where the root lies is as true as the path, so only the distance of the two points strays.
         """
         path = self.tracer.followed(self._cells(path_px))
-        base_width, sd_px = self._base_of(path, width_along(self.tracer.root, path))
+        edges, sd_px = self._base_of(path, width_along(self.tracer.root, path))
         # Two points stray on their own, so their distance strays by √2 more.
         of_both = float(np.sqrt(2)) * sd_px
-        return FoundWidth(base_width=base_width, base_width_sd_px=round(of_both, 1))
+        return FoundWidth(base_width=edges, base_width_sd_px=round(of_both, 1))
 
     def _base_of(self, path: Array, widths: Array) -> tuple[tuple[Spot, Spot], float]:
         """Two points across the base of a path (n, 2), cells, px, and how far each may lie off."""
-        base_width = self.tracer.view.photo(across_base(path, widths))
-        sd_px = point_sd_px(base_width, how_sure(self.tracer.root, path, widths))
-        return pair(base_width), sd_px
+        wide = base_width(self.tracer.root, path, widths)
+        edges = self.tracer.view.photo(across_base(path, wide))
+        sd_px = point_sd_px(edges, how_sure(self.tracer.root, path, widths))
+        return pair(edges), sd_px
 
     def _cells(self, pixels: Array) -> Array:
         """Pixels (n, 2) as cells of the flat view."""

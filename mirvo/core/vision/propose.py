@@ -14,7 +14,7 @@ from mirvo.core.vision.offers import ProposedRoot, pair, spots
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, PlanView
 from mirvo.core.vision.trace import MAX_GAP, SOIL, Tracer, avoiding, covered_by
 from mirvo.core.vision.ways import HEADINGS, STEP_CELLS
-from mirvo.core.vision.width import width_along
+from mirvo.core.vision.width import base_width, width_along
 
 Cells = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
@@ -36,8 +36,8 @@ ACROSS = 0.35
 COVERED, MIN_OWN_SHARE, MIN_OWN_SHARE_AGAIN = -0.02, 0.55, 0.4
 LOOKS = 2
 SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
-# The crest's height of the base's width, as path-traced scenes show it; widths looked at there.
-BASE_CREST_SHARE, NEAR_BASE = 0.3, 4
+# The crest's height of the base's width, as path-traced scenes show it.
+BASE_CREST_SHARE = 0.3
 # How far above the middle of what shows of a root its crest stands, of its width.
 CREST_RISE = 0.25
 CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.08, 2.0
@@ -159,16 +159,17 @@ def _proposal(tracer: Tracer, found: _Found, front_mm: Array) -> Proposal:
     """A proposal from a path along the crest as it is seen on the flat view."""
     view, path, widths = tracer.view, found.path, found.widths
     # The crest stands up from the plane; its foot lies nearer to the camera's.
-    height = BASE_CREST_SHARE * base_width_of(widths) * view.cell_mm
+    wide = base_width(tracer.root, path, widths)
+    height = BASE_CREST_SHARE * wide * view.cell_mm
     foot = view.plane.to_plane(view.photo(path[1:2])[None], height)[0]
     away = geometry.direction_deg(foot - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     confidence = how_sure(tracer.root, path, widths)
-    base_width = view.photo(across_base(path, widths))
+    edges = view.photo(across_base(path, wide))
     return Proposal(
         path=crest_seen(view, path, widths),
-        base_width=base_width,
-        points_sd_px=point_sd_px(base_width, confidence),
+        base_width=edges,
+        points_sd_px=point_sd_px(edges, confidence),
         confidence=confidence,
         azimuth_deg=float((away - north)[0] % 360.0),
     )
@@ -186,18 +187,12 @@ def crest_seen(view: PlanView, path: Array, widths: Array) -> Array:
     return view.photo(np.array(LineString(raised).simplify(SIMPLE_CELLS).coords))
 
 
-def base_width_of(widths: Array) -> float:
-    """Width of a root's base, of its widths along the path: the least near it, since between
-    the flare and its neighbours a root seems wider than it is."""
-    return float(widths[:NEAR_BASE].min())
-
-
-def across_base(path: Array, widths: Array) -> Array:
+def across_base(path: Array, wide: float) -> Array:
     """Two points (2, 2), cells, across the base of a path, its width apart."""
     direction = path[min(2, len(path) - 1)] - path[0]
     # Across the root's own direction where it leaves the flare.
     half = np.array([direction[1], -direction[0]]) / np.hypot(*direction)
-    half = half * base_width_of(widths) / 2
+    half = half * wide / 2
     return np.stack([path[1] - half, path[1] + half])
 
 

@@ -12,6 +12,7 @@ import numpy as np
 
 from mirvo.core.measure import geometry
 from mirvo.core.measure.uncertainty import Array
+from mirvo.core.vision.edges import profiles
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, Mask, PlanView
 from mirvo.core.vision.root_model import SeenRoots, as_mask, see_roots
 from mirvo.core.vision.ways import Ways, find_ways
@@ -24,6 +25,10 @@ SPACING_CELLS = 6.0
 SOIL, MAX_GAP = 0.12, 14
 # Of the outline's radius: where a root has left the flare, and its base is seen.
 CLEAR_OF_FLARE = 1.22
+# How far across a path its crest is looked for, of the root's width and at least, cells.
+ASIDE, LEAST_ASIDE, STEP = 0.6, 3.0, 1.0
+# What is moved is looked at again from its new place.
+ROUNDS, SMOOTHED_FROM = 2, 4
 # What a cell that another root covers costs more: running along it is dear, crossing it is not.
 TAKEN_COST = 1.5
 
@@ -51,12 +56,13 @@ class Tracer:
         return self.smooth(self.ways.to(cell))
 
     def smooth(self, way: Array) -> Array:
-        """A way (n, 2), cells, as a smooth path from the trunk's outline on.
+        """A way (n, 2), cells, as a smooth path along the crest, from the trunk's outline on.
 
         Right by the trunk the flare hides where a root comes from; there the path runs
         straight back to the outline.
         """
-        return self.followed(_smoothed(way))
+        path = geometry.dense(_smoothed(way), SPACING_CELLS)
+        return _from_the_outline(on_the_crest(self.ridge, path, self.root), self.view)
 
     def followed(self, way: Array) -> Array:
         """A way (n, 2), cells, in even steps from the outline on, as paths are that were found."""
@@ -130,7 +136,7 @@ def _ridge(root: Map, seen: SeenRoots) -> Map:
 def _smoothed(way: Array) -> Array:
     from scipy.ndimage import gaussian_filter1d
 
-    if len(way) < 4:
+    if len(way) < SMOOTHED_FROM:
         return way
     fine = geometry.dense(way, 1.0)
     smooth = gaussian_filter1d(fine, SMOOTH_CELLS, axis=0, mode="nearest")
@@ -150,6 +156,33 @@ def _from_the_outline(path: Array, view: PlanView) -> Array:
     centre = view.cells(view.centre_mm[None])[0]
     start = centre + (rest[0] - centre) / float(beyond_outline(view, rest[:1])[0])
     return np.concatenate([start[None], rest])
+
+
+def on_the_crest(ridge: Map, path: Array, root: Map) -> Array:
+    """A path (n, 2), cells, moved across itself to the middle of the ridge it runs along.
+
+    Ways lead over squares and are smoothed, which takes them off the crest in bends by some
+    tenths of a root's width. Its tip stays where it was sought.
+    """
+    for _ in range(ROUNDS if len(path) >= SMOOTHED_FROM else 0):
+        path = path + _aside(ridge, path, root)
+    return path
+
+
+def _aside(ridge: Map, path: Array, root: Map) -> Array:
+    """How far each point of a path (n, 2) lies from its crest, across the path (n, 2), cells."""
+    across = geometry.normals(path)
+    reach = np.maximum(ASIDE * width_along(root, path), LEAST_ASIDE)[:, None]
+    at = np.arange(-float(reach.max()), float(reach.max()) + STEP / 2, STEP)
+    seen = np.where(np.abs(at) <= reach, profiles(ridge, path, across, at), 0.0)
+    # Where nothing is seen of the root, as under moss, the way is kept.
+    sure = np.clip(seen.sum(axis=1) * STEP / reach[:, 0], 0.0, 1.0)
+    off = sure * (seen * at).sum(axis=1) / np.maximum(seen.sum(axis=1), 1e-9)
+    moved = off[:, None] * across
+    # The bark's own bumps are no bends.
+    moved[1:-1] = (moved[:-2] + 2.0 * moved[1:-1] + moved[2:]) / 4.0
+    moved[-1] = 0.0
+    return np.asarray(moved)
 
 
 def beyond_outline(view: PlanView, cells: Array) -> Array:

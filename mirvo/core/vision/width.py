@@ -14,6 +14,8 @@ STEP = 0.5
 FLARE_CELLS = 9.0
 MIN_WIDTH = 3.0
 EDGE_LEVEL = 0.5
+# Points of a path, from the first beyond the flare, at which the base's width is looked at.
+AT_BASE = slice(1, 4)
 
 
 def width_along(root: Map, path: Array) -> Array:
@@ -35,6 +37,16 @@ def width_along(root: Map, path: Array) -> Array:
     if slope > 0:
         fitted = np.full(len(path), float(np.median(wide[sound])))
     return np.asarray(np.maximum(fitted, MIN_WIDTH))
+
+
+def base_width(root: Map, path: Array, widths: Array) -> float:
+    """Width of a root's base, cells: the middle one of those seen where it has left the flare.
+
+    widths : (n,), the fitted taper, for points of the path (n, 2) where no edge is seen.
+    """
+    seen = widths_seen(root, path)
+    sound = np.where(np.isfinite(seen), np.maximum(seen, MIN_WIDTH), widths)
+    return float(np.median(sound[AT_BASE] if len(sound) > 1 else sound))
 
 
 def widths_seen(root: Map, path: Array) -> Array:

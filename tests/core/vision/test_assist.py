@@ -69,7 +69,7 @@ class AssistTest(unittest.TestCase):
         total = sum(len(scene.figures) for scene in self.scenes)
         self.assertGreaterEqual(found / total, 0.85)
         self.assertGreaterEqual(found / made, 0.85)
-        self.assertLess(np.median(away), 2.0)
+        self.assertLess(np.median(away), 1.5)
         self.assertGreater(min(widths), 5)
 
     def test_they_come_in_the_order_of_the_clock_with_a_confidence(self):

@@ -16,8 +16,8 @@ from mirvo.core.vision.contour import best_line, snap_line
 from mirvo.core.vision.edges import edge_offsets
 from mirvo.core.vision.outline import ellipse_points
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, plan_view
-from mirvo.core.vision.trace import avoiding, covered_by, reaching, tracer
-from mirvo.core.vision.width import width_along, widths_seen
+from mirvo.core.vision.trace import avoiding, covered_by, on_the_crest, tracer
+from mirvo.core.vision.width import base_width, width_along, widths_seen
 from tests.marks import top_marks
 
 SIDE = 1000
@@ -49,6 +49,39 @@ def view_of(picture):
     plane = calibrate(marks.calibration, PhotoInfo(SIDE, SIDE, None), Draws(0.0, 1))
     outline = ellipse_points(np.full(2, 500 - TRUNK_PX), np.full(2, 500 + TRUNK_PX))
     return plan_view(picture, plane, outline, 0.0)
+
+
+class CrestTest(unittest.TestCase):
+    """A band drawn along a bend, and a path that cuts it short."""
+
+    def setUp(self):
+        turn = np.linspace(0.0, 1.4, 15)
+        self.bend = np.stack([60 + 140 * np.sin(turn), 40 + 140 * (1 - np.cos(turn))], axis=1)
+        band = np.zeros((260, 260), np.uint8)
+        places = np.round(dense(self.bend, 1.0)).astype(np.int32)
+        for x, y in places:
+            cv2.circle(band, (int(x), int(y)), 8, 255, -1)  # 17 cells across
+        self.root = cv2.GaussianBlur(band, (0, 0), 2.0).astype(np.float32) / 255
+        inward = np.array([60.0, 180.0]) - self.bend
+        self.cut = self.bend + 4 * inward / np.hypot(*inward.T)[:, None]
+
+    def test_a_path_comes_back_onto_the_crest(self):
+        found = on_the_crest(self.root, self.cut, self.root)
+        away = cdist(found[1:-2], dense(self.bend, 1.0)).min(axis=1)
+        self.assertLess(away.max(), 1.0)
+        np.testing.assert_array_equal(found[-1], self.cut[-1])
+
+    def test_where_nothing_is_seen_of_a_root_its_path_is_kept(self):
+        bare = np.zeros_like(self.root)
+        np.testing.assert_allclose(on_the_crest(bare, self.cut, bare), self.cut)
+
+    def test_the_base_is_as_wide_as_the_band(self):
+        widths = width_along(self.root, self.bend)
+        self.assertAlmostEqual(base_width(self.root, self.bend, widths), 17.0, delta=1.0)
+
+    def test_a_path_of_one_step_has_a_width_too(self):
+        short = self.bend[:2]
+        self.assertGreater(base_width(self.root, short, width_along(self.root, short)), 0.0)
 
 
 class FlatTest(unittest.TestCase):

@@ -74,6 +74,22 @@ class CrossingTest(unittest.TestCase):
         self.assertLess(np.hypot(*np.diff(way, axis=0).T).max(), 7)
 
 
+# A root arches over its straight neighbour and comes down across it.
+ARCH = [
+    (MIDDLE + 70 - 55 * np.cos(turn), MIDDLE - 26 - 55 * np.sin(turn))
+    for turn in np.linspace(0.0, np.pi, 40)
+] + [(MIDDLE + 125, MIDDLE - 6)]
+NEIGHBOUR = [(MIDDLE + 30, MIDDLE - 20), (MIDDLE + 160, MIDDLE - 20)]
+
+
+class ArchTest(unittest.TestCase):
+    def test_the_long_way_round_along_a_root_is_cheaper_than_a_short_one_that_leaves_it(self):
+        ridge, ahead = map_of(NEIGHBOUR, ARCH)
+        # The model is half sure of what it sees.
+        way = ways_over(ridge, 0.5 * ahead).to((round(ARCH[-1][0]), round(ARCH[-1][1])))
+        self.assertLess(away(way, ARCH), 12)
+
+
 class GraphTest(unittest.TestCase):
     def test_costs_rise_along_a_way_and_steps_count_up(self):
         ways = ways_over(*map_of(STRAIGHT))
