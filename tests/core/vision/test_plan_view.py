@@ -16,7 +16,7 @@ from mirvo.core.vision.contour import best_line, snap_line
 from mirvo.core.vision.edges import edge_offsets
 from mirvo.core.vision.outline import ellipse_points
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, plan_view
-from mirvo.core.vision.trace import avoiding, covered_by, on_the_crest, tracer
+from mirvo.core.vision.trace import avoiding, covered_by, on_the_crest, reaching, tracer
 from mirvo.core.vision.width import base_width, width_along, widths_seen
 from tests.marks import top_marks
 
