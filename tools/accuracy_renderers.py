@@ -30,9 +30,11 @@ from mirvo.core.errors import BadInput
 from mirvo.core.measure.geometry import dense
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
+from mirvo.core.measure.records import RootRecord
 from mirvo.core.measure.top import measure_top
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.card import find_card
+from mirvo.core.vision.propose import Proposal
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import phone_camera
 from mirvo.standins.card import CardPlace
@@ -126,15 +128,25 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
         for root in marks["roots"]
     }
     seen: set[str] = set()
-    for one in proposed:
+    figures = _taken_up(proposed, marks, photo, corners)
+    for one, taken in zip(proposed, figures, strict=True):
         label = _followed(dense(one.path), lines, halves)
         found.right.append(label is not None)
         if label is None or label in seen:
             continue
         seen.add(label)
-        found.note("azimuth, proposed, °", _turned(one.azimuth_deg, true[label]["azimuth_deg"]))
+        known, azimuth = true[label], taken.azimuth_deg
+        found.note("azimuth, proposed, °", _turned(one.azimuth_deg, known["azimuth_deg"]))
         wide = float(np.hypot(*(one.base_width[1] - one.base_width[0]))) / 2
         found.note("base width, proposed, %", 100 * (wide / halves[label] - 1))
+        off = _turned(azimuth.value, known["azimuth_deg"])
+        found.note("azimuth, taken up, °", off, azimuth.plus_minus)
+        width = taken.base_width_mm
+        if width is not None:
+            share = 100 / known["base_width_mm"]
+            found.note(
+                "base width, taken up, %", share * width.value - 100, share * width.plus_minus
+            )
     found.hit += [label in seen for label in lines]
     for label, line in lines.items():
         try:
@@ -143,6 +155,23 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
             found.traced.append(False)
             continue
         found.traced.append(_followed(dense(np.array(path)), {label: line}, halves) is not None)
+
+
+def _taken_up(
+    proposed: list[Proposal], marks: Any, photo: PhotoInfo, corners: Any
+) -> tuple[RootRecord, ...]:
+    """What proposals come to once the artist has taken all of them up, in their order."""
+    roots = [
+        {
+            "label": f"P{number}",
+            "path": one.path.tolist(),
+            "base_width": one.base_width.tolist(),
+            "points_sd_px": one.points_sd_px,
+        }
+        for number, one in enumerate(proposed)
+    ]
+    taken = {**marks, "click_sd_px": CLICK_SD_PX, "roots": roots}
+    return measure_top(read_marks(taken), photo, corners).roots
 
 
 def _clicks(
