@@ -36,6 +36,8 @@ ACROSS = 0.35
 COVERED, MIN_OWN_SHARE, MIN_OWN_SHARE_AGAIN = -0.02, 0.55, 0.4
 LOOKS = 2
 SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
+# What comes out from behind a trunk is believed to be its root when so many cells of it show.
+SHOWN_BEHIND = 90.0
 # The crest's height of the base's width, as path-traced scenes show it.
 BASE_CREST_SHARE = 0.3
 # How far above the middle of what shows of a root its crest stands, of its width.
@@ -121,12 +123,13 @@ def _find(tracer: Tracer, taken: Flags, again: bool) -> list[_Found]:
             break
         places = ways.nodes_to(tip) // HEADINGS
         own = float(1.0 - covered[places].mean())
-        path = tracer.smooth(ways.along(tip))
-        covered |= ways.at(covered_by(tracer, [path], COVER_SHARE)) > 0.5
+        path = _as_seen(tracer, tracer.smooth(ways.along(tip)))
         covered[places] = True
-        long_enough = geometry.arc_lengths(path[None])[0, -1] >= MIN_CELLS
+        if len(path):
+            covered |= ways.at(covered_by(tracer, [path], COVER_SHARE)) > 0.5
+        long_enough = len(path) >= 3 and geometry.arc_lengths(path[None])[0, -1] >= MIN_CELLS
         enough_own = own >= (MIN_OWN_SHARE_AGAIN if again else MIN_OWN_SHARE)
-        if len(path) >= 3 and long_enough and enough_own and _is_root(tracer, path):
+        if long_enough and enough_own and _is_root(tracer, path):
             found.append(_Found(path, width_along(tracer.root, path)))
     return found
 
@@ -146,13 +149,29 @@ def _gains(steps: list[tuple[Cells, Cells]], gain_of: Array, soil: Flags) -> Arr
     return gains
 
 
+def _as_seen(tracer: Tracer, path: Array) -> Array:
+    """A path (n, 2) from where its root comes out from behind a trunk that stands before it; none
+    where too little of it shows to say that it comes from there."""
+    behind = _at(tracer.standing & ~tracer.trunk, path)
+    if behind.mean() <= MAX_LEAN_SHARE:
+        return path
+    shown = path[int(np.flatnonzero(behind)[-1]) + 1 :]
+    long_enough = len(shown) > 1 and geometry.arc_lengths(shown[None])[0, -1] >= SHOWN_BEHIND
+    return shown if long_enough else path[:0]
+
+
 def _is_root(tracer: Tracer, path: Array) -> bool:
     """Whether most of a path shows root, and little of it the trunk that leans over it."""
-    last = tracer.root.shape[0] - 1
-    x, y = np.clip(np.round(geometry.dense(path, 1.0)), 0, last).astype(int).T
-    shows = tracer.root[y, x] > SURE
-    leans = tracer.standing[y, x] & ~tracer.trunk[y, x]
+    fine = geometry.dense(path, 1.0)
+    shows = _at(tracer.root, fine) > SURE
+    leans = _at(tracer.standing & ~tracer.trunk, fine)
     return float(shows.mean()) >= MIN_SURE_SHARE and float(leans.mean()) <= MAX_LEAN_SHARE
+
+
+def _at(image: Map | Flags, points: Array) -> Array:
+    """What an image (n, n) of cells shows at points (k, 2); flags as 0 and 1."""
+    x, y = np.clip(np.round(points), 0, image.shape[0] - 1).astype(int).T
+    return np.asarray(image[y, x], float)
 
 
 def _proposal(tracer: Tracer, found: _Found, front_mm: Array) -> Proposal:
