@@ -20,7 +20,7 @@ from mirvo.core.vision.offers import FoundWidth, Spot, TracedRoot, pair, spots
 from mirvo.core.vision.plan_view import plan_view
 from mirvo.core.vision.propose import (
     Proposal,
-    across_base,
+    base_edges,
     crest_seen,
     how_sure,
     point_sd_px,
@@ -103,7 +103,7 @@ class Assistant:
     def _base_of(self, path: Array, widths: Array) -> tuple[tuple[Spot, Spot], float]:
         """Two points across the base of a path (n, 2), cells, px, and how far each may lie off."""
         wide = base_width(self.tracer.root, path, widths)
-        edges = self.tracer.view.photo(across_base(path, wide))
+        edges = base_edges(self.tracer.view, path, wide)
         sd_px = point_sd_px(edges, how_sure(self.tracer.root, path, widths))
         return pair(edges), sd_px
 

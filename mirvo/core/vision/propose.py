@@ -9,6 +9,7 @@ import numpy.typing as npt
 from shapely.geometry import LineString
 
 from mirvo.core.measure import geometry
+from mirvo.core.measure.roots import FLANK_SHARE
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.offers import ProposedRoot, pair, spots
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, PlanView
@@ -177,14 +178,12 @@ def _at(image: Map | Flags, points: Array) -> Array:
 def _proposal(tracer: Tracer, found: _Found, front_mm: Array) -> Proposal:
     """A proposal from a path along the crest as it is seen on the flat view."""
     view, path, widths = tracer.view, found.path, found.widths
-    # The crest stands up from the plane; its foot lies nearer to the camera's.
     wide = base_width(tracer.root, path, widths)
-    height = BASE_CREST_SHARE * wide * view.cell_mm
-    foot = view.plane.to_plane(view.photo(path[1:2])[None], height)[0]
+    foot = view.mm(base_foot(view, path, wide)[None])
     away = geometry.direction_deg(foot - view.centre_mm)
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     confidence = how_sure(tracer.root, path, widths)
-    edges = view.photo(across_base(path, wide))
+    edges = base_edges(view, path, wide)
     return Proposal(
         path=crest_seen(view, path, widths),
         base_width=edges,
@@ -206,13 +205,25 @@ def crest_seen(view: PlanView, path: Array, widths: Array) -> Array:
     return view.photo(np.array(LineString(raised).simplify(SIMPLE_CELLS).coords))
 
 
-def across_base(path: Array, wide: float) -> Array:
-    """Two points (2, 2), cells, across the base of a path, its width apart."""
+def base_foot(view: PlanView, path: Array, wide: float) -> Array:
+    """Where a root's base stands on the plane (2,), cells: its crest stands up from there, and is
+    seen farther from the camera."""
+    crest = view.photo(path[1:2])[None]
+    height = BASE_CREST_SHARE * wide * view.cell_mm
+    return np.asarray(view.cells(view.plane.to_plane(crest, height)[0])[0])
+
+
+def base_edges(view: PlanView, path: Array, wide: float) -> Array:
+    """Two points (2, 2), px, across the base of a path (n, 2), cells, its width (cells) apart.
+
+    They lie as high as measuring takes flanks to stand, so that what is measured of a root that
+    was taken up is what was proposed.
+    """
     direction = path[min(2, len(path) - 1)] - path[0]
     # Across the root's own direction where it leaves the flare.
-    half = np.array([direction[1], -direction[0]]) / np.hypot(*direction)
-    half = half * wide / 2
-    return np.stack([path[1] - half, path[1] + half])
+    half = np.array([direction[1], -direction[0]]) / np.hypot(*direction) * wide / 2
+    foot = base_foot(view, path, wide)
+    return view.photo(np.stack([foot - half, foot + half]), FLANK_SHARE * wide * view.cell_mm)
 
 
 def point_sd_px(base_width: Array, confidence: float) -> float:

@@ -15,6 +15,7 @@ from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.geometry import dense
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
+from mirvo.core.measure.top import measure_top
 from mirvo.core.measure.uncertainty import Draws
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.outline import ellipse_points, set_outline
@@ -41,8 +42,8 @@ class Scene:
         self.marks = true_marks(base, shot, layout)
         self.figures = true_figures(base)["roots"]
         read = read_marks({**self.marks, "roots": []})
-        card = card_seen(layout.card, shot)
-        self.help = assistant(read, PhotoInfo(*SIZE, 26), self.picture, card)
+        self.card, self.photo = card_seen(layout.card, shot), PhotoInfo(*SIZE, 26)
+        self.help = assistant(read, self.photo, self.picture, self.card)
 
 
 class AssistTest(unittest.TestCase):
@@ -71,6 +72,23 @@ class AssistTest(unittest.TestCase):
         self.assertGreaterEqual(found / made, 0.85)
         self.assertLess(np.median(away), 1.5)
         self.assertGreater(min(widths), 5)
+
+    def test_a_root_taken_up_is_measured_where_it_was_proposed(self):
+        scene = self.scenes[0]
+        proposals = scene.help.propose()
+        roots = [
+            {
+                "label": f"P{number}",
+                "path": one.path.tolist(),
+                "base_width": one.base_width.tolist(),
+                "points_sd_px": one.points_sd_px,
+            }
+            for number, one in enumerate(proposals)
+        ]
+        record = measure_top(read_marks({**scene.marks, "roots": roots}), scene.photo, scene.card)
+        for one, taken in zip(proposals, record.roots, strict=True):
+            off = (taken.azimuth_deg.value - one.azimuth_deg + 180) % 360 - 180
+            self.assertLess(abs(off), 0.5)
 
     def test_they_come_in_the_order_of_the_clock_with_a_confidence(self):
         proposals = self.scenes[0].help.propose()
