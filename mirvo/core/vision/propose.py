@@ -37,8 +37,9 @@ ACROSS = 0.35
 COVERED, MIN_OWN_SHARE, MIN_OWN_SHARE_AGAIN = -0.02, 0.55, 0.4
 LOOKS = 2
 SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
-# What comes out from behind a trunk is believed to be its root when so many cells of it show.
-SHOWN_BEHIND = 90.0
+# Hidden for more than so much of its way, a root begins where it is seen; hidden for more than it
+# may lean, it is believed to be one when so many cells of it show.
+HIDDEN_SHARE, SHOWN_BEHIND = 0.12, 90.0
 # The crest's height of the base's width, as path-traced scenes show it.
 BASE_CREST_SHARE = 0.3
 # How far above the middle of what shows of a root its crest stands, of its width.
@@ -154,10 +155,11 @@ def _as_seen(tracer: Tracer, path: Array) -> Array:
     """A path (n, 2) from where its root comes out from behind a trunk that stands before it; none
     where too little of it shows to say that it comes from there."""
     behind = _at(tracer.standing & ~tracer.trunk, path)
-    if behind.mean() <= MAX_LEAN_SHARE:
+    if behind.mean() <= HIDDEN_SHARE:
         return path
     shown = path[int(np.flatnonzero(behind)[-1]) + 1 :]
-    long_enough = len(shown) > 1 and geometry.arc_lengths(shown[None])[0, -1] >= SHOWN_BEHIND
+    needed = SHOWN_BEHIND if behind.mean() > MAX_LEAN_SHARE else MIN_CELLS
+    long_enough = len(shown) > 1 and geometry.arc_lengths(shown[None])[0, -1] >= needed
     return shown if long_enough else path[:0]
 
 

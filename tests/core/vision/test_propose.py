@@ -31,7 +31,7 @@ class BehindTheTrunkTest(unittest.TestCase):
 
     def test_a_root_that_is_hidden_a_little_is_left_whole(self):
         self.tracer.standing = self.tracer.standing & (np.arange(SIDE) < FOOT + 20)
-        path = self.path(TOP + 150)
+        path = self.path(TOP + 200)
         self.assertIs(_as_seen(self.tracer, path), path)
 
 
