@@ -44,7 +44,7 @@ HIDDEN_SHARE, SHOWN_BEHIND = 0.12, 90.0
 BASE_CREST_SHARE = 0.3
 # How far above the middle of what shows of a root its crest stands, of its width.
 CREST_RISE = 0.25
-CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.08, 2.0
+CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.11, 2.0
 
 
 @dataclass(frozen=True)
