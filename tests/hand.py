@@ -1,4 +1,4 @@
-"""A hand that errs: marks as a person would click them."""
+"""The artist's hand: marks as a person would click them, proposals as a person takes them up."""
 
 
 def shaken(value, rng, sd=2.0):
@@ -9,3 +9,16 @@ def shaken(value, rng, sd=2.0):
     if isinstance(value, list) and value and isinstance(value[0], float):
         return [part + rng.normal(0, sd) for part in value]
     return [shaken(part, rng, sd) for part in value] if isinstance(value, list) else value
+
+
+def taken_up(proposals):
+    """Marks of roots from proposals as they stand, in their order."""
+    return [
+        {
+            "label": f"P{number}",
+            "path": one.path.tolist(),
+            "base_width": one.base_width.tolist(),
+            "points_sd_px": one.points_sd_px,
+        }
+        for number, one in enumerate(proposals)
+    ]

@@ -41,7 +41,7 @@ from mirvo.standins.card import CardPlace
 from mirvo.standins.photo import card_seen, take_photo, true_marks
 from mirvo.standins.scene import Layout, random_palette
 from mirvo.standins.truth import true_figures
-from tests.hand import shaken
+from tests.hand import shaken, taken_up
 from tools.traced.conditions import CONDITIONS
 
 PAGE = Path(__file__).parent.parent / "docs" / "accuracy-renderers.md"
@@ -161,16 +161,7 @@ def _taken_up(
     proposed: list[Proposal], marks: Any, photo: PhotoInfo, corners: Any
 ) -> tuple[RootRecord, ...]:
     """What proposals come to once the artist has taken all of them up, in their order."""
-    roots = [
-        {
-            "label": f"P{number}",
-            "path": one.path.tolist(),
-            "base_width": one.base_width.tolist(),
-            "points_sd_px": one.points_sd_px,
-        }
-        for number, one in enumerate(proposed)
-    ]
-    taken = {**marks, "click_sd_px": CLICK_SD_PX, "roots": roots}
+    taken = {**marks, "click_sd_px": CLICK_SD_PX, "roots": taken_up(proposed)}
     return measure_top(read_marks(taken), photo, corners).roots
 
 

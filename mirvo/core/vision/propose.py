@@ -40,6 +40,8 @@ SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
 # Hidden for more than so much of its way, a root begins where it is seen; hidden for more than it
 # may lean, it is believed to be one when so many cells of it show.
 HIDDEN_SHARE, SHOWN_BEHIND = 0.12, 90.0
+# Points of its path before it is hidden, six cells apart; with more of them it was seen first.
+SEEN_FIRST = 3
 # The crest's height of the base's width, as path-traced scenes show it.
 BASE_CREST_SHARE = 0.3
 # How far above the middle of what shows of a root its crest stands, of its width.
@@ -155,9 +157,11 @@ def _as_seen(tracer: Tracer, path: Array) -> Array:
     """A path (n, 2) from where its root comes out from behind a trunk that stands before it; none
     where too little of it shows to say that it comes from there."""
     behind = _at(tracer.standing & ~tracer.trunk, path)
-    if behind.mean() <= HIDDEN_SHARE:
+    hidden = np.flatnonzero(behind)
+    # One seen first and hidden farther out, where it passes behind, is left whole.
+    if behind.mean() <= HIDDEN_SHARE or hidden[0] > SEEN_FIRST:
         return path
-    shown = path[int(np.flatnonzero(behind)[-1]) + 1 :]
+    shown = path[int(hidden[-1]) + 1 :]
     needed = SHOWN_BEHIND if behind.mean() > MAX_LEAN_SHARE else MIN_CELLS
     long_enough = len(shown) > 1 and geometry.arc_lengths(shown[None])[0, -1] >= needed
     return shown if long_enough else path[:0]

@@ -26,6 +26,7 @@ from mirvo.standins.card import CardPlace
 from mirvo.standins.photo import card_seen, take_photo, true_marks
 from mirvo.standins.scene import Layout, random_palette
 from mirvo.standins.truth import true_figures
+from tests.hand import taken_up
 
 SIZE = (2016, 1512)
 
@@ -76,16 +77,9 @@ class AssistTest(unittest.TestCase):
     def test_a_root_taken_up_is_measured_where_it_was_proposed(self):
         scene = self.scenes[0]
         proposals = scene.help.propose()
-        roots = [
-            {
-                "label": f"P{number}",
-                "path": one.path.tolist(),
-                "base_width": one.base_width.tolist(),
-                "points_sd_px": one.points_sd_px,
-            }
-            for number, one in enumerate(proposals)
-        ]
-        record = measure_top(read_marks({**scene.marks, "roots": roots}), scene.photo, scene.card)
+        record = measure_top(
+            read_marks({**scene.marks, "roots": taken_up(proposals)}), scene.photo, scene.card
+        )
         for one, taken in zip(proposals, record.roots, strict=True):
             off = (taken.azimuth_deg.value - one.azimuth_deg + 180) % 360 - 180
             self.assertLess(abs(off), 0.5)

@@ -29,6 +29,14 @@ class BehindTheTrunkTest(unittest.TestCase):
     def test_a_stump_behind_it_is_not_believed(self):
         self.assertEqual(len(_as_seen(self.tracer, self.path(TOP + int(SHOWN_BEHIND) - 12))), 0)
 
+    def test_a_root_seen_first_and_hidden_farther_out_is_left_whole(self):
+        across = np.arange(SIDE)
+        self.tracer.standing = np.tile(
+            (across < FOOT) | ((across > 110) & (across < TOP)), (SIDE, 1)
+        )
+        path = self.path(TOP + 150)
+        self.assertIs(_as_seen(self.tracer, path), path)
+
     def test_a_root_that_is_hidden_a_little_is_left_whole(self):
         self.tracer.standing = self.tracer.standing & (np.arange(SIDE) < FOOT + 20)
         path = self.path(TOP + 200)
