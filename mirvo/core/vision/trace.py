@@ -173,7 +173,9 @@ def _aside(ridge: Map, path: Array, root: Map) -> Array:
     """How far each point of a path (n, 2) lies from its crest, across the path (n, 2), cells."""
     across = geometry.normals(path)
     reach = np.maximum(ASIDE * width_along(root, path), LEAST_ASIDE)[:, None]
-    at = np.arange(-float(reach.max()), float(reach.max()) + STEP / 2, STEP)
+    # As far to the one side as to the other, so that neither draws the middle to it.
+    steps = np.ceil(reach.max() / STEP)
+    at = np.arange(-steps, steps + 1) * STEP
     seen = np.where(np.abs(at) <= reach, profiles(ridge, path, across, at), 0.0)
     # Where nothing is seen of the root, as under moss, the way is kept.
     sure = np.clip(seen.sum(axis=1) * STEP / reach[:, 0], 0.0, 1.0)
