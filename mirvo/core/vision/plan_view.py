@@ -28,12 +28,14 @@ class PlanView:
 
     colour : (n, n, 3), uint8, red, green, blue. trunk : (m, 2), outline in cells.
     cell_mm : size of a cell. centre_mm : (2,), of the trunk. corner_mm : (2,), of cell 0, 0.
-    known : (n, n), bool, cells that lie in the photo. foot : (2,), in cells, the point below
+    known : (n, n), bool, cells whose ground the photo shows. covered : (n, n), bool, cells in the
+    photo whose ground something hides, such as the card. foot : (2,), in cells, the point below
     the camera, and camera_mm, how high it stands: what stands up is seen away from there.
     """
 
     colour: Picture
     known: npt.NDArray[np.bool_]
+    covered: npt.NDArray[np.bool_]
     trunk: Array
     cell_mm: float
     corner_mm: Array
@@ -107,17 +109,27 @@ def plan_view(
     u, v = places.reshape(side, side, 2).transpose(2, 0, 1)
     height, width = picture.shape[:2]
     # Ground outside the photo is unknown, not soil.
-    known = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
+    inside = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
+    covered = np.zeros(inside.shape, bool)
     if covered_px is not None:
-        covered = np.zeros((height, width), np.uint8)
-        cv2.fillPoly(covered, [np.round(covered_px).astype(np.int32)], 1)
-        known &= cv2.remap(covered, u, v, cv2.INTER_NEAREST) == 0
+        paper = np.zeros((height, width), np.uint8)
+        cv2.fillPoly(paper, [np.round(covered_px).astype(np.int32)], 1)
+        covered = inside & (cv2.remap(paper, u, v, cv2.INTER_NEAREST) > 0)
+    known = inside & ~covered
     part, u, v = _close_up(picture, u, v, cell * plane.px_per_mm(trunk_px.mean(axis=0)))
     colour = cv2.remap(part, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     colour[~known] = part.reshape(-1, 3).mean(axis=0)
     trunk = (outline[0] - corner) / cell
     return PlanView(
-        np.asarray(colour, np.uint8), known, trunk, cell, corner, centre[0], trunk_mm, plane
+        colour=np.asarray(colour, np.uint8),
+        known=known,
+        covered=covered,
+        trunk=trunk,
+        cell_mm=cell,
+        corner_mm=corner,
+        centre_mm=centre[0],
+        trunk_mm=trunk_mm,
+        plane=plane,
     )
 
 

@@ -13,7 +13,7 @@ from mirvo.core.measure.roots import FLANK_SHARE
 from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.offers import ProposedRoot, pair, spots
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, PlanView
-from mirvo.core.vision.trace import MAX_GAP, SOIL, Tracer, avoiding, covered_by
+from mirvo.core.vision.trace import MAX_GAP, SOIL, Tracer, avoiding, beyond_outline, covered_by
 from mirvo.core.vision.ways import HEADINGS, STEP_CELLS
 from mirvo.core.vision.width import base_width, width_along
 
@@ -34,12 +34,15 @@ SHARPNESS = 0.55
 # What a way gathers that runs square to the root.
 ACROSS = 0.35
 # A second path along a root found already is that root; one that comes out from under it is not.
-COVERED, MIN_OWN_SHARE, MIN_OWN_SHARE_AGAIN = -0.02, 0.55, 0.4
+COVERED, MIN_OWN_SHARE = -0.02, 0.4
+# One that shares nearly all its way near the trunk with another is a fork of it: so many radii of
+# the outline from its middle, and so much at least that is its own.
+NEAR_TRUNK, MIN_OWN_BASE = 2.5, 0.2
 LOOKS = 2
 SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
 # Hidden for more than so much of its way, a root begins where it is seen; hidden for more than it
 # may lean, it is believed to be one when so many cells of it show.
-HIDDEN_SHARE, SHOWN_BEHIND = 0.12, 90.0
+HIDDEN, HIDDEN_SHARE, SHOWN_BEHIND = -0.02, 0.12, 90.0
 # Points of its path before it is hidden, six cells apart; with more of them it was seen first.
 SEEN_FIRST = 3
 # The crest's height of the base's width, as path-traced scenes show it.
@@ -84,7 +87,7 @@ def propose_roots(tracer: Tracer, front_mm: Array) -> list[Proposal]:
     for _ in range(LOOKS):
         # Looked at again with what was found costly to run along, the rest shows under it.
         taken = _taken(tracer, found)
-        new = _find(avoiding(tracer, taken) if found else tracer, taken, again=bool(found))
+        new = _find(avoiding(tracer, taken) if found else tracer, taken)
         found += new
         if not new:
             break
@@ -104,16 +107,18 @@ def _taken(tracer: Tracer, found: list[_Found]) -> Flags:
     return covered_by(tracer, [one.path for one in found], COVER_SHARE)
 
 
-def _find(tracer: Tracer, taken: Flags, again: bool) -> list[_Found]:
+def _find(tracer: Tracer, taken: Flags) -> list[_Found]:
     """Roots besides those whose ground (n, n) is taken already, the surest first."""
     ways = tracer.ways
     root, standing = ways.at(tracer.root), ways.at(tracer.standing) > 0.5
     # A rim or the edge of a board may look like a root, but no root runs along it from the trunk.
     along = ACROSS + (1.0 - ACROSS) * np.clip(np.cos(ways.astray), 0.0, 1.0)
     gain_of = root[:, None] * along - NEUTRAL
-    # Where the trunk stands before it nothing speaks for a root, nor against one.
-    gain_of[standing | (ways.at(tracer.trunk) > 0.5)] = 0.0
-    soil = (root < SOIL) & ~standing
+    # Where the trunk stands before it or the card lies over it nothing speaks for a root, and next
+    # to nothing against one: a way that comes out nowhere ends where it was last seen.
+    hidden = standing | (ways.at(tracer.view.covered) > 0.5)
+    gain_of[hidden | (ways.at(tracer.trunk) > 0.5)] = HIDDEN
+    soil = (root < SOIL) & ~hidden
     covered = ways.at(taken) > 0.5
     steps = ways.steps()
     found = []
@@ -127,12 +132,13 @@ def _find(tracer: Tracer, taken: Flags, again: bool) -> list[_Found]:
             break
         places = ways.nodes_to(tip) // HEADINGS
         own = float(1.0 - covered[places].mean())
+        own_base = _own_base(tracer, ways.places[places], covered[places])
         path = _as_seen(tracer, tracer.smooth(ways.along(tip)))
         covered[places] = True
         if len(path):
             covered |= ways.at(covered_by(tracer, [path], COVER_SHARE)) > 0.5
         long_enough = len(path) >= 3 and geometry.arc_lengths(path[None])[0, -1] >= MIN_CELLS
-        enough_own = own >= (MIN_OWN_SHARE_AGAIN if again else MIN_OWN_SHARE)
+        enough_own = own >= MIN_OWN_SHARE and own_base >= MIN_OWN_BASE
         if long_enough and enough_own and _is_root(tracer, path):
             found.append(_Found(path, width_along(tracer.root, path)))
     return found
@@ -167,12 +173,21 @@ def _as_seen(tracer: Tracer, path: Array) -> Array:
     return shown if long_enough else path[:0]
 
 
+def _own_base(tracer: Tracer, way: Array, covered: Flags) -> float:
+    """Share of a way's squares (n, 2), cells, near the trunk that no other root covers."""
+    away = beyond_outline(tracer.view, way)
+    base = covered[(away >= 1.0) & (away < NEAR_TRUNK)]
+    return float(1.0 - base.mean()) if len(base) else 1.0
+
+
 def _is_root(tracer: Tracer, path: Array) -> bool:
-    """Whether most of a path shows root, and little of it the trunk that leans over it."""
+    """Whether most of a path that is not covered shows root, and little of it the trunk that leans
+    over it."""
     fine = geometry.dense(path, 1.0)
-    shows = _at(tracer.root, fine) > SURE
+    shows = (_at(tracer.root, fine) > SURE)[_at(tracer.view.covered, fine) < 1]
     leans = _at(tracer.standing & ~tracer.trunk, fine)
-    return float(shows.mean()) >= MIN_SURE_SHARE and float(leans.mean()) <= MAX_LEAN_SHARE
+    enough = len(shows) > 0 and float(shows.mean()) >= MIN_SURE_SHARE
+    return enough and float(leans.mean()) <= MAX_LEAN_SHARE
 
 
 def _at(image: Map | Flags, points: Array) -> Array:

@@ -18,7 +18,7 @@ from mirvo.core.vision.root_model import SeenRoots, as_mask, see_roots
 from mirvo.core.vision.ways import Ways, find_ways
 from mirvo.core.vision.width import width_along
 
-CREST_FROM, UNDER_TRUNK, STANDS = 0.3, 0.25, 0.4
+CREST_FROM, UNDER_COVER, STANDS = 0.3, 0.25, 0.4
 SMOOTH_CELLS = 5.0
 SPACING_CELLS = 6.0
 # Less sure than this it is soil. A root may dip under it for a short way and come up again.
@@ -75,16 +75,16 @@ def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
     seen = see_roots(view.colour, as_mask(view.trunk, view.known.shape), CELLS_PER_TRUNK)
     drawn = as_mask(view.trunk, view.known.shape) > 0
     root = np.where(drawn, 1.0, np.where(view.known, seen.root, 0.0)).astype(np.float32)
-    ridge = _ridge(root, seen)
+    ridge = _ridge(root, seen, view.covered)
     standing = np.asarray((seen.trunk > seen.root) & (seen.trunk > STANDS))
-    open_to = _near_roots(root, standing | trunk) & view.known
+    open_to = _open_to(view, root, standing | trunk)
     ways = find_ways(ridge, seen.ahead, trunk, open_to, np.zeros(root.shape))
     return Tracer(view, root, ridge, seen.ahead, standing, trunk, ways)
 
 
 def avoiding(traced: Tracer, taken: Mask) -> Tracer:
     """The same with what other roots cover (n, n) costly to run along, and cheap to cross."""
-    open_to = _near_roots(traced.root, traced.standing | traced.trunk) & traced.view.known
+    open_to = _open_to(traced.view, traced.root, traced.standing | traced.trunk)
     dearer = np.where(taken, TAKEN_COST, 0.0)
     ways = find_ways(traced.ridge, traced.ahead, traced.trunk, open_to, dearer)
     return replace(traced, ways=ways)
@@ -94,11 +94,11 @@ def reaching(traced: Tracer, cell: tuple[int, int]) -> Tracer:
     """The same with the ground between the trunk and a cell open to ways, root or not."""
     import cv2
 
-    open_to = _near_roots(traced.root, traced.standing | traced.trunk)
+    open_to = _open_to(traced.view, traced.root, traced.standing | traced.trunk)
     lane = np.zeros(traced.root.shape, np.uint8)
     middle = np.round(traced.view.trunk.mean(axis=0)).astype(int)
     cv2.line(lane, (int(middle[0]), int(middle[1])), cell, 1, CELLS_PER_TRUNK)
-    open_to = (open_to | (lane > 0)) & traced.view.known
+    open_to = open_to | ((lane > 0) & traced.view.known)
     ways = find_ways(traced.ridge, traced.ahead, traced.trunk, open_to, np.zeros(traced.root.shape))
     return replace(traced, ways=ways)
 
@@ -118,19 +118,22 @@ def covered_by(traced: Tracer, paths: list[Array], share: float = 0.5) -> Mask:
     return mask > 0
 
 
-def _near_roots(root: Map, standing: Mask) -> Mask:
-    """Cells near enough to a root that a way to one may lead over them."""
+def _open_to(view: PlanView, root: Map, standing: Mask) -> Mask:
+    """Cells a way may lead over: near enough to a root, or under what covers the ground."""
     import cv2  # heavy: only where a photo is really looked at
 
     near = (root > SOIL) | standing
     leap = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * MAX_GAP + 1, 2 * MAX_GAP + 1))
-    return np.asarray(cv2.dilate(near.astype(np.uint8), leap) > 0)
+    close = cv2.dilate(near.astype(np.uint8), leap) > 0
+    return np.asarray((close & view.known) | view.covered)
 
 
-def _ridge(root: Map, seen: SeenRoots) -> Map:
-    """Root weighed by how near its crest a cell lies; under a leaning trunk a way may lead on."""
+def _ridge(root: Map, seen: SeenRoots, covered: Mask) -> Map:
+    """Root weighed by how near its crest a cell lies; under a leaning trunk and under the card a
+    way may lead on."""
     ridge = root * (CREST_FROM + (1.0 - CREST_FROM) * seen.crest)
-    return np.asarray(np.maximum(ridge, UNDER_TRUNK * seen.trunk), np.float32)
+    over = np.where(covered, 1.0, seen.trunk)
+    return np.asarray(np.maximum(ridge, UNDER_COVER * over), np.float32)
 
 
 def _smoothed(way: Array) -> Array:

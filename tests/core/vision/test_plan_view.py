@@ -43,12 +43,12 @@ def base_picture():
     return np.clip(picture, 0, 255).astype(np.uint8), mask
 
 
-def view_of(picture):
+def view_of(picture, covered_px=None):
     ruler = {"kind": "segment", "a": [100.0, 50.0], "b": [500.0, 50.0], "length_mm": 400 / SCALE}
     marks = read_marks(top_marks(calibration=ruler))
     plane = calibrate(marks.calibration, PhotoInfo(SIDE, SIDE, None), Draws(0.0, 1))
     outline = ellipse_points(np.full(2, 500 - TRUNK_PX), np.full(2, 500 + TRUNK_PX))
-    return plan_view(picture, plane, outline, 0.0)
+    return plan_view(picture, plane, outline, 0.0, covered_px)
 
 
 class CrestTest(unittest.TestCase):

@@ -1,11 +1,14 @@
-"""Roots that come out from behind a trunk that stands before them."""
+"""Roots behind a trunk that stands before them, under the card, and forked."""
 
 import unittest
 from types import SimpleNamespace
 
+import cv2
 import numpy as np
 
-from mirvo.core.vision.propose import SHOWN_BEHIND, _as_seen
+from mirvo.core.vision.propose import SHOWN_BEHIND, _as_seen, propose_roots
+from mirvo.core.vision.trace import tracer
+from tests.core.vision.test_plan_view import base_picture, view_of
 
 SIDE, FOOT, TOP = 400, 40, 150
 
@@ -41,6 +44,53 @@ class BehindTheTrunkTest(unittest.TestCase):
         self.tracer.standing = self.tracer.standing & (np.arange(SIDE) < FOOT + 20)
         path = self.path(TOP + 200)
         self.assertIs(_as_seen(self.tracer, path), path)
+
+
+MIDDLE, FRONT_MM = 500.0, np.array([0.0, 1000.0])
+
+
+def out_at(angle, reach_px):
+    """A pixel of the drawn base so far from its middle, clockwise from up."""
+    turn = np.radians(angle)
+    return np.array([MIDDLE + reach_px * np.sin(turn), MIDDLE - reach_px * np.cos(turn)])
+
+
+class DrawnBaseTest(unittest.TestCase):
+    """Four roots at 20, 110, 200 and 300 degrees that end 260 px from the middle."""
+
+    def proposals(self, picture, paper=None):
+        view = view_of(picture, paper)
+        front = view.centre_mm + FRONT_MM
+        return propose_roots(tracer(view), front)
+
+    def reaches(self, proposals, angle):
+        """How far the proposals within 20 degrees of an angle lead, px."""
+        ends = [one.path[-1] - MIDDLE for one in proposals]
+        turns = [np.degrees(np.arctan2(x, -y)) % 360 for x, y in ends]
+        near = [abs((turn - angle + 180) % 360 - 180) < 20 for turn in turns]
+        return [float(np.hypot(*end)) for end, close in zip(ends, near, strict=True) if close]
+
+    def test_a_root_that_runs_under_the_card_is_followed_to_its_tip(self):
+        picture, _ = base_picture()
+        across = (out_at(20, 1) - MIDDLE) * 60
+        paper = np.array(
+            [
+                out_at(110, reach) + side * across
+                for reach, side in ((140, -1), (140, 1), (205, 1), (205, -1))
+            ]
+        )
+        cv2.fillPoly(picture, [np.round(paper).astype(np.int32)], (240, 240, 236))
+        [reach] = self.reaches(self.proposals(picture, paper), 110)
+        self.assertGreater(reach, 235)
+        # Without being told that paper lies there, it ends at the paper.
+        self.assertLess(max(self.reaches(self.proposals(picture), 110), default=0.0), 170)
+
+    def test_a_fork_is_no_second_root(self):
+        picture, _ = base_picture()
+        bark = picture[480:520, 480:520].reshape(-1, 3).mean(axis=0)
+        fork = np.round([out_at(200, 185), out_at(181, 275)]).astype(np.int32)
+        cv2.line(picture, tuple(map(int, fork[0])), tuple(map(int, fork[1])), bark.tolist(), 22)
+        self.assertEqual(len(self.proposals(picture)), 4)
 
 
 if __name__ == "__main__":
