@@ -24,7 +24,7 @@ from mirvo.core.rootwork.bench import (
     steps_for,
 )
 from mirvo.core.rootwork.cuts import CutDecision, RootFinding
-from mirvo.records.database import DbSession
+from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, RootSession, Tree
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of_tree
@@ -157,6 +157,7 @@ def leave(studio: Studio, bench_id: int) -> int:
         return bench.tree_id
 
 
+@read_once
 def load_bench_session(db: DbSession, bench_id: int) -> BenchSession:
     """One session at the bench. Raises NotFound."""
     bench = db.get(BenchSession, bench_id)

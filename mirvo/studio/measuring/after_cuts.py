@@ -11,12 +11,13 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.core.rootwork.after import after_cuts, with_findings
 from mirvo.core.rootwork.cuts import RootFinding
 from mirvo.records.database import DbSession
-from mirvo.records.models import Measurement, Photo
+from mirvo.records.models import Measurement
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.measure_marks import checked_marks, measure_photo
 from mirvo.studio.measuring.photo_sets import SetMember, measure_set, rows_of_set
 from mirvo.studio.measuring.root_plane import with_side_heights
 from mirvo.studio.measuring.roots_of_tree import settle_roots
+from mirvo.studio.photos.photo_queries import photo_row
 from mirvo.studio.tree_queries import cuts_of, findings_of, measurements_of, sessions_of
 from mirvo.studio.yard.settings import yard_of
 
@@ -43,7 +44,7 @@ def measured_with(
     edited = [
         SetMember(photo, after_cuts(with_findings(_marks_of(db, row), findings), cuts))
         for row in rows_of_set(db, measurement)
-        if (photo := db.get(Photo, row.photo_id)) is not None
+        if (photo := photo_row(db, row.photo_id)) is not None
     ]
     if measurement.top_marks.set:
         record, missing = measure_set(db, studio, edited)

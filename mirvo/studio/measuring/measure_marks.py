@@ -48,8 +48,22 @@ def checked_marks(photo: Photo, draft: TopDraft, yard: Yard, in_set: bool = Fals
     ------
     BadInput : names the first mark that cannot be used and why.
     """
-    done = finished_part(draft, yard.click_sd_px, yard.card_line_mm)
-    return read_marks(done, (photo.width, photo.height), in_set)
+    size = photo.width, photo.height
+    drafted = draft.model_dump_json(exclude_unset=True)
+    return _checked(drafted, yard.click_sd_px, yard.card_line_mm, size, in_set)
+
+
+@lru_cache(maxsize=REVISIONS)
+def _checked(
+    drafted: str,
+    click_sd_px: float,
+    check_line_mm: float | None,
+    size: tuple[int, int],
+    in_set: bool,
+) -> TopMarks:
+    """One revision of marks checked; a page asks for them at every look at it."""
+    draft = TopDraft.model_validate_json(drafted)
+    return read_marks(finished_part(draft, click_sd_px, check_line_mm), size, in_set)
 
 
 def checked_side_marks(photo: Photo, draft: SideDraft, yard: Yard) -> SideMarks:

@@ -22,6 +22,7 @@ from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.measure_marks import checked_marks, corners_for, info_of
 from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.photos.photo_queries import photo_row
 from mirvo.studio.photos.shots import CARD_HEIGHT_MM, TakenPhoto, oblique
 from mirvo.studio.photos.simulated import take
 from mirvo.studio.yard.settings import yard_of
@@ -120,7 +121,7 @@ def settle_set(db: DbSession, studio: Studio, tree_id: int, day: date) -> None:
 
 def rows_of_set(db: DbSession, row: Measurement) -> list[Measurement]:
     """All measurements of the set a measurement leads; it alone when it leads none."""
-    photo = db.get(Photo, row.photo_id)
+    photo = photo_row(db, row.photo_id)
     if photo is None or not row.top_marks.set:
         return [row]
     return _rows(db, members_of_set(db, photo.tree_id, photo.taken_on))

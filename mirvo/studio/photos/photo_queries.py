@@ -37,6 +37,12 @@ def load_photo(db: DbSession, photo_id: int) -> Photo:
 
 
 @read_once
+def photo_row(db: DbSession, photo_id: int) -> Photo | None:
+    """One photo, also one that lies on the compost heap; None where there is none."""
+    return db.get(Photo, photo_id)
+
+
+@read_once
 def photos_of(db: DbSession, tree_id: int) -> tuple[Photo, ...]:
     """Photos of a tree, newest first."""
     query = (

@@ -87,8 +87,9 @@ def recipes(db: DbSession) -> list[KnownRecipe]:
 
 
 def recipe_choices(db: DbSession) -> list[tuple[int, str]]:
-    """Number and name of every recipe."""
-    return [(one.recipe.id, one.recipe.name) for one in recipes(db)]
+    """Number and name of every recipe, by name."""
+    query = select(SoilRecipe.id, SoilRecipe.name).order_by(SoilRecipe.name)
+    return [(number, name) for number, name in db.execute(query)]
 
 
 def recipe_of(db: DbSession, recipe_id: int) -> KnownRecipe:
