@@ -11,6 +11,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from mirvo.core.errors import BadInput
+from mirvo.core.sentences import first_upper
 
 SENTENCES = {
     "missing": "is missing",
@@ -78,4 +79,4 @@ def form_complaint(found: Mapping[str, Any]) -> str:
     if pattern is not None:
         return pattern
     text = sentence(found)
-    return f"{text[0].upper()}{text[1:].rstrip('.')}."
+    return f"{first_upper(text).rstrip('.')}."

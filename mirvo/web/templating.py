@@ -15,6 +15,7 @@ from markupsafe import Markup, escape
 from mirvo.core.almanac import rules
 from mirvo.core.rootwork.kinds import kind_name
 from mirvo.core.season import BUD_STAGES, Window, frost_day
+from mirvo.core.sentences import first_upper
 from mirvo.records.models import Photo
 from mirvo.web import wording
 from mirvo.web.drawings.svg import svg
@@ -41,6 +42,7 @@ def environment() -> Environment:
     made.filters["mm"] = mm
     made.filters["percent"] = percent
     made.filters["signed"] = signed
+    made.filters["first_upper"] = first_upper
     made.filters["address"] = address
     made.filters["picture"] = picture
     made.filters["svg"] = svg

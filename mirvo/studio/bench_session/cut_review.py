@@ -23,6 +23,7 @@ from mirvo.core.rootwork.cuts import (
 )
 from mirvo.core.rootwork.share_estimate import BallWork, Feeding, ShareEstimate, estimate_share
 from mirvo.core.season import Season
+from mirvo.core.sentences import first_upper
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
 from mirvo.studio.bench_session.session import BenchState
@@ -81,7 +82,7 @@ class BenchReview:
             sign for sign in self.stands.standing.strength.against if sign.strength == "weak"
         ]
         today = [sign.text for sign in against if sign.on == self.stands.standing.day]
-        return f"{'; '.join(today).capitalize()}." if today else ""
+        return f"{first_upper('; '.join(today))}." if today else ""
 
     @property
     def stems(self) -> list[str]:
