@@ -130,3 +130,8 @@ class CameraTest(unittest.TestCase):
         np.testing.assert_allclose(corners[:, 2], 5.0)
         bent = Sheet((0.0, 0.0), 0.4, 5.0, crease_mm=2.0).corners()
         self.assertGreater(np.ptp(bent[:, 2]), 0.5)
+
+    def test_what_lies_under_the_paper_and_what_stands_above_it(self):
+        sheet = Sheet((100.0, 0.0), np.pi / 2, 4.0)  # turned a quarter: 170 mm along y
+        points = [(100.0, 80.0, 1.0), (100.0, 80.0, 9.0), (150.0, 80.0, 3.9), (170.0, 0.0, 1.0)]
+        self.assertEqual(sheet.covers(np.array(points)).tolist(), [True, False, True, False])

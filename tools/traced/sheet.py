@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from tools.traced.base import Array
 from tools.traced.solid import Mesh
@@ -37,6 +38,14 @@ class Sheet:
         return np.column_stack(
             [a * x - b * y + self.place[0], b * x + a * y + self.place[1], height]
         )
+
+    def covers(self, points: Array) -> NDArray[np.bool_]:
+        """Which points in space (n, 3) lie under the paper (n,)."""
+        a, b = np.cos(self.turn), np.sin(self.turn)
+        right, up = points[:, 0] - self.place[0], points[:, 1] - self.place[1]
+        flat = np.column_stack([a * right + b * up, a * up - b * right])
+        inside = (np.abs(flat) <= HALF).all(axis=1)
+        return np.asarray(inside & (points[:, 2] < self.lifted(flat)[:, 2]))
 
     def corners(self) -> Array:
         """Corners of the markers 0 to 3 in space (16, 3), each clockwise from its top left."""

@@ -41,7 +41,7 @@ def truth_of(scene: TracedScene, places: Array) -> dict[str, Any]:
             "outline": _pixels(scene, np.column_stack([ring, np.zeros(len(ring))])[::4]),
             "height_mm": 0.0,
         },
-        "roots": [root["marks"] for root in roots if root["marks"] is not None],
+        "roots": [root["marks"] for root in roots if root["figures"] is not None],
     }
     sheet = scene.sheet
     if sheet is not None:
@@ -56,7 +56,11 @@ def truth_of(scene: TracedScene, places: Array) -> dict[str, Any]:
         and sheet.tilt == (0.0, 0.0),
         "trunk_diameter_mm": diameter,
         "marks": marks,
-        "roots": [root["figures"] for root in roots if root["marks"] is not None],
+        "roots": [root["figures"] for root in roots if root["figures"] is not None],
+        # Hidden for more than half: nobody must find them, and who does is not wrong.
+        "partly_seen": [
+            root["marks"] for root in roots if root["figures"] is None and root["marks"] is not None
+        ],
     }
 
 
@@ -85,7 +89,7 @@ def _root(
     run = np.arange(start, end + 1)
     share = float(seen[run].mean())
     shown = run[seen[run]]
-    if share < MIN_SEEN or len(shown) < 3:
+    if len(shown) < 3:
         return {"marks": None, "figures": None}
     ahead = tube.middle[start + 1] - tube.middle[start - 1]
     across = np.array([ahead[1], -ahead[0]]) / np.hypot(*ahead[:2])
@@ -102,7 +106,9 @@ def _root(
             "path": _pixels(scene, crest[kept]),
             "base_width": _pixels(scene, np.array(flanks)),
         },
-        "figures": {
+        "figures": None
+        if share < MIN_SEEN
+        else {
             "label": label,
             "kind": tube.kind,
             "azimuth_deg": azimuth,
@@ -120,7 +126,9 @@ def _seen(scene: TracedScene, crest: Array, places: Array) -> Any:
     height, width = places.shape[:2]
     inside = (at >= 0).all(axis=1) & (at[:, 0] < width) & (at[:, 1] < height)
     there = places[np.clip(at[:, 1], 0, height - 1), np.clip(at[:, 0], 0, width - 1)]
-    return inside & (np.linalg.norm(there - crest, axis=1) < SEEN_WITHIN_MM)
+    seen = inside & (np.linalg.norm(there - crest, axis=1) < SEEN_WITHIN_MM)
+    # Paper lies closer upon a root than its crest is told from what is seen.
+    return seen if scene.sheet is None else seen & ~scene.sheet.covers(crest)
 
 
 def _pixels(scene: TracedScene, points: Array) -> list[list[float]]:

@@ -23,6 +23,9 @@ SMOOTH_CELLS = 5.0
 SPACING_CELLS = 6.0
 # Less sure than this it is soil. A root may dip under it for a short way and come up again.
 SOIL, MAX_GAP = 0.12, 14
+# How far from what is seen of roots a way may lead on under the card, cells; it comes out on the
+# other side no farther from there.
+UNDER_CARD = CELLS_PER_TRUNK // 2
 # Of the outline's radius: where a root has left the flare, and its base is seen.
 CLEAR_OF_FLARE = 1.22
 # How far across a path its crest is looked for, of the root's width and at least, cells.
@@ -119,13 +122,12 @@ def covered_by(traced: Tracer, paths: list[Array], share: float = 0.5) -> Mask:
 
 
 def _open_to(view: PlanView, root: Map, standing: Mask) -> Mask:
-    """Cells a way may lead over: near enough to a root, or under what covers the ground."""
+    """Cells (n, n) a way may lead over: near a root, and farther where the ground is covered."""
     import cv2  # heavy: only where a photo is really looked at
 
-    near = (root > SOIL) | standing
-    leap = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * MAX_GAP + 1, 2 * MAX_GAP + 1))
-    close = cv2.dilate(near.astype(np.uint8), leap) > 0
-    return np.asarray((close & view.known) | view.covered)
+    bare = ~((root > SOIL) | standing)
+    away = cv2.distanceTransform(bare.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    return np.asarray((view.known & (away <= MAX_GAP)) | (view.covered & (away <= UNDER_CARD)))
 
 
 def _ridge(root: Map, seen: SeenRoots, covered: Mask) -> Map:
