@@ -101,12 +101,11 @@ def signed(value: float, digits: int = 0) -> str:
 
 def options(lines: Iterable[tuple[object, str]], chosen: object) -> Markup:
     """Lines of a list to choose from, by value and what is read; a shelf has a thousand."""
-    picked = str(chosen)
-    texts = [
-        f'<option value="{value if isinstance(value, int) else escape(value)}"'
-        f"{' selected' if str(value) == picked else ''}>{escape(said)}</option>"
+    made = '<option value="{}"{}>{}</option>'
+    texts = (
+        made.format(escape(value), " selected" * (str(value) == str(chosen)), escape(said))
         for value, said in lines
-    ]
+    )
     return Markup("".join(texts))  # noqa: S704 # each part is escaped above
 
 

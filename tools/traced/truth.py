@@ -57,7 +57,7 @@ def truth_of(scene: TracedScene, places: Array) -> dict[str, Any]:
         "trunk_diameter_mm": diameter,
         "marks": marks,
         "roots": [root["figures"] for root in roots if root["figures"] is not None],
-        # Hidden for more than half: nobody must find them, and who does is not wrong.
+        # Hidden for more than half: they need not be found, and finding one is no mistake.
         "partly_seen": [
             root["marks"] for root in roots if root["figures"] is None and root["marks"] is not None
         ],

@@ -28,14 +28,14 @@ class PlanView:
 
     colour : (n, n, 3), uint8, red, green, blue. trunk : (m, 2), outline in cells.
     cell_mm : size of a cell. centre_mm : (2,), of the trunk. corner_mm : (2,), of cell 0, 0.
-    known : (n, n), bool, cells whose ground the photo shows. covered : (n, n), bool, cells in the
-    photo whose ground something hides, such as the card. foot : (2,), in cells, the point below
+    known : (n, n), bool, cells whose ground the photo shows. under_card : (n, n), bool, cells in
+    the photo over whose ground the card lies. foot : (2,), in cells, the point below
     the camera, and camera_mm, how high it stands: what stands up is seen away from there.
     """
 
     colour: Picture
     known: npt.NDArray[np.bool_]
-    covered: npt.NDArray[np.bool_]
+    under_card: npt.NDArray[np.bool_]
     trunk: Array
     cell_mm: float
     corner_mm: Array
@@ -82,14 +82,14 @@ def plan_view(
     plane: PlaneMap,
     trunk_px: Array,
     trunk_height_mm: float,
-    covered_px: Array | None = None,
+    card_px: Array | None = None,
 ) -> PlanView:
     """Rectify a square of 3.4 trunk diameters to each side of the trunk.
 
     Parameters
     ----------
     picture : (height, width, 3), red, green, blue. trunk_px : (n, 2), the marked outline.
-    covered_px : (n, 2), outline of what lies over the ground and is none, such as the card.
+    card_px : (n, 2), outline of the card, which lies over the ground.
     """
     import cv2  # heavy: only where a photo is really looked at
 
@@ -110,12 +110,12 @@ def plan_view(
     height, width = picture.shape[:2]
     # Ground outside the photo is unknown, not soil.
     inside = (u >= 0) & (v >= 0) & (u <= width - 1) & (v <= height - 1)
-    covered = np.zeros(inside.shape, bool)
-    if covered_px is not None:
+    under_card = np.zeros(inside.shape, bool)
+    if card_px is not None:
         paper = np.zeros((height, width), np.uint8)
-        cv2.fillPoly(paper, [np.round(covered_px).astype(np.int32)], 1)
-        covered = inside & (cv2.remap(paper, u, v, cv2.INTER_NEAREST) > 0)
-    known = inside & ~covered
+        cv2.fillPoly(paper, [np.round(card_px).astype(np.int32)], 1)
+        under_card = inside & (cv2.remap(paper, u, v, cv2.INTER_NEAREST) > 0)
+    known = inside & ~under_card
     part, u, v = _close_up(picture, u, v, cell * plane.px_per_mm(trunk_px.mean(axis=0)))
     colour = cv2.remap(part, u, v, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     colour[~known] = part.reshape(-1, 3).mean(axis=0)
@@ -123,7 +123,7 @@ def plan_view(
     return PlanView(
         colour=np.asarray(colour, np.uint8),
         known=known,
-        covered=covered,
+        under_card=under_card,
         trunk=trunk,
         cell_mm=cell,
         corner_mm=corner,

@@ -34,15 +34,18 @@ SHARPNESS = 0.55
 # What a way gathers that runs square to the root.
 ACROSS = 0.35
 # A second path along a root found already is that root; one that comes out from under it is not.
-COVERED, MIN_OWN_SHARE = -0.02, 0.4
-# One that shares nearly all its way near the trunk with another is a fork of it: so many radii of
-# the outline from its middle, and so much at least that is its own.
+MIN_OWN_SHARE = 0.4
+# One with less than this of its own near the trunk, within so many radii of the outline, is a fork
+# of another.
 NEAR_TRUNK, MIN_OWN_BASE = 2.5, 0.2
+# What a cell gives that shows nothing of a root since another root, the trunk or the card lies over
+# it: a little less than nothing, so that a way which comes out nowhere ends where it was last seen.
+UNSEEN = -0.02
 LOOKS = 2
 SURE, MIN_SURE_SHARE, MAX_LEAN_SHARE = 0.4, 0.5, 0.25
 # Hidden for more than so much of its way, a root begins where it is seen; hidden for more than it
 # may lean, it is believed to be one when so many cells of it show.
-HIDDEN, HIDDEN_SHARE, SHOWN_BEHIND = -0.02, 0.12, 90.0
+HIDDEN_SHARE, SHOWN_BEHIND = 0.12, 90.0
 # Points of its path before it is hidden, six cells apart; with more of them it was seen first.
 SEEN_FIRST = 3
 # The crest's height of the base's width, as path-traced scenes show it.
@@ -114,17 +117,15 @@ def _find(tracer: Tracer, taken: Flags) -> list[_Found]:
     # A rim or the edge of a board may look like a root, but no root runs along it from the trunk.
     along = ACROSS + (1.0 - ACROSS) * np.clip(np.cos(ways.astray), 0.0, 1.0)
     gain_of = root[:, None] * along - NEUTRAL
-    # Where the trunk stands before it or the card lies over it nothing speaks for a root, and next
-    # to nothing against one: a way that comes out nowhere ends where it was last seen.
-    hidden = standing | (ways.at(tracer.view.covered) > 0.5)
-    gain_of[hidden | (ways.at(tracer.trunk) > 0.5)] = HIDDEN
+    hidden = standing | (ways.at(tracer.view.under_card) > 0.5)
+    gain_of[hidden | (ways.at(tracer.trunk) > 0.5)] = UNSEEN
     soil = (root < SOIL) & ~hidden
     covered = ways.at(taken) > 0.5
     steps = ways.steps()
     found = []
     for _ in range(MAX_ROOTS):
         # The best way is taken, its ground covered, and the rest looked at anew.
-        gain_of[covered] = COVERED
+        gain_of[covered] = UNSEEN
         # What a root covers is not soil that another must leap.
         gains = _gains(steps, gain_of, soil & ~covered)
         tip = int(gains.argmax())
@@ -181,10 +182,10 @@ def _own_base(tracer: Tracer, way: Array, covered: Flags) -> float:
 
 
 def _is_root(tracer: Tracer, path: Array) -> bool:
-    """Whether most of a path that is not covered shows root, and little of it the trunk that leans
-    over it."""
+    """Whether what the card leaves of a path shows root for the most part, and little of it the
+    trunk that leans over it."""
     fine = geometry.dense(path, 1.0)
-    shows = (_at(tracer.root, fine) > SURE)[_at(tracer.view.covered, fine) < 1]
+    shows = (_at(tracer.root, fine) > SURE)[_at(tracer.view.under_card, fine) < 1]
     leans = _at(tracer.standing & ~tracer.trunk, fine)
     enough = len(shows) > 0 and float(shows.mean()) >= MIN_SURE_SHARE
     return enough and float(leans.mean()) <= MAX_LEAN_SHARE

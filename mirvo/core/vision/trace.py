@@ -23,9 +23,8 @@ SMOOTH_CELLS = 5.0
 SPACING_CELLS = 6.0
 # Less sure than this it is soil. A root may dip under it for a short way and come up again.
 SOIL, MAX_GAP = 0.12, 14
-# How far from what is seen of roots a way may lead on under the card, cells; it comes out on the
-# other side no farther from there.
-UNDER_CARD = CELLS_PER_TRUNK // 2
+# How far from what is seen of a root a way may lead under the card, cells.
+MAX_GAP_UNDER_CARD = CELLS_PER_TRUNK // 2
 # Of the outline's radius: where a root has left the flare, and its base is seen.
 CLEAR_OF_FLARE = 1.22
 # How far across a path its crest is looked for, of the root's width and at least, cells.
@@ -78,7 +77,7 @@ def tracer(view: PlanView, trunk_height_mm: float = 0.0) -> Tracer:
     seen = see_roots(view.colour, as_mask(view.trunk, view.known.shape), CELLS_PER_TRUNK)
     drawn = as_mask(view.trunk, view.known.shape) > 0
     root = np.where(drawn, 1.0, np.where(view.known, seen.root, 0.0)).astype(np.float32)
-    ridge = _ridge(root, seen, view.covered)
+    ridge = _ridge(root, seen, view.under_card)
     standing = np.asarray((seen.trunk > seen.root) & (seen.trunk > STANDS))
     open_to = _open_to(view, root, standing | trunk)
     ways = find_ways(ridge, seen.ahead, trunk, open_to, np.zeros(root.shape))
@@ -127,14 +126,15 @@ def _open_to(view: PlanView, root: Map, standing: Mask) -> Mask:
 
     bare = ~((root > SOIL) | standing)
     away = cv2.distanceTransform(bare.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
-    return np.asarray((view.known & (away <= MAX_GAP)) | (view.covered & (away <= UNDER_CARD)))
+    beneath = view.under_card & (away <= MAX_GAP_UNDER_CARD)
+    return np.asarray((view.known & (away <= MAX_GAP)) | beneath)
 
 
-def _ridge(root: Map, seen: SeenRoots, covered: Mask) -> Map:
+def _ridge(root: Map, seen: SeenRoots, under_card: Mask) -> Map:
     """Root weighed by how near its crest a cell lies; under a leaning trunk and under the card a
     way may lead on."""
     ridge = root * (CREST_FROM + (1.0 - CREST_FROM) * seen.crest)
-    over = np.where(covered, 1.0, seen.trunk)
+    over = np.where(under_card, 1.0, seen.trunk)
     return np.asarray(np.maximum(ridge, UNDER_COVER * over), np.float32)
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from mirvo.core.vision.propose import SHOWN_BEHIND, _as_seen, propose_roots
 from mirvo.core.vision.trace import tracer
-from tests.core.vision.test_plan_view import base_picture, view_of
+from tests.drawn_base import base_picture, view_of
 
 SIDE, FOOT, TOP = 400, 40, 150
 
