@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 
@@ -21,6 +22,7 @@ from mirvo.records.models import (
     Target,
     Tree,
 )
+from mirvo.studio.yard.known_rows import once_a_tree
 
 # A photo that was marked but gave no figures says nothing of the base.
 FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)
@@ -59,6 +61,7 @@ class CutOfRoot:
 
 
 @read_once
+@once_a_tree
 def load_tree(db: DbSession, tree_id: int) -> Tree:
     """One tree. Raises NotFound."""
     # A tree in the heap is none to work on, so it is not found either.
@@ -69,6 +72,7 @@ def load_tree(db: DbSession, tree_id: int) -> Tree:
 
 
 @read_once
+@once_a_tree
 def sessions_of(db: DbSession, tree_id: int) -> tuple[RootSession, ...]:
     """Sessions of a tree, newest first, each with what was seen after it."""
     query = (
@@ -81,7 +85,8 @@ def sessions_of(db: DbSession, tree_id: int) -> tuple[RootSession, ...]:
 
 
 @read_once
-def cuts_of(db: DbSession, tree_id: int) -> dict[int, tuple[CutOfRoot, ...]]:
+@once_a_tree
+def cuts_of(db: DbSession, tree_id: int) -> Mapping[int, tuple[CutOfRoot, ...]]:
     """What each session of a tree decided and did, root by root, by the session's number."""
     query = (
         select(Root.label, CutRecord)
@@ -118,6 +123,7 @@ def newest_plan(db: DbSession, tree_id: int) -> Plan | None:
 
 
 @read_once
+@once_a_tree
 def _wished_and_planned(db: DbSession, tree_id: int) -> tuple[Target | None, Plan | None]:
     # One question for both: every page of a tree asks for them.
     newest = select(func.max(Plan.id)).where(Plan.tree_id == tree_id).scalar_subquery()
@@ -133,6 +139,7 @@ def _wished_and_planned(db: DbSession, tree_id: int) -> tuple[Target | None, Pla
 
 
 @read_once
+@once_a_tree
 def measurements_of(db: DbSession, tree_id: int) -> tuple[Measurement, ...]:
     """Measurements of a tree from above that gave figures, oldest first."""
     query = (

@@ -7,7 +7,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from sqlalchemy import event
 
-from mirvo.studio.bench_session.session import bench_state
+from mirvo.studio.bench_session.session import begin, bench_state
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
@@ -84,7 +84,8 @@ class BenchPagesTest(StudioCase):
         event.listen(
             self.studio.engine, "before_cursor_execute", lambda *asked_now: asked.append(asked_now)
         )
-        for place in ("/trees/1", "/trees/1/path", "/trees/1/years", "/trees/1/time"):
+        open_one = f"/bench-sessions/{begin(self.studio, 1, 'routine').id}"
+        for place in ("/trees/1", "/trees/1/path", "/trees/1/years", "/trees/1/time", open_one):
             with self.subTest(place=place):
                 self.studio.settle(wholly=True)
                 asked.clear()

@@ -31,6 +31,7 @@ from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.bench_session.entered import readable_value
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree, sessions_of
+from mirvo.studio.yard.known_rows import once_a_tree
 from mirvo.studio.yard.settings import yard_of
 
 NEW_DAYS = 365
@@ -132,6 +133,8 @@ def running_sessions(db: DbSession) -> list[tuple[BenchSession, Tree]]:
     return [(bench, tree) for bench, tree in db.execute(query)]
 
 
+@read_once
+@once_a_tree
 def running_session(db: DbSession, tree_id: int) -> BenchSession | None:
     """The session that runs for a tree, if any."""
     query = select(BenchSession).where(

@@ -15,6 +15,7 @@ from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import HandMeasurement, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.known_rows import once_a_tree
 
 FIGURES = ("trunk", "spread", "height")
 # Of the figures a portrait holds too, so that the newest stand there.
@@ -90,6 +91,7 @@ def _into_portrait(db: DbSession, tree: Tree) -> None:
 
 
 @read_once
+@once_a_tree
 def by_hand(db: DbSession, tree_id: int) -> tuple[HandMeasurement, ...]:
     """All that was measured of a tree by hand, oldest first."""
     query = select(HandMeasurement).where(

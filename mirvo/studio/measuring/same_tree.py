@@ -8,11 +8,12 @@ from itertools import pairwise
 from mirvo.core.errors import NotFound
 from mirvo.core.measure.identity import misfit, traces_of
 from mirvo.core.plan.growth import MIN_YEARS, PRIOR_RELATIVE_SD, plausible_change
-from mirvo.records.database import DbSession
+from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Measurement, Tree
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import cuts_of, measurements_of, sessions_of
+from mirvo.studio.tree_queries import cuts_of, load_tree, measurements_of, sessions_of
+from mirvo.studio.yard.known_rows import once_a_tree
 from mirvo.studio.yard.settings import yard_of
 
 DAYS_A_YEAR = 365.25
@@ -29,7 +30,14 @@ class Doubt:
 def doubts_of(db: DbSession, tree: Tree) -> list[Doubt]:
     """Measurements whose trunk shrank, or grew as no tree does, or whose roots are not this
     tree's, and that nobody answered for."""
-    rows = [row for row in measurements_of(db, tree.id) if row.same_tree is not False]
+    return list(_doubts(db, tree.id))
+
+
+@read_once
+@once_a_tree
+def _doubts(db: DbSession, tree_id: int) -> tuple[Doubt, ...]:
+    tree = load_tree(db, tree_id)
+    rows = [row for row in measurements_of(db, tree_id) if row.same_tree is not False]
     found = []
     for before, after in pairwise(rows):
         if before.top is None or after.top is None or after.same_tree is not None:
@@ -37,7 +45,7 @@ def doubts_of(db: DbSession, tree: Tree) -> list[Doubt]:
         text = _of_the_trunk(db, tree, before, after) or _of_the_roots(db, tree, before, after)
         if text:
             found.append(Doubt(after, text))
-    return found
+    return tuple(found)
 
 
 def believed(db: DbSession, tree: Tree) -> list[Measurement]:

@@ -264,7 +264,7 @@ def _spread(base: MeasuredBase, target: Target) -> Spread:
 
 
 def _faults(
-    roots: tuple[RootRecord, ...], wanted: list[CutAdvice], regrowth: dict[str, int]
+    roots: tuple[RootRecord, ...], wanted: list[CutAdvice], regrowth: Mapping[str, int]
 ) -> list[dict[str, object]]:
     azimuths = {root.label: _azimuth(root) for root in roots}
     return [

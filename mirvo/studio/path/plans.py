@@ -19,6 +19,7 @@ from mirvo.records.models import Plan, RootSession, Target
 from mirvo.studio.context import Studio
 from mirvo.studio.path.target import put_gap_methods, put_regrowth, replace_holds
 from mirvo.studio.tree_queries import CutOfRoot, cuts_of, newest_plan, sessions_of
+from mirvo.studio.yard.known_rows import once_a_tree
 from mirvo.studio.yard.settings import yard_of
 
 PLANS_SHOWN = 12
@@ -174,6 +175,7 @@ class PlannedAndDone:
     reached_after: int | None
 
 
+@once_a_tree
 def planned_and_done(db: DbSession, tree_id: int) -> list[PlannedAndDone]:
     """Every session that had a plan before it, newest first."""
     school, cuts = yard_of(db).school, cuts_of(db, tree_id)

@@ -19,6 +19,7 @@ from mirvo.records.models import MAX_LABEL, GapPlan, Regrowth, Root, Target, Tar
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.roots_of_tree import root_of, settle_roots
 from mirvo.studio.tree_queries import load_tree, measured_base
+from mirvo.studio.yard.known_rows import once_a_tree
 
 # Years of a plan that can be fixed by hand.
 HORIZON_YEARS = 40
@@ -65,6 +66,7 @@ def set_target(studio: Studio, tree_id: int, form: TargetForm) -> Target:
 
 
 @read_once
+@once_a_tree
 def holds_of(db: DbSession, tree_id: int) -> tuple[TargetHold, ...]:
     """Years of a tree's target fixed by hand, in order."""
     query = select(TargetHold).where(TargetHold.tree_id == tree_id)
@@ -72,7 +74,8 @@ def holds_of(db: DbSession, tree_id: int) -> tuple[TargetHold, ...]:
 
 
 @read_once
-def gap_methods_of(db: DbSession, tree_id: int) -> dict[Gap, GapMethod]:
+@once_a_tree
+def gap_methods_of(db: DbSession, tree_id: int) -> Mapping[Gap, GapMethod]:
     """How gaps are to be closed, by the letters of the roots on their sides, clockwise."""
     first, second = aliased(Root), aliased(Root)
     query = (
@@ -85,7 +88,8 @@ def gap_methods_of(db: DbSession, tree_id: int) -> dict[Gap, GapMethod]:
 
 
 @read_once
-def regrowth_of(db: DbSession, tree_id: int) -> dict[str, int]:
+@once_a_tree
+def regrowth_of(db: DbSession, tree_id: int) -> Mapping[str, int]:
     """After how many years roots that are cut grow back, by letter."""
     query = (
         select(Root.label, Regrowth.years)

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession, find_kept, read_once
 from mirvo.records.models import Measurement, Photo, RootSession, ShelfPot
+from mirvo.studio.yard.known_rows import once_a_tree
 
 MAX_COMPARED = 3
 KINDS = {
@@ -43,6 +44,7 @@ def photo_row(db: DbSession, photo_id: int) -> Photo | None:
 
 
 @read_once
+@once_a_tree
 def photos_of(db: DbSession, tree_id: int) -> tuple[Photo, ...]:
     """Photos of a tree, newest first."""
     query = (

@@ -12,6 +12,7 @@ from mirvo.core.forms import FormModel, read_day
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Yard
 from mirvo.studio.context import Studio
+from mirvo.studio.yard.known_rows import once_a_yard
 
 ONLY_ROW = 1
 # Said of what two windows saved at once; what it is of comes first.
@@ -55,6 +56,7 @@ class YardForm(FormModel):
 
 
 @read_once
+@once_a_yard
 def yard_of(db: DbSession) -> Yard:
     """The studio's own settings; defaults until they are saved."""
     return db.get(Yard, ONLY_ROW) or _unsaved()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 
@@ -50,7 +51,7 @@ class Sheet:
     species: Species
     base: MeasuredBase | None
     sessions: tuple[RootSession, ...]
-    cuts: dict[int, tuple[CutOfRoot, ...]]
+    cuts: Mapping[int, tuple[CutOfRoot, ...]]
     dated: tuple[Measurement, ...]
     by_hand: tuple[HandMeasurement, ...]
     target: Target | None

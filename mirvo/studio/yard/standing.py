@@ -44,6 +44,7 @@ from mirvo.studio.tree_queries import (
     sessions_of,
     target_of,
 )
+from mirvo.studio.yard.known_rows import once_a_tree
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.weather import nights_near, outlook_for, place_of
 
@@ -113,6 +114,7 @@ class _Records:
 
 
 @read_once
+@once_a_tree
 def standing_of(db: DbSession, tree_id: int, day: date) -> TreeStanding:
     """How one tree stands on a day. Raises NotFound."""
     return _standing(db, load_tree(db, tree_id), day, _read_one(db, tree_id))

@@ -32,6 +32,7 @@ from mirvo.records.models import NightMinimum, Tree, Yard
 from mirvo.standins.weather import SimulatedStation
 from mirvo.studio.almanac.seasons import seen_shifts
 from mirvo.studio.context import Studio
+from mirvo.studio.yard.known_rows import once_for_all
 from mirvo.studio.yard.settings import yard_of
 
 # Below this a pot freezes through and even hardy roots die.
@@ -69,6 +70,7 @@ def station_of(yard: Yard) -> Station | None:
 
 
 @read_once
+@once_for_all
 def nights_near(db: DbSession, today: date) -> tuple[tuple[DayWeather, ...], str]:
     """Nights known about a day, and by what: those kept by the artist, else the simulated ones."""
     query = (

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from mirvo.core.measure.records import TopRecord
 from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.pot import Pot
 from mirvo.records.models import Measurement, RootSession
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
 from mirvo.studio.pot_of_tree import pot_of_tree
+from mirvo.studio.yard.known_rows import once_a_row
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.studio.yard.tree_list import stamp_of
 from mirvo.web.drawings.scene import Point, Scene, nice_scale
@@ -198,14 +200,16 @@ def draw_strip(sheet: Sheet) -> dict[int, Scene]:
     """Every dated base by its measurement's number, small and to one scale."""
     dated = [(row, row.top) for row in sheet.dated if row.top is not None]
     largest = max((measured.frame_mm for _, measured in dated), default=1.0)
-    drawings = {}
-    for row, measured in dated:
-        title = f"Base on {row.measured_on:%d %B %Y}"
-        scene = Scene(f"dated-{row.id}", STRIP_PX, STRIP_PX, title, describe(measured))
-        middle = STRIP_PX / 2, STRIP_PX / 2
-        add_base(scene, measured, middle, STRIP_PX / 2 / largest)
-        drawings[row.id] = scene
-    return drawings
+    return {row.id: _dated(row, measured, largest) for row, measured in dated}
+
+
+@once_a_row
+def _dated(row: Measurement, measured: TopRecord, largest_mm: float) -> Scene:
+    title = f"Base on {row.measured_on:%d %B %Y}"
+    scene = Scene(f"dated-{row.id}", STRIP_PX, STRIP_PX, title, describe(measured))
+    middle = STRIP_PX / 2, STRIP_PX / 2
+    add_base(scene, measured, middle, STRIP_PX / 2 / largest_mm)
+    return scene
 
 
 def draw_section(sheet: Sheet, path: PlannedPath) -> Scene:

@@ -1,21 +1,47 @@
 """Lines of lists that are kept: never another thing than the records say."""
 
 import threading
+from contextlib import suppress
 from datetime import date, timedelta
 
+from sqlalchemy import event, update
+
 from mirvo.core.almanac.practice import questions
+from mirvo.core.errors import NotFound
+from mirvo.records.database import reading
 from mirvo.records.models import Tree
 from mirvo.studio.almanac.practice import save_tree_practice, take_preset
+from mirvo.studio.bench_session.session import begin, running_session
+from mirvo.studio.measuring.by_hand import HandForm, add_by_hand, by_hand
 from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.same_tree import _doubts
 from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.path.target import (
+    TargetForm,
+    gap_methods_of,
+    hold_year,
+    holds_of,
+    regrowth_of,
+    release_year,
+    set_target,
+)
+from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.answers import AnswerForm, DeathForm, put_answer, say_died
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.tree_queries import (
+    cuts_of,
+    load_tree,
+    measurements_of,
+    newest_plan,
+    sessions_of,
+    target_of,
+)
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.compost import lay_on_heap, put_back
-from mirvo.studio.yard.known_rows import KnownRows
-from mirvo.studio.yard.settings import put_yard
+from mirvo.studio.yard.known_rows import TREES_READ, KnownRows
+from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.yard.standing import standing_of
 from mirvo.studio.yard.tree_list import list_trees
 from mirvo.studio.yard.trees import say_strength, see_buds
 from mirvo.studio.yard.weather import put_night
@@ -39,6 +65,25 @@ def said(row):
     }
 
 
+RECORDS = (
+    *(load_tree, sessions_of, cuts_of, target_of, newest_plan, measurements_of, by_hand),
+    *(holds_of, gap_methods_of, regrowth_of, photos_of, running_session, _doubts),
+)
+
+
+def told(found):
+    """All that records say, whether they are rows, plain, or something made of them."""
+    if isinstance(found, (tuple, list)):
+        return [told(one) for one in found]
+    if isinstance(found, dict):
+        return {key: told(one) for key, one in found.items()}
+    if type(found).__module__.startswith("mirvo.core") or not hasattr(found, "__dict__"):
+        return found
+    said = {name: told(one) for name, one in vars(found).items() if not name.startswith("_sa_")}
+    # Of settings no one has saved yet, what nobody gave is not there, or is None.
+    return {name: one for name, one in said.items() if one is not None}
+
+
 class KnownRowsTest(StudioCase):
     def prepare(self):
         for name in ("Ferry zelkova", "Mole larch"):
@@ -53,6 +98,18 @@ class KnownRowsTest(StudioCase):
         self.studio.rows = kept
         self.assertEqual(listed, fresh, what)
         self.assertEqual(year, anew, what)
+        with self.studio.reading() as db:
+            known = self.records(db)
+        with reading(self.studio.engine) as db:
+            self.assertEqual(known, self.records(db), what)
+
+    def records(self, db):
+        """What is kept of both trees and the yard, as a session reads it."""
+        found = [told(yard_of(db))]
+        for tree_id in (1, 2):
+            with suppress(NotFound):
+                found += [told(query(db, tree_id)) for query in RECORDS]
+        return found
 
     def year(self):
         """What the Bench makes of all rows together."""
@@ -78,6 +135,12 @@ class KnownRowsTest(StudioCase):
         }  # fmt: skip
         yield "session", lambda: record_session(studio, 1, SessionForm.model_validate(worked))
         yield "plan", lambda: plan_path(studio, 1)
+        yield "hold", lambda: hold_year(studio, 1, day.year + 2, "away")
+        yield "hold gone", lambda: release_year(studio, 1, day.year + 2)
+        taken = HandForm.model_validate({"hand_on": day, "hand_trunk_mm": "80"})
+        yield "by hand", lambda: add_by_hand(studio, 1, taken)
+        yield "at the bench", lambda: begin(studio, 1, "routine")
+        yield "new photo", lambda: self.photo(self.load_tree(1), 5)
         seen = {"leaf_lost_percent": "60", "dieback": "on"}
         yield "answer", lambda: put_answer(studio, 1, AnswerForm.model_validate(seen))
         yield "week", lambda: move_tree(studio, 2, self.list_trees()[1].window.start)
@@ -159,6 +222,44 @@ class KnownRowsTest(StudioCase):
         for one in readers:
             one.join()
         self.assertEqual(wrong, [])
+
+    def test_what_was_read_of_a_tree_is_read_once(self):
+        def asked():
+            statements = []
+            note = lambda *said: statements.append(said[2])  # noqa: E731 # taken off again below
+            event.listen(self.studio.engine, "before_cursor_execute", note)
+            self.read(lambda db: self.records(db))
+            event.remove(self.studio.engine, "before_cursor_execute", note)
+            return len(statements)
+
+        first = asked()
+        self.assertGreater(first, 20)
+        # One begins the state, one asks for nothing but that.
+        self.assertEqual(asked(), 2)
+        say_strength(self.studio, 1, "weak")
+        self.assertEqual(asked(), 2 + (first - 2) // 2)
+
+    def test_a_reader_sees_one_state_also_where_some_of_it_is_known(self):
+        self.read(lambda db: self.records(db))
+        with self.studio.reading() as db:
+            before = load_tree(db, 1).strength
+            say_strength(self.studio, 1, "weak")
+            # Not read yet, so it comes from the database, which has moved on.
+            self.assertEqual(standing_of(db, 1, self.studio.today).tree.strength, before)
+        self.assertEqual(self.load_tree(1).strength, "weak")
+
+    def test_a_statement_on_many_rows_is_seen_as_well(self):
+        self.list_trees()
+        self.load_tree(1)
+        with self.studio.writing() as db:
+            db.execute(update(Tree).values(name="Renamed"))
+        self.assertEqual(self.load_tree(1).name, "Renamed")
+        self.agree("many at once")
+
+    def test_of_many_trees_those_looked_at_last_are_kept(self):
+        for number in range(TREES_READ + 8):
+            self.load_tree(self.tree(name=f"Elm {number}").id)
+        self.assertLessEqual(len(self.studio.rows._read), TREES_READ)
 
     def test_rows_can_be_read_but_belong_to_no_session(self):
         row = self.list_trees()[0]
