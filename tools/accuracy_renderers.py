@@ -62,6 +62,17 @@ CONDITIONS_HEAD = (
     "| condition | scenes | recall | precision | traced | azimuth of clicks held by the ± |",
     "|---|---|---|---|---|---|",
 )
+TOLD = (
+    '"Taken up" is what is measured once the artist has taken up a proposal as it stands. '
+    "Roots that the card or the trunk hides for more than half of their length need not be "
+    "found; a proposal of what shows of one is wrong by the first row of precision and right "
+    "by the second. A base's width is what is seen of it between soil and soil. Where trunk, "
+    "card or leaves hide the base, its width is left out, and the azimuth clicked there."
+)
+TOLD_OF_ASIDE = (
+    "An outline drawn a twelfth of the trunk to one side turns every azimuth with it; said to "
+    "be guessed, its ± says so."
+)
 NEAR_PX, OF_PATH, OF_CREST = 3.0, 0.7, 0.6
 
 
@@ -140,12 +151,12 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
         seen.add(label)
         known, azimuth = true[label], taken.azimuth_deg
         found.note("azimuth, proposed, °", _turned(one.azimuth_deg, known["azimuth_deg"]))
-        wide = float(np.hypot(*(one.base_width[1] - one.base_width[0]))) / 2
-        found.note("base width, proposed, %", 100 * (wide / halves[label] - 1))
         off = _turned(azimuth.value, known["azimuth_deg"])
         found.note("azimuth, taken up, °", off, azimuth.plus_minus)
         width = taken.base_width_mm
-        if width is not None:
+        if width is not None and known.get("base_seen", True):
+            wide = float(np.hypot(*(one.base_width[1] - one.base_width[0]))) / 2
+            found.note("base width, proposed, %", 100 * (wide / halves[label] - 1))
             share = 100 / known["base_width_mm"]
             found.note(
                 "base width, taken up, %", share * width.value - 100, share * width.plus_minus
@@ -186,9 +197,12 @@ def _clicks(
     for root in record.roots:
         known = true[root.label]
         azimuth, reach = root.azimuth_deg, root.reach_mm
-        found.note("azimuth, °", _turned(azimuth.value, known["azimuth_deg"]), azimuth.plus_minus)
         share = 100 / known["reach_mm"]
         found.note("reach, %", share * reach.value - 100, share * reach.plus_minus)
+        # Nobody clicks at a base that the trunk, the card or leaves hide.
+        if not known.get("base_seen", True):
+            continue
+        found.note("azimuth, °", _turned(azimuth.value, known["azimuth_deg"]), azimuth.plus_minus)
         if root.base_width_mm is not None:
             width = root.base_width_mm
             found.note("base width, mm", width.value - known["base_width_mm"], width.plus_minus)
@@ -253,7 +267,7 @@ def page_of(columns: dict[str, Found]) -> str:
     ]
     for name in dict.fromkeys(name for found in columns.values() for name in found.errors):
         lines.append(row(name, lambda found, name=name: _error(found, name)))
-    return "\n".join([*lines, ""])
+    return "\n".join([*lines, "", TOLD, ""])
 
 
 def _error(found: Found, name: str) -> str:
@@ -328,7 +342,7 @@ def measure(named: list[str]) -> None:
         rows += conditions_of(Path(folder))
     page = page_of(columns)
     if rows:
-        page = "\n".join([page, *CONDITIONS_HEAD, *rows, ""])
+        page = "\n".join([page, *CONDITIONS_HEAD, *rows, "", TOLD_OF_ASIDE, ""])
     PAGE.write_text(page)
     print(page)
 

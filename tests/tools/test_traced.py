@@ -15,6 +15,7 @@ from tools.traced.scene import random_scene, seen_anew
 from tools.traced.sheet import Sheet
 from tools.traced.solid import skin
 from tools.traced.surroundings import Pot, random_pot
+from tools.traced.truth import IN_FRONT, SOIL, seen_base
 
 
 class BaseTest(unittest.TestCase):
@@ -66,6 +67,37 @@ class SolidOfBaseTest(unittest.TestCase):
             np.testing.assert_allclose(2 * np.sqrt(radius**2 - middle**2), widths, rtol=1e-6)
             np.testing.assert_allclose(middle + radius, CREST_SHARE * widths, rtol=1e-6)
             self.assertLess(tube.crest[-1, 2], tube.crest[-5, 2])
+
+
+class SeenBaseTest(unittest.TestCase):
+    """A tube 20 px wide from 90 to 110, and what a picture of it shows across."""
+
+    OWN = np.array([[90.0, 50.0], [110.0, 50.0]])
+
+    def across(self, *shown):
+        """What shows from a pixel on, (from, what), soil before the first."""
+        row = np.full(200, SOIL)
+        for first, what in shown:
+            row[first:] = what
+        return seen_base(self.OWN, np.tile(row, (100, 1)), 4)
+
+    def test_grains_against_it_make_it_narrower_and_bark_wider(self):
+        # Pixels 93 to 106 show it: from 92.5 to 106.5 px, 14 of 20.
+        narrow = self.across((93, 4), (107, SOIL))
+        np.testing.assert_allclose(narrow.ends, (-0.75, 0.65), atol=0.02)
+        self.assertAlmostEqual(narrow.width, 0.7, delta=0.02)
+        self.assertAlmostEqual(self.across((88, 4), (113, SOIL)).width, 1.25, delta=0.02)
+
+    def test_where_another_root_lies_against_it_its_own_flank_counts(self):
+        self.assertEqual(self.across((70, 5), (96, 4), (107, SOIL)).ends[0], -1.0)
+
+    def test_behind_the_trunk_or_nearly_gone_it_is_hidden(self):
+        for shown in (
+            [(80, IN_FRONT), (95, 4), (111, SOIL)],
+            [(99, 4), (103, SOIL)],
+            [(0, 7)],
+        ):
+            self.assertTrue(self.across(*shown).hidden, shown)
 
 
 class ConditionTest(unittest.TestCase):

@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from tools.traced.conditions import ASIDE, under
-from tools.traced.render import as_jpeg, develop, trace
+from tools.traced.render import as_jpeg, develop, roots_shown, trace
 from tools.traced.scene import PRESETS, random_scene
 from tools.traced.truth import card_in_view, truth_of
 
@@ -40,7 +40,7 @@ def main(folder: str, first: str, count: str, width: str = "2000", condition: st
             continue
         if condition:
             scene = under(condition, scene)
-        light, places, _ = trace(scene, SAMPLES, denoised=True)
+        light, places, numbers = trace(scene, SAMPLES, denoised=True)
         rng = np.random.default_rng(seed + 1)
         picture = develop(light, rng, PRESETS[preset])
         if condition == "noise":
@@ -50,7 +50,7 @@ def main(folder: str, first: str, count: str, width: str = "2000", condition: st
         (out / "photo.jpg").write_bytes(
             as_jpeg(picture, TAKEN_ON, scene.camera.focal_35mm, QUALITY)
         )
-        truth = truth_of(scene, places)
+        truth = truth_of(scene, places, roots_shown(scene, places, numbers))
         if condition == "outline-aside":
             outline = np.array(truth["marks"]["trunk"]["outline"])
             across = float(np.ptp(outline, axis=0).mean())

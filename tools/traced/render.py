@@ -20,6 +20,7 @@ from tools.traced.camera import RIM, Part, TracedCamera
 from tools.traced.scene import DAPPLED, HARD_SUN, TracedScene
 from tools.traced.sheet import print_of_card
 from tools.traced.solid import Mesh
+from tools.traced.truth import IN_FRONT, SOIL
 
 mi.set_variant(os.environ.get("TRACED_VARIANT", "llvm_ad_rgb"))
 MODEL = "Path-traced camera"
@@ -221,6 +222,18 @@ def shows(
     front = front / np.maximum(1e-9, np.hypot(*front.T))[:, None]
     heading[on] = np.where(trunk[:, None], 0.0, front[at])
     return seen, tube_at, heading
+
+
+def roots_shown(
+    scene: TracedScene, places: Array, numbers: npt.NDArray[np.int32]
+) -> npt.NDArray[np.int16]:
+    """Number of the tube each pixel shows; IN_FRONT for trunk, card and leaves, else SOIL."""
+    seen, tube_at, _ = shows(scene, places, numbers)
+    front = seen == TRUNK
+    for name, there in (("sheet", scene.sheet), ("leaves", scene.leaves)):
+        if there is not None:
+            front |= numbers == _number_of(scene, name)
+    return np.where(front, IN_FRONT, np.where(tube_at < 0, SOIL, tube_at)).astype(np.int16)
 
 
 def _number_of(scene: TracedScene, name: str) -> int:

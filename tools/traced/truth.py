@@ -6,9 +6,11 @@ lies toward -y. A root's base lies a twelfth of the trunk's diameter beyond the 
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from tools.traced.base import Array, Tube
 from tools.traced.scene import TracedScene
@@ -18,10 +20,19 @@ BEYOND_TRUNKS = 1 / 12
 SEEN_WITHIN_MM = 3.5
 EVERY = 4
 MIN_SEEN = 0.5
+# Flanks are looked for so many half widths to both sides, in steps of a pixel's part. A base of
+# which less shows than so much of its width is hidden, by the trunk, the card or leaves.
+ASIDE, STEP_PX, MIN_BASE_SEEN = 1.8, 0.25, 0.6
+# What else than the number of a tube a pixel may show: what lies in front of roots, and the rest.
+SOIL, IN_FRONT = -1, -2
+OWN_ENDS = (-1.0, 1.0)
+
+Shown = npt.NDArray[np.int16]
 
 
-def truth_of(scene: TracedScene, places: Array) -> dict[str, Any]:
-    """Marks and figures of a scene. places : (h, w, 3), mm, what each pixel shows."""
+def truth_of(scene: TracedScene, places: Array, shown: Shown) -> dict[str, Any]:
+    """Marks and figures of a scene. places : (h, w, 3), mm, what each pixel shows. shown : (h, w),
+    number of the tube it shows, IN_FRONT for trunk, card and leaves, else SOIL."""
     base, camera = scene.base, scene.camera
     ring = base.outline()
     area = 0.5 * abs(
@@ -29,7 +40,7 @@ def truth_of(scene: TracedScene, places: Array) -> dict[str, Any]:
     )
     diameter = float(2 * np.sqrt(area / np.pi))
     roots = [
-        _root(scene, tube, f"R{number}", diameter, places)
+        _root(scene, tube, number, diameter, places, shown)
         for number, tube in enumerate(base.tubes)
         if tube.parent < 0
     ]
@@ -74,9 +85,9 @@ def card_in_view(scene: TracedScene) -> bool:
 
 
 def _root(
-    scene: TracedScene, tube: Tube, label: str, diameter: float, places: Array
+    scene: TracedScene, tube: Tube, number: int, diameter: float, places: Array, shown: Shown
 ) -> dict[str, Any]:
-    base = scene.base
+    base, label = scene.base, f"R{number}"
     crest = tube.crest
     away = np.hypot(*crest[:, :2].T)
     outline = base.radius_at(np.arctan2(crest[:, 1], crest[:, 0]))
@@ -88,8 +99,8 @@ def _root(
     seen = _seen(scene, crest, places)
     run = np.arange(start, end + 1)
     share = float(seen[run].mean())
-    shown = run[seen[run]]
-    if len(shown) < 3:
+    bare = run[seen[run]]
+    if len(bare) < 3:
         return {"marks": None, "figures": None}
     ahead = tube.middle[start + 1] - tube.middle[start - 1]
     across = np.array([ahead[1], -ahead[0]]) / np.hypot(*ahead[:2])
@@ -98,13 +109,17 @@ def _root(
     half = float(np.sqrt(max(0.05, tube.radius[start] ** 2 - deep**2)))
     level = max(0.0, float(tube.middle[start, 2]))
     flanks = [np.append(tube.middle[start, :2] + side * half * across, level) for side in (-1, 1)]
-    kept = [*shown[::EVERY], shown[-1]] if shown[-1] not in shown[::EVERY] else list(shown[::EVERY])
+    own = scene.camera.see(np.array(flanks))
+    base_seen = seen_base(own, shown, number)
+    ends = np.array(base_seen.ends)[:, None]
+    edges = own.mean(axis=0) + ends * (own[1] - own[0]) / 2
+    kept = [*bare[::EVERY], bare[-1]] if bare[-1] not in bare[::EVERY] else list(bare[::EVERY])
     azimuth = float(np.degrees(np.arctan2(crest[start, 0], crest[start, 1])) % 360)
     return {
         "marks": {
             "label": label,
             "path": _pixels(scene, crest[kept]),
-            "base_width": _pixels(scene, np.array(flanks)),
+            "base_width": edges.tolist(),
         },
         "figures": None
         if share < MIN_SEEN
@@ -112,12 +127,63 @@ def _root(
             "label": label,
             "kind": tube.kind,
             "azimuth_deg": azimuth,
-            "base_width_mm": 2 * half,
+            "base_width_mm": 2 * half * base_seen.width,
+            "base_seen": not base_seen.hidden,
             # As far as it is seen: where moss or soil hides a tip, nobody can mark it.
-            "reach_mm": float(np.hypot(*crest[shown, :2].T).max()),
+            "reach_mm": float(np.hypot(*crest[bare, :2].T).max()),
             "seen": share,
         },
     }
+
+
+@dataclass(frozen=True)
+class SeenBase:
+    """How a root's base is seen across, in halves of its tube's width from its middle.
+
+    ends : left and right flank as they show; the tube's own, -1 and 1, where another root lies
+    against it, and where the base is hidden.
+    """
+
+    ends: tuple[float, float] = OWN_ENDS
+    hidden: bool = False
+
+    @property
+    def width(self) -> float:
+        """Of the tube's own."""
+        return (self.ends[1] - self.ends[0]) / 2
+
+
+def seen_base(flanks: Array, shown: Shown, number: int) -> SeenBase:
+    """How the base of a tube is seen whose own flanks lie at two places (2, 2), px.
+
+    Bark lies on a tube, grains lie against it and trunk and roots run into it, so that a root is
+    seen wider or narrower than its tube.
+    """
+    middle, ahead = flanks.mean(axis=0), (flanks[1] - flanks[0]) / 2
+    half = float(np.hypot(*ahead))
+    at = np.arange(-ASIDE * half, ASIDE * half + STEP_PX, STEP_PX)
+    spots = np.round(middle + at[:, None] * ahead / half).astype(int)
+    last = np.array(shown.shape[::-1]) - 1
+    inside = ((spots >= 0) & (spots <= last)).all(axis=1)
+    spots = np.clip(spots, 0, last)
+    seen = np.where(inside, shown[spots[:, 1], spots[:, 0]], IN_FRONT)
+    on = seen == number
+    if not on.any():
+        return SeenBase(hidden=True)
+    # What is seen in one piece, about where the middle is or next to it.
+    nearest = int(np.abs(np.where(on, at, np.inf)).argmin())
+    off = np.flatnonzero(~on)
+    left = int(off[off < nearest].max(initial=0))
+    right = int(off[off > nearest].min(initial=len(on) - 1))
+    ends = (at[left] + STEP_PX / 2) / half, (at[right] - STEP_PX / 2) / half
+    beside = int(seen[left]), int(seen[right])
+    if IN_FRONT in beside or (ends[1] - ends[0]) / 2 < MIN_BASE_SEEN:
+        return SeenBase(hidden=True)
+    first, second = (
+        end if besides == SOIL else own
+        for end, besides, own in zip(ends, beside, OWN_ENDS, strict=True)
+    )
+    return SeenBase((first, second))
 
 
 def _seen(scene: TracedScene, crest: Array, places: Array) -> Any:

@@ -52,7 +52,7 @@ SEEN_FIRST = 3
 BASE_CREST_SHARE = 0.3
 # How far above the middle of what shows of a root its crest stands, of its width.
 CREST_RISE = 0.25
-CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.11, 2.0
+CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.14, 2.0
 
 
 @dataclass(frozen=True)

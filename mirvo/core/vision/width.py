@@ -16,6 +16,9 @@ MIN_WIDTH = 3.0
 EDGE_LEVEL = 0.5
 # Points of a path, from the first beyond the flare, at which the base's width is looked at.
 AT_BASE = slice(1, 4)
+# The map is blurred, which makes a thin root wide, and the base is looked at where a thick one has
+# tapered already: its width is so many times the one seen, less so many cells. Of four renderers.
+TAPERED, BLUR_CELLS = 1.15, 3.5
 
 
 def width_along(root: Map, path: Array) -> Array:
@@ -46,7 +49,8 @@ def base_width(root: Map, path: Array, widths: Array) -> float:
     """
     seen = widths_seen(root, path)
     sound = np.where(np.isfinite(seen), np.maximum(seen, MIN_WIDTH), widths)
-    return float(np.median(sound[AT_BASE] if len(sound) > 1 else sound))
+    wide = float(np.median(sound[AT_BASE] if len(sound) > 1 else sound))
+    return max(MIN_WIDTH, TAPERED * wide - BLUR_CELLS)
 
 
 def widths_seen(root: Map, path: Array) -> Array:
