@@ -94,6 +94,8 @@ def watch(db: DbSession, begun: Begun | None = None) -> Changes:
                 trees.add(session.get(RootSession, row.session_id).tree_id)
             elif isinstance(row, ShelfPot) and row.id is not None:
                 trees.update(session.scalars(select(Tree.id).where(Tree.pot_id == row.id)))
+                # One taken away stands under no tree any more.
+                records |= row in session.deleted
             elif isinstance(row, Plan):
                 planned.add(row.tree_id)
             else:

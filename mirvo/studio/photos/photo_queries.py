@@ -81,13 +81,11 @@ class PhotoView:
 
 def view_photo(db: DbSession, photo_id: int, beside: int | None = None) -> PhotoView:
     """A photo with its neighbours. Raises NotFound; a photo of another tree is laid aside."""
-    photo = load_photo(db, photo_id)
-    listed = photos_with_state(db, photo.tree_id)
+    listed = photos_with_state(db, load_photo(db, photo_id).tree_id)
     photos = [one for one, _ in listed]
-    at = photos.index(photo)
+    at = next(place for place, one in enumerate(photos) if one.id == photo_id)
     return PhotoView(
-        photo,
-        listed[at][1],
+        *listed[at],
         photos[at + 1] if at + 1 < len(photos) else None,
         photos[at - 1] if at else None,
         [one for one in photos if one.id != photo_id],
