@@ -17,7 +17,7 @@ EDGE_LEVEL = 0.5
 # Points of a path, from the first beyond the flare, at which the base's width is looked at.
 AT_BASE = slice(1, 4)
 # The map is blurred, which makes a thin root wide, and the base is looked at where a thick one has
-# tapered already: its width is so many times the one seen, less so many cells. Found on three renderers.
+# tapered already: its width is so many times the one seen, less so many cells. By three renderers.
 TAPERED, BLUR_CELLS = 1.15, 3.5
 
 
