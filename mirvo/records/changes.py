@@ -99,7 +99,7 @@ def watch(db: DbSession, begun: Begun | None = None) -> Changes:
             elif isinstance(row, Plan):
                 planned.add(row.tree_id)
             else:
-                # Sure to be known of: what is not told to be of one tree may be of any.
+                # What is not known to be of one tree may be of any.
                 records |= not isinstance(row, OF_NO_RECORD)
         changes.trees |= trees
         changes.everything |= everything

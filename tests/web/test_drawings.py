@@ -13,7 +13,7 @@ from mirvo.core.measure.figure import Figure
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.rootwork.cuts import RootCase
 from mirvo.core.rootwork.root_path import along_mm, path_length_mm
-from mirvo.records.models import Plan, RootSession
+from mirvo.records.models import Measurement, Plan, RootSession
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
 from mirvo.studio.path.target import TargetForm, hold_year, set_target
@@ -374,6 +374,21 @@ class SheetTest(DrawnTree):
         self.assertLess(abs((level - ground) / scale - 60), 3)
         bar = points(of_role(scene, "bar")[0])
         self.assertLess(abs((bar[2][0] - bar[1][0]) / scale - 50), 2)
+
+    def test_a_strip_is_to_one_scale_whatever_was_drawn_before(self):
+        row = self.sheet.dated[0]
+        wide = [
+            root.model_copy(update={"path_mm": tuple((3 * x, 3 * y) for x, y in root.path_mm)})
+            for root in row.top.roots
+        ]
+        large = Measurement(id=99, measured_on=row.measured_on)
+        large.top = row.top.model_copy(update={"roots": tuple(wide)})
+        before = draw_strip(replace(self.sheet, dated=(row,)))[row.id]
+        beside = draw_strip(replace(self.sheet, dated=(row, large)))[row.id]
+        across = [
+            np.ptp(points(of_role(scene, "trunk")[0]), axis=0)[0] for scene in (before, beside)
+        ]
+        self.assertLess(across[1], 0.9 * across[0])
 
     def test_planned_levels_are_dashed_and_named(self):
         steps = self.sheet.path.steps

@@ -204,7 +204,20 @@ def draw_strip(sheet: Sheet) -> dict[int, Scene]:
 
 
 @once_a_row
+def _known(row: Measurement) -> dict[float, Scene]:
+    """Drawings of a dated base made before, by the largest reach they were set beside, mm."""
+    return {}
+
+
 def _dated(row: Measurement, measured: TopRecord, largest_mm: float) -> Scene:
+    # A dossier may show fewer dates than the sheet, and so to another scale.
+    known = _known(row)
+    if largest_mm not in known:
+        known[largest_mm] = _drawn(row, measured, largest_mm)
+    return known[largest_mm]
+
+
+def _drawn(row: Measurement, measured: TopRecord, largest_mm: float) -> Scene:
     title = f"Base on {row.measured_on:%d %B %Y}"
     scene = Scene(f"dated-{row.id}", STRIP_PX, STRIP_PX, title, describe(measured))
     middle = STRIP_PX / 2, STRIP_PX / 2
