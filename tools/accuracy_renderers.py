@@ -35,7 +35,6 @@ from mirvo.core.measure.records import RootRecord
 from mirvo.core.measure.top import measure_top
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.card import find_card
-from mirvo.core.vision.propose import Proposal
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import phone_camera
 from mirvo.standins.card import CardPlace
@@ -47,6 +46,8 @@ from tools.traced.conditions import CONDITIONS
 
 PAGE = Path(__file__).parent.parent / "docs" / "accuracy-renderers.md"
 CLICK_SD_PX = 2.0
+# How many times each photo is clicked anew: one hand says little of seventy roots.
+HANDS = 8
 WHOLE_MARKERS = 3
 WORST, SHOWN, CROP_PX = PAGE.parent / "accuracy", 3, 420
 JPEG = [cv2.IMWRITE_JPEG_QUALITY, 80]
@@ -66,8 +67,10 @@ TOLD = (
     '"Taken up" is what is measured once the artist has taken up a proposal as it stands. '
     "Roots that the card or the trunk hides for more than half of their length need not be "
     "found; a proposal of what shows of one is wrong by the first row of precision and right "
-    "by the second. A base's width is what is seen of it between soil and soil. Where trunk, "
-    "card or leaves hide the base, its width is left out, and the azimuth clicked there."
+    "by the second. Traced is what a click at the tip finds, where it follows its root. Clicks are "
+    f"those of {HANDS} hands, each straying by 2 px. A base's width is what is seen of it between "
+    "soil and soil. Where trunk, card or leaves hide the base, its width is left out, and the "
+    "azimuth clicked there."
 )
 TOLD_OF_ASIDE = (
     "An outline drawn a twelfth of the trunk to one side turns every azimuth with it; said to "
@@ -140,7 +143,8 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
     lines, halves = _lines_of(marks["roots"])
     hidden = _lines_of(truth.get("partly_seen", []))
     seen: set[str] = set()
-    figures = _taken_up(proposed, marks, photo, corners)
+    taken_all = taken_up(proposed)
+    figures = _measured(taken_all, marks, photo, corners)
     for one, taken in zip(proposed, figures, strict=True):
         label = _followed(dense(one.path), lines, halves)
         found.right.append(label is not None)
@@ -149,41 +153,66 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
         if label is None or label in seen:
             continue
         seen.add(label)
-        known, azimuth = true[label], taken.azimuth_deg
+        known = true[label]
         found.note("azimuth, proposed, °", _turned(one.azimuth_deg, known["azimuth_deg"]))
-        off = _turned(azimuth.value, known["azimuth_deg"])
-        found.note("azimuth, taken up, °", off, azimuth.plus_minus)
-        width = taken.base_width_mm
-        if width is not None and known.get("base_seen", True):
+        if known.get("base_seen", True):
             wide = float(np.hypot(*(one.base_width[1] - one.base_width[0]))) / 2
             found.note("base width, proposed, %", 100 * (wide / halves[label] - 1))
-            share = 100 / known["base_width_mm"]
-            found.note(
-                "base width, taken up, %", share * width.value - 100, share * width.plus_minus
-            )
+        _note_found(found, "taken up", taken, known)
     found.hit += [label in seen for label in lines]
+    traced = []
     for label, line in lines.items():
         try:
-            path = helper.trace((float(line[-1][0]), float(line[-1][1]))).path
+            one = helper.trace((float(line[-1][0]), float(line[-1][1])))
         except BadInput:
             found.traced.append(False)
             continue
-        found.traced.append(_followed(dense(np.array(path)), {label: line}, halves) is not None)
+        follows = _followed(dense(np.array(one.path)), {label: line}, halves) is not None
+        found.traced.append(follows)
+        if follows:
+            traced.append({"label": label, **one.model_dump(mode="json")})
+    for taken in _measured(traced, marks, photo, corners):
+        _note_found(found, "traced", taken, true[taken.label])
 
 
-def _taken_up(
-    proposed: list[Proposal], marks: Any, photo: PhotoInfo, corners: Any
+def _measured(
+    roots: list[Any], marks: Any, photo: PhotoInfo, corners: Any
 ) -> tuple[RootRecord, ...]:
-    """What proposals come to once the artist has taken all of them up, in their order."""
-    taken = {**marks, "click_sd_px": CLICK_SD_PX, "roots": taken_up(proposed)}
+    """What roots found in the photo come to as they stand, in their order."""
+    taken = {**marks, "click_sd_px": CLICK_SD_PX, "roots": roots}
     return measure_top(read_marks(taken), photo, corners).roots
+
+
+def _note_found(found: Found, how: str, root: RootRecord, known: Any) -> None:
+    """A root's figures beside the truth; its base's width only where the base is seen."""
+    azimuth, reach, width = root.azimuth_deg, root.reach_mm, root.base_width_mm
+    off = _turned(azimuth.value, known["azimuth_deg"])
+    found.note(f"azimuth, {how}, °", off, azimuth.plus_minus)
+    share = 100 / known["reach_mm"]
+    found.note(f"reach, {how}, %", share * reach.value - 100, share * reach.plus_minus)
+    if width is not None and known.get("base_seen", True):
+        share = 100 / known["base_width_mm"]
+        found.note(f"base width, {how}, %", share * width.value - 100, share * width.plus_minus)
 
 
 def _clicks(
     found: Found, marks: Any, truth: Any, true: Any, photo: PhotoInfo, corners: Any
 ) -> None:
-    """Figures from marks a hand that strays by 2 px has set."""
-    rng = np.random.default_rng(truth["seed"])
+    """Figures from marks that hands which stray by 2 px have set."""
+    for hand in range(HANDS):
+        rng = np.random.default_rng((truth["seed"], hand))
+        _one_hand(found, rng, marks, truth, true, photo, corners)
+
+
+def _one_hand(
+    found: Found,
+    rng: np.random.Generator,
+    marks: Any,
+    truth: Any,
+    true: Any,
+    photo: PhotoInfo,
+    corners: Any,
+) -> None:
     clicked = {**marks, "click_sd_px": CLICK_SD_PX}
     for part in ("trunk", "roots"):
         clicked[part] = shaken(marks[part], rng, CLICK_SD_PX)

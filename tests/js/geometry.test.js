@@ -39,6 +39,14 @@ test("a base width set by hand strays no more than a click does", () => {
   assert.deepEqual(marks.roots[0], { base_width: [[0, 0], [4, 4]] });
 });
 
+test("a tip set by hand strays no more than a click does, another point changes nothing", () => {
+  const marks = { roots: [{ path: [[0, 0], [5, 5], [9, 9]], points_sd_px: 2, tip_sd_px: 8 }] };
+  put(marks, "roots/0/path/1", [4, 5]);
+  assert.equal(marks.roots[0].tip_sd_px, 8);
+  put(marks, "roots/0/path/2", [9, 8]);
+  assert.deepEqual(marks.roots[0], { path: [[0, 0], [4, 5], [9, 8]], points_sd_px: 2 });
+});
+
 test("a point's address says which mark it belongs to", () => {
   assert.equal(ownerOf("roots/2/path/3"), "roots/2");
   assert.equal(ownerOf("ball/wood/1/0"), "ball/wood/1");

@@ -67,6 +67,7 @@ class RootDraft(Draft):
     base_width: Points | None = None
     end_width: Points | None = None
     points_sd_px: FiniteFloat | None = None
+    tip_sd_px: FiniteFloat | None = None
     base_width_sd_px: FiniteFloat | None = None
     height: FiniteFloat | Word | None = None
     feeders: int | None = None
@@ -76,7 +77,7 @@ class RootDraft(Draft):
     @property
     def found_in_photo(self) -> bool:
         """Whether the photo found it, so that it lies less surely than clicks do."""
-        return bool(self.points_sd_px or self.base_width_sd_px)
+        return bool(self.points_sd_px or self.tip_sd_px or self.base_width_sd_px)
 
 
 class RejectedDraft(Draft):

@@ -60,8 +60,9 @@ class Flare(FlareDraft):
 
 class RootMark(RootDraft):
     """points_sd_px : how far each point strays, where the root was found in the picture and so
-    strays further than a click. base_width_sd_px : how far the base width may be off beyond its
-    clicks, where it alone was found."""
+    strays further than a click. tip_sd_px : how far its end may lie off along its way, where that
+    was found too. base_width_sd_px : how far the base width may be off beyond its clicks, where it
+    alone was found."""
 
     model_config = STRICT
     label: Annotated[str, Field(min_length=1, max_length=12)]
@@ -69,6 +70,7 @@ class RootMark(RootDraft):
     base_width: Pair | None = None
     end_width: Pair | None = None
     points_sd_px: Deviation = 0.0
+    tip_sd_px: Deviation = 0.0
     base_width_sd_px: Deviation = 0.0
     height: Literal["above", "on", "below"] | FiniteFloat | None = None
     feeders: Annotated[int, Field(ge=0, le=3)] | None = None

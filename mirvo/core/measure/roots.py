@@ -77,7 +77,7 @@ def roots_on_plane(
     ends = _widths([root.end_width for root in marks], marks, plane, draws, 0.0)
     marked = [float(base[1][0]) for base in bases if base is not None]
     median = float(np.median(marked)) if marked else 0.0
-    pixels = [draws.points(root.path, _sd_px(root, draws)) for root in marks]
+    pixels = [_path_drawn(root, draws) for root in marks]
     along = [_widths_along(*row, median, draws) for row in zip(pixels, bases, ends, strict=True)]
     paths = _at_crest(pixels, along, plane, draws)
     roots = []
@@ -86,6 +86,16 @@ def roots_on_plane(
         aside = draws.scalars(0.0, ASIDE_SD) if base is None else np.zeros(draws.rows)
         roots.append(PlaneRoot(root, path, middle, width, widths, aside))
     return roots
+
+
+def _path_drawn(root: RootMark, draws: Draws) -> Array:
+    """Copies (rows, n, 2), px, of a root's path; found to its end, it is longer or shorter too."""
+    drawn = draws.points(root.path, _sd_px(root, draws))
+    length = geometry.arc_lengths(drawn[:1])[0, -1]
+    if root.tip_sd_px == 0 or length == 0:
+        return drawn
+    stretched = draws.scalars(1.0, root.tip_sd_px / length)[:, None, None]
+    return np.asarray(drawn[:, :1] + (drawn - drawn[:, :1]) * stretched)
 
 
 def _at_crest(

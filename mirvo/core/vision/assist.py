@@ -84,6 +84,7 @@ class Assistant:
         if others and _along(path, others) > SHARED_TOO_MUCH:
             beside = avoiding(traced, covered_by(traced, others))
             path = beside.path(tip_cell) if beside.ways.reach(tip_cell) else path
+        path = _ending_at(path, np.array([x, y], float))
         widths = width_along(self.tracer.root, path)
         crest = crest_seen(view, path, widths)
         edges, sd_px = self._base_of(path, widths)
@@ -123,6 +124,15 @@ class Assistant:
         ]
         row, column = np.unravel_index(int(part.argmax()), part.shape)
         return low_x + int(column), low_y + int(row)
+
+
+def _ending_at(path: Array, tip: Array) -> Array:
+    """A path (n, 2), cells, as long as a click at its tip says: the ridge is surer farther in,
+    where it was sought, but nobody knows better than the artist where a root ends."""
+    last = path[-1] - path[-2]
+    ahead = last / max(float(np.hypot(*last)), 1e-9)
+    beyond = max(0.0, float((tip - path[-1]) @ ahead))
+    return np.concatenate([path[:-1], [path[-1] + beyond * ahead]])
 
 
 def _along(path: Array, others: list[Array]) -> float:

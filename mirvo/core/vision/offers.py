@@ -30,8 +30,12 @@ class TracedRoot(Record):
 
 
 class ProposedRoot(TracedRoot):
-    """A root Mirvo believes to see. confidence : 0 to 1."""
+    """A root Mirvo believes to see. tip_sd_px : how far its end may lie off along its way.
 
+    confidence : 0 to 1.
+    """
+
+    tip_sd_px: float
     confidence: float
     azimuth_deg: float
 

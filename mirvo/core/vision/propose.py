@@ -53,18 +53,23 @@ BASE_CREST_SHARE = 0.3
 # How far above the middle of what shows of a root its crest stands, of its width.
 CREST_RISE = 0.25
 CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.14, 2.0
+# How far a root's end may lie off along its way, of its length: a tip goes into the soil slowly.
+# From scenes of three renderers.
+TIP_SD_SHARE = 0.13
 
 
 @dataclass(frozen=True)
 class Proposal:
     """A root Mirvo believes to see; pixels of the photo.
 
-    points_sd_px : how far each point may lie off, see `point_sd_px`. confidence : 0 to 1.
+    points_sd_px : how far each point may lie off, see `point_sd_px`. tip_sd_px : how far its end
+    may besides, along its way. confidence : 0 to 1.
     """
 
     path: Array
     base_width: Array
     points_sd_px: float
+    tip_sd_px: float
     confidence: float
     azimuth_deg: float
 
@@ -74,6 +79,7 @@ class Proposal:
             path=spots(self.path),
             base_width=pair(self.base_width),
             points_sd_px=round(self.points_sd_px, 1),
+            tip_sd_px=round(self.tip_sd_px, 1),
             confidence=round(self.confidence, 2),
             azimuth_deg=round(self.azimuth_deg, 1),
         )
@@ -206,10 +212,12 @@ def _proposal(tracer: Tracer, found: _Found, front_mm: Array) -> Proposal:
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     confidence = how_sure(tracer.root, path, widths)
     edges = base_edges(view, path, wide)
+    crest = crest_seen(view, path, widths)
     return Proposal(
-        path=crest_seen(view, path, widths),
+        path=crest,
         base_width=edges,
         points_sd_px=point_sd_px(edges, confidence),
+        tip_sd_px=TIP_SD_SHARE * float(geometry.arc_lengths(crest[None])[0, -1]),
         confidence=confidence,
         azimuth_deg=float((away - north)[0] % 360.0),
     )

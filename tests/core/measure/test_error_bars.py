@@ -84,6 +84,18 @@ class FoundInThePhotoTest(unittest.TestCase):
         away = np.degrees(middle / BASE_AT_MM)
         self.assertAlmostEqual(found.azimuth_deg.plus_minus, 1.96 * away, delta=0.5)
 
+    def test_a_tip_found_strays_along_its_way_and_nothing_else_does(self):
+        clicked, found = self.measured().roots, self.measured(tip_sd_px=20.0).roots
+        # 20 px are 5 mm; the root runs straight away from the trunk.
+        strayed = np.hypot(1.96 * 5.0, clicked[0].reach_mm.plus_minus)
+        self.assertAlmostEqual(found[0].reach_mm.plus_minus, strayed, delta=0.1 * strayed)
+        self.assertEqual(found[0].reach_mm.value, clicked[0].reach_mm.value)
+        for figure in ("azimuth_deg", "base_width_mm"):
+            before, after = getattr(clicked[0], figure), getattr(found[0], figure)
+            self.assertAlmostEqual(after.plus_minus, before.plus_minus, delta=0.15)
+        others = found[1].reach_mm.plus_minus - clicked[1].reach_mm.plus_minus
+        self.assertAlmostEqual(others, 0.0, delta=0.2)
+
     def test_what_is_found_in_a_small_photo_is_no_truer_than_a_click(self):
         widths = []
         for stray in (0.0, 0.5):

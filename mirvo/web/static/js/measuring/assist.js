@@ -66,12 +66,14 @@ export class Assist extends EventTarget {
   accept() {
     const ghost = this.ghost;
     if (!ghost) return -1;
-    const { path, base_width, points_sd_px } = ghost;
-    this.store.change((marks) => {
-      marks.roots.push({ label: freeLetter(marks.roots, this.store.letters), path, base_width, points_sd_px });
-    });
+    this.store.change((marks) => this.#take(marks, ghost));
     this.#drop();
     return this.store.marks.roots.length - 1;
+  }
+
+  #take(marks, { path, base_width, points_sd_px, tip_sd_px }) {
+    const label = freeLetter(marks.roots, this.store.letters);
+    marks.roots.push({ label, path, base_width, points_sd_px, tip_sd_px });
   }
 
   /** Take up all proposals that are not doubtful, as one step; the doubtful ones are left. */
@@ -79,9 +81,7 @@ export class Assist extends EventTarget {
     const sure = this.ghosts.filter((one) => !one.doubtful);
     if (!sure.length) return;
     this.store.change((marks) => {
-      for (const { path, base_width, points_sd_px } of sure) {
-        marks.roots.push({ label: freeLetter(marks.roots, this.store.letters), path, base_width, points_sd_px });
-      }
+      for (const ghost of sure) this.#take(marks, ghost);
     });
     this.ghosts = this.ghosts.filter((one) => one.doubtful);
     this.current = 0;

@@ -7,13 +7,15 @@ export function at(marks, address) {
   return address.split("/").reduce((part, key) => (part == null ? part : part[key]), marks);
 }
 
-/** Set a mark or one point of it by hand. A base width set so strays no more than a click does. */
+/** Set a mark or one point of it by hand. A base width or a tip set so strays no more than a click does. */
 export function put(marks, address, value) {
   const keys = address.split("/");
   if (keys[2] === "base_width") {
     delete marks.roots[keys[1]].points_sd_px;
     delete marks.roots[keys[1]].base_width_sd_px;
   }
+  const path = keys[2] === "path" ? marks.roots[keys[1]].path : null;
+  if (path && Number(keys[3]) === path.length - 1) delete marks.roots[keys[1]].tip_sd_px;
   const last = keys.pop();
   const owner = keys.reduce((part, key) => part[key], marks);
   owner[last] = value;

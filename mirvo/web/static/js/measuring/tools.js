@@ -265,7 +265,10 @@ export class Tools {
     if (!least) return;
     this.store.change((marks) => {
       const owner = keys.reduce((part, key) => part[key], marks);
-      if (owner.length > least) owner.splice(index, 1);
+      if (owner.length <= least) return;
+      owner.splice(index, 1);
+      // The root ends where the artist says from now on.
+      if (kind === "path" && index === owner.length) delete marks.roots[keys[1]].tip_sd_px;
     });
     this.chosen = `${keys.join("/")}/${Math.max(0, index - 1)}`;
   }
