@@ -13,9 +13,9 @@ from PIL import Image, ImageOps
 from PIL.TiffImagePlugin import IFDRational
 
 from mirvo.core.errors import BadInput
-from mirvo.records.photos import colour_of, examine, grey_of, size_said, smaller
+from mirvo.records.photos import SIZES, colour_of, examine, grey_of, size_said, smaller
 
-ORIENTATION, DETAIL, FOCAL, TAKEN = 0x0112, 0x8769, 0xA405, 0x9003
+ORIENTATION, DETAIL, FOCAL, TAKEN, MAKER = 0x0112, 0x8769, 0xA405, 0x9003, 0x010F
 
 
 def picture(size=(640, 480)):
@@ -132,6 +132,24 @@ class RubbishTest(unittest.TestCase):
             np.testing.assert_array_equal(colour_of(content), upright)
             facts = examine(content, "a.png")
             self.assertEqual((facts.height, facts.width), upright.shape[:2])
+
+    def test_smaller_pictures_stand_upright_and_say_nothing_of_their_file(self):
+        for orientation in range(1, 9):
+            exif = Image.Exif()
+            exif[ORIENTATION] = orientation
+            exif[MAKER] = "a camera nobody shall hear of"
+            remark = b"where it was taken"
+            coarse = picture((13, 9)).resize((1300, 900))
+            content = packed(coarse, exif=exif, comment=remark, icc_profile=b"blue")
+            upright = ImageOps.exif_transpose(Image.open(io.BytesIO(content)))
+            for name, small in smaller(content).items():
+                with self.subTest(orientation=orientation, size=name):
+                    image = Image.open(io.BytesIO(small))
+                    self.assertEqual(max(image.size), min(SIZES[name], max(upright.size)))
+                    usual = np.asarray(upright.resize(image.size, Image.Resampling.BOX), float)
+                    self.assertLess(np.abs(np.asarray(image, float) - usual).mean(), 4.0)
+                    for said in (b"Exif", b"camera", b"taken", b"ICC_PROFILE"):
+                        self.assertNotIn(said, small)
 
     def test_damaged_files_of_every_kind_are_told_in_a_sentence(self):
         chance = random.Random(5)
