@@ -1,8 +1,9 @@
 """Drawings are to scale: shapes are read back and measured."""
 
 import re
+import unittest
 from dataclasses import replace
-from datetime import date
+from datetime import date, timedelta
 from math import atan2, cos, degrees, hypot, radians, sin
 
 import numpy as np
@@ -20,6 +21,7 @@ from mirvo.studio.path.target import TargetForm, hold_year, set_target
 from mirvo.studio.records.record import record_of
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.yard.bench import Bench, BenchWeek
 from mirvo.web.app import create_app
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.filmstrip import draw_filmstrip
@@ -38,6 +40,7 @@ from mirvo.web.drawings.sheet import (
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered
+from mirvo.web.drawings.year import WEEK_PX, draw_head
 from mirvo.web.drawings.years import years_chart, years_charts
 from mirvo.web.templating import mm, percent, signed
 from tests.studio_case import StudioCase
@@ -52,6 +55,35 @@ def points(shape):
         tuple(map(float, pair))
         for pair in re.findall(r"(-?[\d.]+) (-?[\d.]+)", shape.attributes["d"])
     ]
+
+
+class BenchYearTest(unittest.TestCase):
+    """How full the weeks are, drawn over the year at the bench."""
+
+    def head(self, *trees):
+        monday = date(2027, 3, 1)
+        weeks = [
+            BenchWeek(monday + timedelta(weeks=number), [None] * count, 6, max(0, count - 6))
+            for number, count in enumerate(trees)
+        ]
+        frosty = [0.0] * 52
+        return draw_head(monday, frosty, "04-20", Bench(monday, [], [], [], [], weeks, []))
+
+    def test_a_dot_a_tree_where_each_has_room(self):
+        scene = self.head(3, 4)
+        self.assertEqual(len(of_role(scene, "load")), 7)
+        self.assertTrue(all(shape.name == "circle" for shape in of_role(scene, "load")))
+
+    def test_a_fuller_week_is_a_bar_within_its_own_week(self):
+        scene = self.head(3, 6, 0, 60)
+        bars, over = of_role(scene, "load"), of_role(scene, "load-over")
+        heights = [float(bar.attributes["height"]) for bar in [*bars, *over]]
+        self.assertAlmostEqual(heights[0] / heights[1], 0.5, places=2)
+        self.assertEqual(heights[1], heights[2])
+        for number, bar in ((0, bars[0]), (1, bars[1]), (3, over[0])):
+            x, width = (float(bar.attributes[name]) for name in ("x", "width"))
+            self.assertGreaterEqual(x, number * WEEK_PX - 0.3)
+            self.assertLessEqual(x + width, (number + 1) * WEEK_PX + 0.3)
 
 
 class RecordTest(StudioCase):

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from typing import Annotated, Literal, NamedTuple
+from functools import cache
+from typing import Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from pydantic import StringConstraints
-from sqlalchemy import or_, select
+from sqlalchemy import Date, Select, bindparam, or_, select
 from sqlalchemy.orm import aliased
 
 from mirvo.core.almanac import rules
@@ -107,7 +108,24 @@ def open_care(
 
     A session's tasks end with the next session of the tree, but for the lasting ones.
     """
-    until = until or today + timedelta(days=AHEAD_DAYS)
+    query = _open_tasks().limit(most)
+    if trees is not None:
+        query = query.where(CareTask.tree_id.in_(trees))
+    asked = {
+        "today": today,
+        "until": until or today + timedelta(days=AHEAD_DAYS),
+        "lasting": rules().care.lasting,
+    }
+    return [Due._make(row) for row in db.execute(query, asked)]
+
+
+@cache
+def _open_tasks() -> Select[*tuple[Any, ...]]:
+    """The question for open tasks, put together once: that costs more than its answer.
+
+    Parameters: today, until, lasting.
+    """
+    today, until = bindparam("today", type_=Date), bindparam("until", type_=Date)
     later = aliased(RootSession)
     superseded = (
         select(later.id)
@@ -119,7 +137,7 @@ def open_care(
         .exists()
     )
     task = CareTask
-    query = (
+    return (
         # Columns and no records: a yard has thousands of tasks.
         select(
             task.id,
@@ -142,14 +160,10 @@ def open_care(
             # What no session left has none that could lie on the heap.
             RootSession.kept(),
             Tree.kept(),
-            or_(CareTask.code.in_(rules().care.lasting), ~superseded),
+            or_(CareTask.code.in_(bindparam("lasting", expanding=True)), ~superseded),
         )
         .order_by(CareTask.due, CareTask.id)
-        .limit(most)
     )
-    if trees is not None:
-        query = query.where(CareTask.tree_id.in_(trees))
-    return [Due._make(row) for row in db.execute(query)]
 
 
 class KeptForm(FormModel):

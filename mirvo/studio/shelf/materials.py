@@ -19,7 +19,7 @@ from mirvo.studio.pot_of_tree import ball_of_tree, pot_of_tree
 from mirvo.studio.shelf.soil import components, recipes
 from mirvo.studio.shelf.supplies import less_stock, supplies
 from mirvo.studio.yard.bench import due_rows
-from mirvo.studio.yard.known_rows import once_a_row
+from mirvo.studio.yard.known_rows import once_a_row, once_for_all
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import TreeRow
 
@@ -97,23 +97,21 @@ def step_materials(
 
 def season_list(db: DbSession, today: date) -> SeasonList:
     """What the trees due now and soon use up, by the newest plan of each."""
-    yard = yard_of(db)
-    due, found = due_rows(db, today), []
+    needed = _needed(db, today)
     # Litres by recipe, so that each is parted once.
     litres: dict[int, tuple[Mix, float]] = {}
     # Nothing is asked of the shelf where no session was mixed by a recipe.
-    mixed = any(one.recipe_id is not None for row in due for one in row.stands.sessions)
-    known = {one.recipe.id: one for one in recipes(db)} if mixed else {}
-    for row in due:
-        step, items, tools = _needs(row, yard)
-        said = (one.recipe_id for one in row.stands.sessions)
+    known = {one.recipe.id: one for one in recipes(db)} if needed.mixed else {}
+    found = [] if needed.mixed else needed.trees
+    for one in needed.trees if needed.mixed else ():
+        said = (session.recipe_id for session in one.row.stands.sessions)
         recipe = next((known[number] for number in said if number in known), None)
-        soil = next((item.amount for item in items if item.name == SOIL), 0.0)
+        soil = next((item.amount for item in one.items if item.name == SOIL), 0.0)
         if recipe is not None and recipe.mix is not None:
             _, before = litres.get(recipe.recipe.id, (recipe.mix, 0.0))
             litres[recipe.recipe.id] = recipe.mix, before + soil
         name = None if recipe is None else recipe.recipe.name
-        found.append(SeasonTree(row, step, items, tools, name))
+        found.append(SeasonTree(one.row, one.step, one.items, one.tools, name))
     amounts = [one for mix, wanted in litres.values() for one in mix.amounts(wanted)]
     shelf = components(db) if amounts else []
     stock = {one.name: one.stock_l for one in shelf if one.stock_l is not None}
@@ -122,12 +120,35 @@ def season_list(db: DbSession, today: date) -> SeasonList:
     missing = short_of(stock, counted)
     return SeasonList(
         found,
-        summed(needs.items for needs in found),
+        needed.together,
         summed([Item(each.name, each.litres_unsieved, LITRES)] for each in amounts),
         [Item(name, round(litres, 1), LITRES) for name, litres in sorted(missing.items())],
-        tuple(dict.fromkeys(tool for needs in found for tool in needs.tools)),
+        needed.tools,
         # With nothing to be used up nothing is asked of the shelf.
-        supplies(db) if any(needs.items for needs in found) else [],
+        supplies(db) if needed.together else [],
+    )
+
+
+@dataclass(frozen=True)
+class _Needed:
+    """What follows from the trees alone, without the shelf. mixed : whether any of them was ever
+    mixed for by a recipe."""
+
+    trees: list[SeasonTree]
+    together: list[Item]
+    tools: tuple[str, ...]
+    mixed: bool
+
+
+@once_for_all
+def _needed(db: DbSession, today: date) -> _Needed:
+    yard, due = yard_of(db), due_rows(db, today)
+    trees = [SeasonTree(row, *_needs(row, yard)) for row in due]
+    return _Needed(
+        trees,
+        summed(one.items for one in trees),
+        tuple(dict.fromkeys(tool for one in trees for tool in one.tools)),
+        any(one.recipe_id is not None for row in due for one in row.stands.sessions),
     )
 
 

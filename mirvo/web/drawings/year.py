@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.season import frost_day
 from mirvo.studio.records.aftercare import Due
-from mirvo.studio.yard.bench import Bench, Lane
+from mirvo.studio.yard.bench import Bench, BenchWeek, Lane
 from mirvo.web import wording
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.tiles import add_base
@@ -20,6 +20,9 @@ BAR_TOP, BAR_PX = 8.0, 18.0
 # A word that begins later than this would run out of the lane.
 LATE_PX = 400.0
 WHEEL_PX = 52.0
+WEEK_PX, LOAD_PX = WIDTH_PX / 52, 12.0
+# Trees of a week that dots have room for, in twos.
+DOTS = 4
 CARE_PX = 8.0
 FROST_DRAWN_FROM = 0.15
 
@@ -51,19 +54,31 @@ def draw_head(today: date, frosty: list[float], last_frost: str, bench: Bench) -
     for ahead in range(52):
         day = today + timedelta(weeks=ahead)
         if frosty[week_of_year(day)] >= FROST_DRAWN_FROM:
-            scene.rect((ahead * WIDTH_PX / 52, 21), (WIDTH_PX / 52, 9), "week-frost")
+            scene.rect((ahead * WEEK_PX, 21), (WEEK_PX, 9), "week-frost")
     frost = _next(last_frost, today)
     scene.line((_x(frost, today), 19), (_x(frost, today), 32), "frost-line")
     scene.write(
         (_x(frost, today) + 4, 30), f"usual last frost {frost.day} {frost:%b}", "frost-words"
     )
+    # A dot a tree where a week has room for all of them; else a bar a week, full at its top.
+    draw = _dots if all(len(week.trees) <= DOTS for week in bench.weeks) else _bar
     for week in bench.weeks:
-        for place in range(len(week.trees)):
-            role = "load-over" if place >= week.room else "load"
-            # A dot a tree, in twos, so that none lies over another.
-            x = _x(max(week.monday, today), today) + 4 + 6 * (place // 2)
-            scene.circle((x, HEAD_PX - 5 - 6 * (place % 2)), 2.4, role)
+        draw(scene, week, _x(max(week.monday, today), today))
     return scene
+
+
+def _dots(scene: Scene, week: BenchWeek, x: float) -> None:
+    for place in range(len(week.trees)):
+        role = "load-over" if place >= week.room else "load"
+        scene.circle((x + 4 + 6 * (place // 2), HEAD_PX - 5 - 6 * (place % 2)), 2.4, role)
+
+
+def _bar(scene: Scene, week: BenchWeek, x: float) -> None:
+    if not week.trees:
+        return
+    height = LOAD_PX * min(1.0, len(week.trees) / max(1, week.room))
+    role = "load-over" if len(week.trees) > week.room else "load"
+    scene.rect((x + 1, HEAD_PX - 1 - height), (WEEK_PX - 2, height), role)
 
 
 def _weeks_said(bench: Bench) -> str:
