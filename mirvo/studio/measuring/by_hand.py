@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from pydantic import Field
 from sqlalchemy import select
@@ -17,9 +18,25 @@ from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.known_rows import once_a_tree
 
+# A trunk does not shrink; a calliper laid on elsewhere, or another way across, makes so much of a
+# difference.
+SHRUNK = 0.85
 FIGURES = ("trunk", "spread", "height")
 # Of the figures a portrait holds too, so that the newest stand there.
 IN_PORTRAIT = ("trunk", "height")
+
+
+class OddTrunk(NamedTuple):
+    """A trunk by hand that another day contradicts: it would have shrunk from the one to the other.
+
+    mm : what was measured by hand on `day`. other_mm : of the other day. less : than that.
+    """
+
+    day: date
+    mm: float
+    other_day: date
+    other_mm: float
+    less: bool
 
 
 class HandForm(FormModel):
@@ -72,6 +89,25 @@ def put_by_hand(db: DbSession, studio: Studio, tree: Tree, form: HandForm) -> bo
         _into_portrait(db, tree)
         tree.updated_at, tree.version = studio.now, tree.version + 1
     return fresh
+
+
+def odd_trunks(
+    rows: Iterable[HandMeasurement], on_photos: Sequence[tuple[date, float]]
+) -> list[OddTrunk]:
+    """Trunks by hand that photos contradict; `on_photos` : days and diameters, mm."""
+    found = []
+    for row in rows:
+        if row.trunk_mm is None:
+            continue
+        for day, mm in on_photos:
+            earlier, later = (row.trunk_mm, mm) if row.measured_on < day else (mm, row.trunk_mm)
+            if row.measured_on == day:
+                earlier, later = max(earlier, later), min(earlier, later)
+            if later < SHRUNK * earlier:
+                less = row.trunk_mm < mm
+                found.append(OddTrunk(row.measured_on, row.trunk_mm, day, mm, less))
+                break
+    return found
 
 
 def _into_portrait(db: DbSession, tree: Tree) -> None:

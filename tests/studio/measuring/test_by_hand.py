@@ -6,7 +6,7 @@ from fastapi.testclient import TestClient
 
 from mirvo.core.errors import BadInput
 from mirvo.studio.exchange.tables_out import table_of
-from mirvo.studio.measuring.by_hand import HandForm, add_by_hand, by_hand
+from mirvo.studio.measuring.by_hand import HandForm, add_by_hand, by_hand, odd_trunks
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.compost import lay_on_heap, put_back
@@ -48,6 +48,18 @@ class ByHandTest(StudioCase):
         self.assertEqual(self.read(load_tree, 1).trunk_mm, 40)
         self.add(self.studio.today, trunk=41)
         self.assertEqual(self.read(load_tree, 1).trunk_mm, 41)
+
+    def test_a_trunk_that_would_have_shrunk_is_asked_about(self):
+        self.add(date(2012, 5, 1), trunk=40)
+        self.add(date(2015, 5, 1), trunk=22)
+        self.add(date(2018, 5, 1), trunk=45)
+        self.add(date(2021, 5, 1), spread=90)
+        photos = [(date(2014, 3, 1), 42.0), (date(2018, 5, 1), 60.0)]
+        odd = odd_trunks(self.read(by_hand, 1), photos)
+        said = [(one.day.year, one.other_mm, one.less) for one in odd]
+        self.assertEqual(said, [(2015, 42.0, True), (2018, 60.0, True)])
+        odd = odd_trunks(self.read(by_hand, 1), [(date(2014, 3, 1), 30.0)])
+        self.assertEqual([(one.day.year, one.less) for one in odd], [(2012, False), (2015, True)])
 
     def test_it_stands_before_what_photos_gave(self):
         photo, marks = self.photo(self.read(load_tree, 1), taken_on=date(2026, 2, 1))

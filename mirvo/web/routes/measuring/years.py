@@ -1,5 +1,6 @@
 """Years: two dates of a tree compared, letters confirmed, every root's story."""
 
+from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form
@@ -10,7 +11,7 @@ from mirvo.core.forms import FormModel, OpenForm
 from mirvo.studio.measuring import by_hand, flat_photo
 from mirvo.studio.measuring import years as use
 from mirvo.studio.measuring.same_tree import doubts_of, say_same_tree
-from mirvo.studio.yard.sheet import sheet_of
+from mirvo.studio.yard.sheet import Sheet, sheet_of
 from mirvo.web.drawings.wheel import draw_two_dates
 from mirvo.web.drawings.years import years_charts
 from mirvo.web.forms import Filled, shown_again_on
@@ -59,11 +60,16 @@ def years_page(
         "complaint": filled.errors.get("letters", ""),
         "charts": years_charts(sheet, reader.preferences.inches),
         "by_hand": sheet.by_hand,
+        "odd_trunks": by_hand.odd_trunks(sheet.by_hand, _trunks(sheet)),
         "fields": filled.fields,
         "errors": filled.errors,
         **_drawn(years.comparison),
     }
     return reader.page("measuring/years.html", context, filled.status)
+
+
+def _trunks(sheet: Sheet) -> list[tuple[date, float]]:
+    return [(day, top.trunk_diameter_mm.value) for day, top in sheet.history]
 
 
 @router.post("/trees/{tree_id}/by-hand")
