@@ -26,15 +26,19 @@ import cv2
 import numpy as np
 from PIL import Image, ImageOps
 from scipy.spatial import cKDTree
+from shapely import Polygon
 
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.calibration import calibrate_by
 from mirvo.core.measure.geometry import dense
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.records import RootRecord
 from mirvo.core.measure.top import measure_top
+from mirvo.core.measure.uncertainty import Draws
 from mirvo.core.vision.assist import assistant
 from mirvo.core.vision.card import find_card
+from mirvo.core.vision.trunk import propose_trunk
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import phone_camera
 from mirvo.standins.card import CardPlace
@@ -49,6 +53,9 @@ CLICK_SD_PX = 2.0
 # How many times each photo is clicked anew: one hand says little of seventy roots.
 HANDS = 8
 WHOLE_MARKERS = 3
+# A proposed trunk is of use where its middle lies less far off than so much of its width, and it
+# is no wider or narrower than by this.
+TRUNK_ASIDE, TRUNK_WIDER = 1 / 3, 1.6
 WORST, SHOWN, CROP_PX = PAGE.parent / "accuracy", 3, 420
 JPEG = [cv2.IMWRITE_JPEG_QUALITY, 80]
 QUICK_SEED, QUICK_SIZE = 600_000, (4032, 3024)
@@ -67,7 +74,9 @@ TOLD = (
     '"Taken up" is what is measured once the artist has taken up a proposal as it stands. '
     "Roots that the card or the trunk hides for more than half of their length need not be "
     "found; a proposal of what shows of one is wrong by the first row of precision and right "
-    "by the second. Traced is what a click at the tip finds, where it follows its root. Clicks are "
+    "by the second. A proposed trunk is of use where its middle is off by less than a third of its "
+    f"width and its width by less than {TRUNK_WIDER} times. Traced is what a click at the tip "
+    "finds, where it follows its root. Clicks are "
     f"those of {HANDS} hands, each straying by 2 px. A base's width is what is seen of it between "
     "soil and soil. Where trunk, card or leaves hide the base, its width is left out, and the "
     "azimuth clicked there."
@@ -96,6 +105,8 @@ class Found:
     of_any_root: list[bool] = field(default_factory=list)
     traced: list[bool] = field(default_factory=list)
     seconds: list[float] = field(default_factory=list)
+    trunks: list[bool] = field(default_factory=list)
+    trunk_seconds: list[float] = field(default_factory=list)
 
     def note(self, name: str, error: float, plus_minus: float | None = None) -> None:
         self.errors.setdefault(name, []).append(abs(error))
@@ -136,6 +147,7 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
     across = float(np.ptp(np.array(marks["trunk"]["outline"]), axis=0).mean())
     trunk = {**marks["trunk"], "outline_sd_px": outline_off * across}
     _clicks(found, {**marks, "trunk": trunk}, truth, true, photo, corners)
+    _look_for_trunk(found, picture, marks, photo, corners)
     started = time.perf_counter()
     helper = assistant(read_marks({**marks, "roots": []}), photo, picture, corners)
     proposed = helper.propose()
@@ -173,6 +185,29 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
             traced.append({"label": label, **one.model_dump(mode="json")})
     for taken in _measured(traced, marks, photo, corners):
         _note_found(found, "traced", taken, true[taken.label])
+
+
+def _look_for_trunk(found: Found, picture: Any, marks: Any, photo: PhotoInfo, corners: Any) -> None:
+    """The trunk's outline proposed beside the true one; of use where little is to be pulled."""
+    plane = calibrate_by(read_marks({**marks, "roots": []}), photo, Draws(0.0, 1), corners)
+    started = time.perf_counter()
+    try:
+        outline = propose_trunk(picture, plane).outline
+    except BadInput:
+        outline = None
+    found.trunk_seconds.append(time.perf_counter() - started)
+    if outline is None:
+        found.trunks.append(False)
+        return
+    seen, true = Polygon(outline), Polygon(marks["trunk"]["outline"])
+    across = float(np.sqrt(true.area))
+    away = seen.centroid.distance(true.centroid) / (across * 2 / np.sqrt(np.pi))
+    wide = float(np.sqrt(seen.area)) / across
+    right = away < TRUNK_ASIDE and 1 / TRUNK_WIDER < wide < TRUNK_WIDER
+    found.trunks.append(right)
+    if right:
+        found.note("trunk proposed, middle, % of its width", 100 * away)
+        found.note("trunk proposed, width, %", 100 * (wide - 1))
 
 
 def _measured(
@@ -292,6 +327,8 @@ def page_of(columns: dict[str, Found]) -> str:
             lambda found: share(found.of_any_root),
         ),
         row("traced from the tip, follows its root", lambda found: share(found.traced)),
+        row("trunk proposed, of use", lambda found: share(found.trunks)),
+        row("finding the trunk", lambda found: two(found.trunk_seconds, "s")),
         row("setting up and proposing", lambda found: two(found.seconds, "s")),
     ]
     for name in dict.fromkeys(name for found in columns.values() for name in found.errors):

@@ -325,7 +325,7 @@ def smaller(content: bytes) -> dict[str, bytes]:
     with _one_large_at_a_time(image):
         image.load()
         # To convert what is RGB already would copy it for nothing.
-        picture = image if image.mode == "RGB" else image.convert("RGB")
+        picture = image if image.mode == "RGB" else _converted(image, "RGB")
         picture = _upright(_shrunk(picture, min(max(SIZES.values()), wanted)), orientation)
     for name, longest in SIZES.items():
         picture = _shrunk(picture, longest)
@@ -340,6 +340,14 @@ def _easily_decoded(side: int, longest: int) -> int:
     """
     parts = (side // part for part in (2, 4, 8))
     return next((part for part in parts if HARDLY_LESS * longest <= part <= longest), longest)
+
+
+def _converted(image: Image.Image, mode: str) -> Image.Image:
+    """A picture as RGB or grey, "L", of eight bits each."""
+    if image.mode.startswith("I;16"):
+        # Pillow would clip sixteen bits of grey to white; the upper eight are what is seen.
+        image = image.point(lambda level: level * (1 / 256), "L")
+    return image.convert(mode)
 
 
 def _shrunk(picture: Image.Image, longest: int) -> Image.Image:
@@ -390,7 +398,7 @@ def _pixels_of(content: bytes, mode: str) -> npt.NDArray[np.uint8]:
     image = _open(content, "photo")
     orientation, _ = _exif_of(image)
     with _one_large_at_a_time(image):
-        return np.array(_upright(image.convert(mode), orientation), dtype=np.uint8)
+        return np.array(_upright(_converted(image, mode), orientation), dtype=np.uint8)
 
 
 def digest_of(path: Path) -> str:

@@ -151,6 +151,12 @@ class RubbishTest(unittest.TestCase):
                     for said in (b"Exif", b"camera", b"taken", b"ICC_PROFILE"):
                         self.assertNotIn(said, small)
 
+    def test_sixteen_bits_of_grey_are_not_clipped_to_white(self):
+        levels = np.linspace(0, 65535, 300 * 400).reshape(300, 400).astype(np.uint16)
+        content = packed(Image.fromarray(levels), "PNG")
+        for seen in (grey_of(content), colour_of(content)[..., 1]):
+            np.testing.assert_allclose(seen, levels / 256, atol=1)
+
     def test_damaged_files_of_every_kind_are_told_in_a_sentence(self):
         chance = random.Random(5)
         for kind in ("JPEG", "PNG", "WEBP", "HEIF"):

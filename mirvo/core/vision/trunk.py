@@ -16,24 +16,35 @@ import numpy.typing as npt
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array
-from mirvo.core.vision.root_model import LOOKS_AT_ONE_SCALE, PX_PER_TRUNK, SeenRoots, see_roots
+from mirvo.core.vision.root_model import (
+    LOOKS_AT_ONE_SCALE,
+    PX_PER_TRUNK,
+    Look,
+    SeenRoots,
+    see_roots,
+)
 
 Picture = npt.NDArray[np.uint8]
 # From a shoot to a thick field-grown trunk; each look serves for a third more or less.
-TRUNKS_MM = (24.0, 42.0, 74.0)
+# The smallest takes longest to look for: only where none is seen as well as that.
+TRUNKS_MM = (74.0, 42.0, 24.0)
+ENOUGH = 0.45
 # How far to each side of the picture's middle is looked, mm.
 REACH_MM = 200.0
+# Over the whole photo once, then close by from four sides.
+FIRST_LOOK: tuple[Look, ...] = LOOKS_AT_ONE_SCALE[:1]
+AROUND_TRUNKS = 2.5
 RAYS, KEPT = 72, 24
 # How far the whole outline lies off, of the trunk's diameter, on scenes of other renderers.
 OFF_SHARE = 0.09
 SURE, NEAR_TRUNKS = 0.5, 1.1
 ROUNDS = 6
-LEAST_SURE = 0.2
+LEAST_SURE = 0.58
 NOT_SEEN = "the trunk is not clear enough in the photo to be found; drag an ellipse round it"
 # From how much root and trunk together it is wood; how far the trunk's middle may lie from where
 # the roots seem to meet, trunks; and what of the wood's widest place is trunk, on traced scenes.
 WOOD, STRAY = 0.4, 0.45
-LARGEST_OF_HUB, TRUNK_OF_WOOD = 1.2, 1.0
+LARGEST_OF_HUB, TRUNK_OF_WOOD = 1.2, 0.93
 
 
 @dataclass(frozen=True)
@@ -68,16 +79,19 @@ def propose_trunk(picture: Picture, plane: PlaneMap) -> ProposedTrunk:
     ------
     BadInput : no base is seen in the photo.
     """
-    found = [seen for mm in TRUNKS_MM if (seen := _seen_at(picture, plane, mm)) is not None]
-    if not found:
+    whole = _whole(picture, plane)
+    best: _Seen | None = None
+    for mm in TRUNKS_MM:
+        if best is None or best.score < ENOUGH:
+            seen = _seen_at(picture, plane, mm, *whole, FIRST_LOOK)
+            best = max(filter(None, (best, seen)), key=lambda one: one.score, default=None)
+    if best is None:
         raise BadInput("trunk", NOT_SEEN)
-    best = max(found, key=lambda seen: seen.score)
-    # Once more at the size that was seen, at which roots and trunk are told apart best.
-    again = min(max(best.wide_mm, TRUNKS_MM[0]), TRUNKS_MM[-1])
-    closer = _seen_at(picture, plane, again)
-    best = best if closer is None or closer.score < best.score else closer
-    if best.score < LEAST_SURE:
+    closer = _closer(picture, plane, best)
+    # A root with moss beside it may pass for a trunk from afar, but hardly from close by too.
+    if closer is None or (best.score + closer.score) / 2 < LEAST_SURE:
         raise BadInput("trunk", NOT_SEEN)
+    best = max(best, closer, key=lambda seen: seen.score)
     radii, look, foot = best.radii, best.look, best.foot
     turn = np.arange(RAYS) * 2 * np.pi / RAYS
     ring = foot + radii[:, None] * np.stack([np.sin(turn), -np.cos(turn)], axis=1)
@@ -100,8 +114,24 @@ class _Seen:
         return 2 * float(np.sqrt((self.radii**2).mean())) * self.look.cell_mm
 
 
-def _seen_at(picture: Picture, plane: PlaneMap, trunk_mm: float) -> _Seen | None:
-    look = _look(picture, plane, trunk_mm)
+def _closer(picture: Picture, plane: PlaneMap, seen: _Seen) -> _Seen | None:
+    """Once more from close by and at the size that was seen, at which roots and trunk are told
+    apart best; turned about as well, which takes too long over the whole photo."""
+    size = min(max(seen.wide_mm, TRUNKS_MM[-1]), TRUNKS_MM[0])
+    middle, reach = seen.look.mm(seen.foot), AROUND_TRUNKS * size
+    return _seen_at(picture, plane, size, middle - reach, middle + reach, LOOKS_AT_ONE_SCALE)
+
+
+def _seen_at(
+    picture: Picture,
+    plane: PlaneMap,
+    trunk_mm: float,
+    low: Array,
+    high: Array,
+    looks: tuple[Look, ...],
+) -> _Seen | None:
+    """What is seen from low to high (2,), mm, as if the trunk were so wide; None: no roots."""
+    look = _look(picture, plane, trunk_mm, low, high, looks)
     foot = _foot(look)
     if foot is None:
         return None
@@ -109,22 +139,34 @@ def _seen_at(picture: Picture, plane: PlaneMap, trunk_mm: float) -> _Seen | None
     return _Seen(score, radii, middle, look)
 
 
-def _look(picture: Picture, plane: PlaneMap, trunk_mm: float) -> _Look:
-    import cv2  # heavy: only where a photo is really looked at
-
+def _whole(picture: Picture, plane: PlaneMap) -> tuple[Array, Array]:
+    """The corners (2,), mm, between which the whole photo is looked over."""
     height, width = picture.shape[:2]
-    cell = trunk_mm / PX_PER_TRUNK
     middle = np.array([[(width - 1) / 2, (height - 1) / 2]])
     frame = np.array([[0.0, 0], [width - 1, 0], [width - 1, height - 1], [0, height - 1]])
     rows = len(plane.foot)
     on_plane = plane.to_plane(np.broadcast_to(np.concatenate([frame, middle]), (rows, 5, 2)))[0]
     low = np.maximum(on_plane[:4].min(axis=0), on_plane[4] - REACH_MM)
     high = np.minimum(on_plane[:4].max(axis=0), on_plane[4] + REACH_MM)
+    return low, high
+
+
+def _look(
+    picture: Picture,
+    plane: PlaneMap,
+    trunk_mm: float,
+    low: Array,
+    high: Array,
+    looks: tuple[Look, ...],
+) -> _Look:
+    import cv2  # heavy: only where a photo is really looked at
+
+    cell = trunk_mm / PX_PER_TRUNK
     across, down = np.maximum(16, np.ceil((high - low) / cell)).astype(int)
     x, y = np.meshgrid(np.arange(across) * cell + low[0], np.arange(down) * cell + low[1])
     at = plane.to_photo(np.stack([x.ravel(), y.ravel()], axis=1)).astype(np.float32)
     at = at.reshape(down, across, 2)
-    fine = cell * plane.px_per_mm(middle[0])
+    fine = cell * plane.px_per_mm(at[down // 2, across // 2])
     seen_at = cv2.GaussianBlur(picture, (0, 0), 0.45 * fine) if fine > 1.4 else picture
     view = np.asarray(
         cv2.remap(
@@ -133,9 +175,7 @@ def _look(picture: Picture, plane: PlaneMap, trunk_mm: float) -> _Look:
         np.uint8,
     )
     nobody_drew = np.zeros(view.shape[:2], np.uint8)
-    return _Look(
-        see_roots(view, nobody_drew, PX_PER_TRUNK, LOOKS_AT_ONE_SCALE), cell, low, trunk_mm
-    )
+    return _Look(see_roots(view, nobody_drew, PX_PER_TRUNK, looks), cell, low, trunk_mm)
 
 
 def _foot(look: _Look) -> Array | None:

@@ -58,12 +58,12 @@ export function drawMarks(overlay, marks, { zoom, chosen, cross, ghosts = [], gh
   overlay.replaceChildren(group);
 }
 
-function drawGhost(group, { path, base_width: across, confidence }, current, zoom) {
+function drawGhost(group, { path, base_width: across, confidence, doubtful }, current, zoom) {
   const role = `ghost-mark${current ? " current" : ""}`;
   line(group, path, role);
   line(group, across, role);
   const [x, y] = path[path.length - 1];
-  const text = `${current ? "? " : ""}${Math.round(confidence * 100)} %`;
+  const text = `${current ? "this: " : ""}${Math.round(confidence * 100)} %${doubtful ? " ?" : ""}`;
   group.append(element("text", { x, y: y - 8 / zoom, class: "mark-label", "font-size": (LABEL_PX * 0.8) / zoom, "text-anchor": "middle" }, text));
 }
 
