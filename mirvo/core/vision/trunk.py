@@ -27,7 +27,7 @@ from mirvo.core.vision.root_model import (
 Picture = npt.NDArray[np.uint8]
 # From a shoot to a thick field-grown trunk; each look serves for a third more or less.
 # The smallest takes longest to look for: only where none is seen as well as that.
-TRUNKS_MM = (74.0, 42.0, 24.0)
+TRUNKS_MM = (130.0, 74.0, 42.0, 24.0)
 ENOUGH = 0.45
 # How far to each side of the picture's middle is looked, mm.
 REACH_MM = 200.0

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import and_, delete, func, select, union
 from sqlalchemy.orm import defer
 
 from mirvo.core.errors import BadInput, NotFound
@@ -179,46 +179,46 @@ class PlannedAndDone:
 def planned_and_done(db: DbSession, tree_id: int) -> list[PlannedAndDone]:
     """Every session that had a plan before it, newest first."""
     school, cuts = yard_of(db).school, cuts_of(db, tree_id)
-    made = [
-        (number, when)
-        for number, when in db.execute(
-            select(Plan.id, Plan.made_at).where(Plan.tree_id == tree_id).order_by(Plan.id)
-        )
-    ]
-    beside = [(session, *_beside(session, made)) for session in sessions_of(db, tree_id)]
-    # Only those are read whole: a plan is a large document.
-    needed = {plan_id for _, *ids in beside for plan_id in ids if plan_id is not None}
-    found = db.scalars(select(Plan).where(Plan.id.in_(needed))) if needed else ()
-    plans = {plan.id: plan for plan in found}
+    plans = _beside_sessions(db, tree_id)
     compared = []
-    for session, before, after in beside:
-        if before is None:
+    for session in sessions_of(db, tree_id):
+        before = [
+            plan
+            for plan in plans
+            if plan.made_at < session.created_at and plan.made_at.date() <= session.done_on
+        ]
+        if not before:
             continue
-        step = step_of(plans[before], school, session.done_on.year)
+        after = next((plan for plan in plans if plan.made_at > session.created_at), None)
+        step = step_of(before[-1], school, session.done_on.year)
         done = actual_session(session, cuts.get(session.id, ()))
         compared.append(
             PlannedAndDone(
                 session,
                 step,
                 against_plan(step, done),
-                _reached(plans[before], school),
-                None if after is None else _reached(plans[after], school),
+                _reached(before[-1], school),
+                None if after is None else _reached(after, school),
             )
         )
     return compared
 
 
-def _beside(
-    session: RootSession, made: list[tuple[int, datetime]]
-) -> tuple[int | None, int | None]:
-    """The last plan before a session and the first one after it was recorded, by id."""
-    before = [
-        plan_id
-        for plan_id, made_at in made
-        if made_at < session.created_at and made_at.date() <= session.done_on
+def _beside_sessions(db: DbSession, tree_id: int) -> list[Plan]:
+    """The last plan before each session of a tree and the first one after it was recorded, oldest
+    first. No others are read: a plan is a large document."""
+    stood = and_(
+        Plan.made_at < RootSession.created_at, func.date(Plan.made_at) <= RootSession.done_on
+    )
+    wanted = [
+        select(chosen(Plan.id))
+        .join(RootSession, RootSession.tree_id == Plan.tree_id)
+        .where(Plan.tree_id == tree_id, RootSession.kept(), when)
+        .group_by(RootSession.id)
+        for chosen, when in ((func.max, stood), (func.min, Plan.made_at > RootSession.created_at))
     ]
-    after = (plan_id for plan_id, made_at in made if made_at > session.created_at)
-    return (before[-1] if before else None, next(after, None))
+    query = select(Plan).where(Plan.id.in_(union(*wanted)))
+    return list(db.scalars(query.order_by(Plan.id)))
 
 
 def _reached(plan: Plan, school: str) -> int | None:

@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from PIL import Image
 from scipy.spatial.distance import cdist
+from shapely import Polygon
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.calibration import calibrate_by
@@ -133,6 +134,25 @@ class AssistTest(unittest.TestCase):
         self.assertAlmostEqual(np.median(ratios), 1.0, delta=0.12)
         self.assertGreater(np.mean(held), 0.9)
         self.assertLess(np.median(aside), 0.08)
+
+    def test_a_trunk_is_proposed_of_whatever_size_the_tree_is(self):
+        scene = self.scenes[0]
+        marks = read_marks({**scene.marks, "roots": []})
+        plane = calibrate_by(marks, scene.photo, Draws(0.0, 1), scene.card)
+        known = Polygon(scene.marks["trunk"]["outline"])
+        for larger in (1.0, 2.5):
+            # The same picture, as if all in it were so much larger.
+            mm = replace(
+                plane,
+                to_reference=np.diag([larger, larger, 1.0]) @ plane.to_reference,
+                foot=larger * plane.foot,
+                camera_height=larger * plane.camera_height,
+                reference_height=larger * plane.reference_height,
+            )
+            seen = Polygon(propose_trunk(scene.picture, mm).outline)
+            with self.subTest(larger=larger):
+                self.assertTrue(known.contains(seen.centroid))
+                self.assertAlmostEqual(np.sqrt(seen.area / known.area), 1.0, delta=0.45)
 
     def test_no_trunk_is_proposed_where_none_is_seen(self):
         rng = np.random.default_rng(3)
