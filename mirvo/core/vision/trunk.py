@@ -39,6 +39,7 @@ RAYS, KEPT = 72, 24
 OFF_SHARE = 0.09
 SURE, NEAR_TRUNKS = 0.5, 1.1
 ROUNDS = 6
+# Both scores of a trunk, from afar and from close by, on average at least.
 LEAST_SURE = 0.58
 NOT_SEEN = "the trunk is not clear enough in the photo to be found; drag an ellipse round it"
 # From how much root and trunk together it is wood; how far the trunk's middle may lie from where
@@ -83,7 +84,7 @@ def propose_trunk(picture: Picture, plane: PlaneMap) -> ProposedTrunk:
     best: _Seen | None = None
     for mm in TRUNKS_MM:
         if best is None or best.score < ENOUGH:
-            seen = _seen_at(picture, plane, mm, *whole, FIRST_LOOK)
+            seen = _seen(_look(picture, plane, mm, *whole, FIRST_LOOK))
             best = max(filter(None, (best, seen)), key=lambda one: one.score, default=None)
     if best is None:
         raise BadInput("trunk", NOT_SEEN)
@@ -119,19 +120,12 @@ def _closer(picture: Picture, plane: PlaneMap, seen: _Seen) -> _Seen | None:
     apart best; turned about as well, which takes too long over the whole photo."""
     size = min(max(seen.wide_mm, TRUNKS_MM[-1]), TRUNKS_MM[0])
     middle, reach = seen.look.mm(seen.foot), AROUND_TRUNKS * size
-    return _seen_at(picture, plane, size, middle - reach, middle + reach, LOOKS_AT_ONE_SCALE)
+    corners = middle - reach, middle + reach
+    return _seen(_look(picture, plane, size, *corners, LOOKS_AT_ONE_SCALE))
 
 
-def _seen_at(
-    picture: Picture,
-    plane: PlaneMap,
-    trunk_mm: float,
-    low: Array,
-    high: Array,
-    looks: tuple[Look, ...],
-) -> _Seen | None:
-    """What is seen from low to high (2,), mm, as if the trunk were so wide; None: no roots."""
-    look = _look(picture, plane, trunk_mm, low, high, looks)
+def _seen(look: _Look) -> _Seen | None:
+    """The trunk as a look shows it; None where it shows no roots."""
     foot = _foot(look)
     if foot is None:
         return None
@@ -159,6 +153,7 @@ def _look(
     high: Array,
     looks: tuple[Look, ...],
 ) -> _Look:
+    """A look at the photo from low to high (2,), mm, as if the trunk were so wide."""
     import cv2  # heavy: only where a photo is really looked at
 
     cell = trunk_mm / PX_PER_TRUNK

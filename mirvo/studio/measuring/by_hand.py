@@ -29,7 +29,8 @@ IN_PORTRAIT = ("trunk", "height")
 class OddTrunk(NamedTuple):
     """A trunk by hand that another day contradicts: it would have shrunk from the one to the other.
 
-    mm : what was measured by hand on `day`. other_mm : of the other day. less : than that.
+    mm : what was measured by hand on `day`. other_mm : on the photo of `other_day`. less : whether
+    the one by hand is the smaller of the two.
     """
 
     day: date

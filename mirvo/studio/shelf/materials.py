@@ -102,8 +102,8 @@ def season_list(db: DbSession, today: date) -> SeasonList:
     litres: dict[int, tuple[Mix, float]] = {}
     # Nothing is asked of the shelf where no session was mixed by a recipe.
     known = {one.recipe.id: one for one in recipes(db)} if needed.mixed else {}
-    found = [] if needed.mixed else needed.trees
-    for one in needed.trees if needed.mixed else ():
+    found = []
+    for one in needed.trees:
         said = (session.recipe_id for session in one.row.stands.sessions)
         recipe = next((known[number] for number in said if number in known), None)
         soil = next((item.amount for item in one.items if item.name == SOIL), 0.0)
