@@ -6,6 +6,9 @@ import { freeLetter, putTrunk, trunksOf } from "./geometry.js";
 const PULL_IT = "This is the trunk as the photo shows it. Drag its points right where it is not; g then looks for its roots.";
 const LOST = "The server cannot be reached; marks by hand are kept as ever.";
 
+/** What was refused of a mark is told beside its field, small; alone it stands as a sentence. */
+const sentence = (said) => `${said.charAt(0).toUpperCase()}${said.slice(1)}${/[.!?]$/.test(said) ? "" : "."}`;
+
 export class Assist extends EventTarget {
   constructor(store) {
     super();
@@ -206,7 +209,7 @@ export class Assist extends EventTarget {
     } catch (error) {
       await this.stopping;
       if (this.work.signal.aborted) this.said = "Stopped. Nothing was changed.";
-      else this.said = error instanceof TypeError ? LOST : error.message;
+      else this.said = error instanceof TypeError ? LOST : sentence(error.message);
     }
     this.work = null;
     this.#changed();
