@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from errno import EACCES, ENOSPC, EPERM, EROFS
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -24,7 +24,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.path.replanner import Replanner
 from mirvo.web.api import create_api
 from mirvo.web.door import admit
-from mirvo.web.forms import complaints_of, show_again
+from mirvo.web.forms import complaints_of, show_again, wants_json
 from mirvo.web.reader import open_reader, plans_settled
 from mirvo.web.routes.almanac import almanac, practice, species
 from mirvo.web.routes.bench_session import session
@@ -81,9 +81,10 @@ BROKEN = (
     "be kept. Go back, and look whether it is there."
 )
 NOT_KEPT = "What was saved before is safe; nothing of what you sent just now was kept."
-FULL = f"The disk is full. {NOT_KEPT} Make room on it, then send it again."
-READ_ONLY = f"The data folder cannot be written to. {NOT_KEPT} See who may write there."
-BUSY = f"The records are busy with something long. {NOT_KEPT} Send it again in a moment."
+# Why nothing could be written, and what to do about it.
+FULL = "Mirvo's disk is full.", "Make room on it, then send it again."
+READ_ONLY = "Mirvo's data folder cannot be written to.", "See who may write there."
+BUSY = "Mirvo's records are busy with something long.", "Send it again in a moment."
 NO_PAGE = "There is no such page."
 # A session's photos from a good camera, and then some.
 MAX_BODY = 400 * 1024 * 1024
@@ -241,13 +242,18 @@ def _not_written(request: Request, error: Exception) -> Response:
     said = str(error)
     number = error.errno if isinstance(error, OSError) else None
     if number == ENOSPC or "disk is full" in said:
-        return _answer(request, 507, FULL, "")
+        return _unwritten(request, 507, *FULL)
     if number in (EROFS, EACCES, EPERM) or "readonly database" in said:
-        return _answer(request, 507, READ_ONLY, "")
+        return _unwritten(request, 507, *READ_ONLY)
     if "is locked" in said:
-        return _answer(request, 503, BUSY, "")
+        return _unwritten(request, 503, *BUSY)
     # None of these: to be logged, as what nobody foresaw.
     raise error
+
+
+def _unwritten(request: Request, status: int, reason: str, advice: str) -> Response:
+    """The reason stands apart too: a page that holds on to what it sent has lost nothing."""
+    return _answer(request, status, f"{reason} {NOT_KEPT} {advice}", "", {"reason": reason})
 
 
 def _is_form(request: Request) -> bool:
@@ -280,9 +286,11 @@ def _too_deep(request: Request, _: Exception) -> Response:
     return _answer(request, 422, "What was sent is nested far too deep to be read.", "")
 
 
-def _answer(request: Request, status: int, message: str, field: str) -> Response:
-    if "application/json" in request.headers.get("accept", ""):
-        return JSONResponse({"field": field, "message": message}, status)
+def _answer(
+    request: Request, status: int, message: str, field: str, beside: Mapping[str, str] | None = None
+) -> Response:
+    if wants_json(request):
+        return JSONResponse({"field": field, "message": message, **(beside or {})}, status)
     # A page of its own: the reader of the request that failed may be the reason.
     with open_reader(request) as reader:
         return reader.page("problem.html", {"message": message}, status)

@@ -54,10 +54,15 @@ def shown_again_on(page: FormPage) -> Callable[[Endpoint], Endpoint]:
     return mark
 
 
+def wants_json(request: Request) -> bool:
+    """Whether a script asks, which shows in its own place what is wrong."""
+    return "application/json" in request.headers.get("accept", "")
+
+
 async def show_again(request: Request, error: Exception) -> Response | None:
     """The page of a form that was turned back; None where the request was no such form."""
     page: FormPage | None = getattr(request.scope.get("endpoint"), FORM_PAGE, None)
-    if page is None:
+    if page is None or wants_json(request):
         return None
     filled = Filled(fields_of(await request.form()), complaints_of(error), _status(error))
     # Addresses come as text; pages want numbers.

@@ -1,7 +1,11 @@
 """A session at the bench in the browser: on a phone, the server lost meanwhile, and wide."""
 
+from errno import ENOSPC
+from unittest.mock import patch
+
 from playwright.sync_api import expect
 
+from mirvo.records.photos import PhotoStore
 from mirvo.studio.bench_session.session import bench_state, running_session
 from mirvo.studio.measuring.desk import save_marks
 from tests.browser.stage import BrowserCase
@@ -170,13 +174,36 @@ class BenchSessionTest(BrowserCase):
         self.served.stop()
         picture = {"name": "wound.jpg", "mimeType": "image/jpeg", "buffer": content}
         page.locator("[data-photo=inspect]").set_input_files(picture)
-        page.get_by_text("1 photo kept here").wait_for()
+        page.get_by_text("1 photo kept on this device").wait_for()
+        expect(page.locator("[data-save]")).to_contain_text("The server cannot be reached. 1 kept")
         page.close()
         self.served.start()
         page = self.page.context.new_page()
         page.goto(f"/bench-sessions/{self.bench.id}")
         page.locator("#inspect img").wait_for()
         self.assertEqual(len(self.read(bench_state, self.bench.id).photos), 1)
+
+    def test_on_a_full_disk_nothing_is_called_kept_and_the_reason_is_said(self):
+        page = self.page
+        photo, _ = self.photo(self.tree(name="Other"), seed=5)
+        content = self.studio.photos.original(photo.digest).read_bytes()
+        self.begin(page)
+        save = page.locator("[data-save]")
+        full = OSError(ENOSPC, "No space left on device")
+        with patch.object(PhotoStore, "keep", side_effect=full):
+            picture = {"name": "wound.jpg", "mimeType": "image/jpeg", "buffer": content}
+            page.locator("[data-photo=inspect]").set_input_files(picture)
+            expect(save).to_contain_text("Mirvo's disk is full. 1 kept on this device")
+            page.locator("[data-field=next_time]").fill("Turn it by a quarter.")
+            with page.expect_response("**/entries"):
+                page.locator("[data-field=next_time]").blur()
+            expect(save).to_contain_text("1 kept on this device")
+            page.get_by_role("button", name="Close and write the record").click()
+            expect(page.locator("[data-close-said]")).to_contain_text("1 of your entries")
+        # Once there is room again it is handed over, and the session closes as was asked.
+        page.wait_for_url("**/sessions/*")
+        self.assertEqual(self.sessions_of(1)[0].next_time, "Turn it by a quarter.")
+        self.assertEqual(len(self.photos_of(1)), 2)
 
     def test_roots_bare_are_misted(self):
         page = self.page

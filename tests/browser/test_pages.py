@@ -33,6 +33,15 @@ class PagesTest(BrowserCase):
         self.assertIn("0 bytes", complaints.nth(1).inner_text())
         self.assertEqual(len(self.photos_of(tree.id)), 1)
 
+    def test_a_day_that_is_none_is_said_beside_each_photo(self):
+        self.page.goto(f"/trees/{self.tree().id}/photos")
+        self.page.locator("#files").set_input_files([upload("one.jpg", jpeg())])
+        self.page.get_by_label("Taken on").fill("the other day")
+        self.page.get_by_role("button", name="Add photos").click()
+        complaint = self.page.locator("[data-results] .complaint")
+        expect(complaint).to_contain_text("one.jpg: “the other day” is no day")
+        expect(complaint).to_contain_text("still chosen")
+
     def test_a_set_says_how_far_it_is_and_can_be_stopped(self):
         tree, page = self.tree(), self.page
         self.offer_camera()

@@ -1,12 +1,14 @@
 """Marks no desk would send, and marks that broke after they had been measured."""
 
 from copy import deepcopy
+from errno import ENOSPC
 from unittest.mock import patch
 
 from fastapi.testclient import TestClient
 from sqlalchemy import text
 
 from mirvo.core.measure.drafts import blank_draft
+from mirvo.records.photos import PhotoStore
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
 from mirvo.web.app import create_app
@@ -54,6 +56,20 @@ class BrokenPageTest(StudioCase):
             self.assertEqual(answer.headers["x-content-type-options"], "nosniff")
             self.assertIn("default-src", answer.headers["content-security-policy"])
         self.assertEqual(client.get("/").status_code, 200)
+
+    def test_a_full_disk_is_said_with_what_to_do_and_its_reason_alone(self):
+        tree = self.tree()
+        client = TestClient(create_app(self.studio))
+        full = OSError(ENOSPC, "No space left on device")
+        with patch.object(PhotoStore, "keep", side_effect=full):
+            sent = {"files": ("one.jpg", b"any", "image/jpeg")}
+            page = client.post(f"/trees/{tree.id}/photos", files=sent)
+            json = {"Accept": "application/json"}
+            told = client.post(f"/trees/{tree.id}/photos", files=sent, headers=json)
+        self.assertEqual((page.status_code, told.status_code), (507, 507))
+        self.assertIn("disk is full. What was saved before is safe", page.text)
+        self.assertEqual(told.json()["reason"], "Mirvo's disk is full.")
+        self.assertIn("Make room", told.json()["message"])
 
     def test_bodies_sent_without_a_length_are_bounded(self):
         client = TestClient(create_app(self.studio))

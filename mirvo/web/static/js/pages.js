@@ -1,5 +1,6 @@
 /* Small behaviours of ordinary pages; every page works without them. */
 
+import { UNREACHED, whyNot } from "./answers.js";
 import { sendWatched } from "./progress.js";
 import { studio } from "./studio.js";
 import "./typed.js";
@@ -46,8 +47,6 @@ function label(root) {
 label(document);
 document.addEventListener("htmx:load", (event) => label(event.target));
 
-const SERVER_FAILED = 500;
-
 function complain(list, words) {
   const line = document.createElement("li");
   line.className = "complaint";
@@ -75,11 +74,11 @@ if (intake) {
       for (const name of ["kind", "taken_on"]) body.append(name, intake.querySelector(`[name=${name}]`).value);
       body.append("files", file);
       try {
-        const answer = await fetch(intake.action, { method: "POST", body, headers: { "HX-Request": "true" } });
-        if (answer.status >= SERVER_FAILED) complain(results, `${file.name}: the server could not keep it. It is still chosen; try again.`);
-        else results.insertAdjacentHTML("beforeend", await answer.text());
+        const answer = await fetch(intake.action, { method: "POST", body, headers: { "HX-Request": "true", Accept: "application/json" } });
+        if (answer.ok) results.insertAdjacentHTML("beforeend", await answer.text());
+        else complain(results, `${file.name}: ${await whyNot(answer)} It is still chosen; try again.`);
       } catch {
-        complain(results, `${file.name}: the server could not be reached. It is still chosen; try again later.`);
+        complain(results, `${file.name}: ${UNREACHED} It is still chosen; try again.`);
       }
       refused = results.querySelectorAll(".complaint").length;
       progress.value = index + 1;

@@ -157,11 +157,19 @@ function markRadios() {
 queue.addEventListener("parts", ({ detail }) => {
   for (const [name, html] of Object.entries(detail)) fill(name, html);
 });
-queue.addEventListener("state", ({ detail: { state, waiting } }) => {
-  save.dataset.state = state;
-  const said = { kept: "All is kept.", waiting: "Keeping …", lost: `The server cannot be reached: ${waiting} kept on this device, handed over when it is back. Go on.` };
-  save.textContent = said[state];
-});
+/** One word on entries and photos alike: nothing is called kept while either still waits here. */
+function sayKept() {
+  const why = queue.lost ? queue.why : photos.lost ? photos.why : "";
+  save.dataset.state = why ? "lost" : waiting() ? "waiting" : "kept";
+  const said = { kept: "All is kept.", waiting: "Keeping …", lost: `${why} ${waiting()} kept on this device, handed over as soon as it can be. Go on.` };
+  save.textContent = said[save.dataset.state];
+}
+for (const hands of [queue, photos]) {
+  hands.addEventListener("state", () => {
+    sayKept();
+    goOnClosing();
+  });
+}
 queue.addEventListener("refused", ({ detail }) => {
   const field = detail.entry?.field;
   const input = root.querySelector(`[data-field="${field}"], [name="${field}"]`);
@@ -197,15 +205,13 @@ closeForm.addEventListener("submit", (event) => {
 });
 
 /** A close that was asked for while entries were on their way happens once they are there. */
-function goOnClosing(lost) {
+function goOnClosing() {
   if (!closing) return;
-  if (lost) closeSaid.textContent = `${waiting()} of your entries are still on this device. Close when the server has them.`;
+  if (queue.lost || photos.lost) closeSaid.textContent = `${waiting()} of your entries are still on this device. Close when the server has them.`;
   else if (waiting()) return;
   else closeForm.requestSubmit();
   closing = false;
 }
-queue.addEventListener("state", ({ detail }) => goOnClosing(detail.state === "lost"));
-photos.addEventListener("kept", () => goOnClosing(false));
 
 /* What was entered while the server was away, before this page was opened again. */
 function showAgain() {

@@ -1,6 +1,7 @@
 /* Photos on their way: kept in this browser's database until the server has them. */
 
 import { createStore, del, set, values } from "../../vendor/idb-keyval.js";
+import { whyNot } from "../answers.js";
 import { studio } from "../studio.js";
 import { newName } from "./queue.js";
 
@@ -16,12 +17,14 @@ export class Photos extends EventTarget {
     super();
     this.bench = bench;
     this.busy = false;
+    this.lost = false;
     this.here = [];
   }
 
   async add(step, file) {
     const photo = { id: newName(), studio, bench: this.bench, step, name: file.name, file };
     this.here.push(photo);
+    this.#tell("state");
     await set(photo.id, photo, kept).catch(() => {});
     this.send();
   }
@@ -57,7 +60,10 @@ export class Photos extends EventTarget {
       }).catch(() => null);
       if (!answer || !(answer.ok || NEVER.includes(answer.status))) {
         const count = this.here.length;
-        this.#say(photo.step, `${count} photo${count > 1 ? "s" : ""} kept here, handed over when the server can keep ${count > 1 ? "them" : "it"}.`);
+        this.why = await whyNot(answer);
+        this.#say(photo.step, `${this.why} ${count} photo${count > 1 ? "s" : ""} kept on this device.`);
+        this.lost = true;
+        this.#tell("state");
         setTimeout(() => { this.busy = false; this.send(); }, RETRY_MS);
         return;
       }
@@ -65,13 +71,19 @@ export class Photos extends EventTarget {
       this.here.shift();
       await del(photo.id, kept).catch(() => {});
       this.#say(photo.step, answer.ok ? "Photo kept." : `Not kept: ${said.message ?? "this is no photo"}`);
-      if (answer.ok) this.dispatchEvent(new CustomEvent("kept", { detail: { step: photo.step, photo: said.photo } }));
+      if (answer.ok) this.#tell("kept", { step: photo.step, photo: said.photo });
+      this.lost = false;
+      this.#tell("state");
     }
     this.busy = false;
   }
 
   #say(step, text) {
-    this.dispatchEvent(new CustomEvent("said", { detail: { step, text } }));
+    this.#tell("said", { step, text });
+  }
+
+  #tell(name, detail) {
+    this.dispatchEvent(new CustomEvent(name, { detail }));
   }
 }
 

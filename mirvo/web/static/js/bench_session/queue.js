@@ -1,5 +1,6 @@
 /* Entries on their way: kept in this browser before they are sent, until the server has them. */
 
+import { UNREACHED, whyNot } from "../answers.js";
 import { keptUnder, keyOf } from "../studio.js";
 
 const PAUSE_MS = 60;
@@ -20,6 +21,7 @@ export class Queue extends EventTarget {
     this.unstored = [];
     this.#keep(JSON.parse(before ?? "[]"));
     this.busy = false;
+    this.lost = false;
     this.timer = null;
   }
 
@@ -33,7 +35,7 @@ export class Queue extends EventTarget {
 
   push(field, value) {
     this.#keep([...this.#stored(), { id: newName(), field, value, at: new Date().toISOString() }]);
-    this.#say(this.lost ? "lost" : "waiting");
+    this.#tell("state");
     this.#schedule(PAUSE_MS);
   }
 
@@ -52,17 +54,21 @@ export class Queue extends EventTarget {
     if (!sent.length) {
       // Another window has handed them over meanwhile.
       this.lost = false;
-      this.#say("kept");
+      this.#tell("state");
       return;
     }
     this.busy = true;
+    this.why = UNREACHED;
     try {
       const answer = await fetch(`/bench-sessions/${this.bench}/entries`, {
         method: "POST",
         headers: { "Content-Type": "application/json", Accept: "application/json" },
         body: JSON.stringify({ entries: sent, sent_at: new Date().toISOString() }),
       });
-      if (!answer.ok) throw new Error("not taken");
+      if (!answer.ok) {
+        this.why = await whyNot(answer);
+        throw new Error(this.why);
+      }
       const answered = await answer.json();
       const done = new Set([...answered.kept, ...answered.refused.map((one) => one.id)]);
       this.unstored = this.unstored.filter((one) => !done.has(one.id));
@@ -70,10 +76,10 @@ export class Queue extends EventTarget {
       this.lost = false;
       for (const one of answered.refused) this.#tell("refused", { ...one, entry: sent.find((entry) => entry.id === one.id) });
       if (!this.entries.length) this.#tell("parts", answered.parts);
-      this.#say(this.entries.length ? "waiting" : "kept");
+      this.#tell("state");
     } catch {
       this.lost = true;
-      this.#say("lost");
+      this.#tell("state");
     }
     this.busy = false;
     if (this.entries.length) this.#schedule(this.lost ? RETRY_MS : PAUSE_MS);
@@ -95,10 +101,6 @@ export class Queue extends EventTarget {
       const known = new Set(this.entries.map((one) => one.id));
       this.unstored.push(...entries.filter((one) => !known.has(one.id)));
     }
-  }
-
-  #say(state) {
-    this.#tell("state", { state, waiting: this.entries.length });
   }
 
   #tell(name, detail) {

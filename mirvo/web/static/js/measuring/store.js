@@ -1,6 +1,7 @@
 /* The marks, their history, and keeping them: every change goes to the server, one request at
    a time; while it cannot be reached they stay in this browser and are handed over later. */
 
+import { SERVER_FAILED } from "../answers.js";
 import { keptUnder, keyOf } from "../studio.js";
 
 const PAUSE_MS = 80;
@@ -165,7 +166,8 @@ export class Store extends EventTarget {
     if (answer.status === CHANGED_ELSEWHERE && (await this.#wasOurs())) return;
     this.#keepHere();
     this.blocked = BLOCKING.includes(answer.status) ? answer.status : 0;
-    this.#say("lost", said.message ?? "The server could not keep the last change; it stays in this browser.");
+    const failed = ["The server could not keep the last change.", said.reason, "It stays in this browser."];
+    this.#say("lost", answer.status >= SERVER_FAILED ? failed.filter(Boolean).join(" ") : said.message);
   }
 
   /** Whether what the server has came from here, its answer lost on the way; then go on from it. */
