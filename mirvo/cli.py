@@ -282,7 +282,7 @@ def restore_command(
     found = restore(backup, folder, datetime.now(UTC), aside)
     trees = "1 tree" if found.trees == 1 else f"{found.trees} trees"
     photos = "1 photo" if found.photos == 1 else f"{found.photos} photos"
-    print(f"{folder}: {trees}, {photos}, as of {found.made_at}.")
+    print(f"{folder}: {trees}, {photos}, as of {found.made_at:%-d %B %Y, %H:%M} UTC.")
     _tell_lost(found)
 
 
@@ -455,7 +455,8 @@ def _serve(data: Path | None, port: int | None) -> None:
     folder, at = data or settings.data, port or settings.port
     restored = put_waiting_in_place(folder, datetime.now(UTC))
     if restored is not None:
-        print(f"The backup of {restored.made_at} was put back; what was there lies beside it.")
+        made_on = f"{restored.made_at:%-d %B %Y}"
+        print(f"The backup of {made_on} was put back; what was there lies beside it.")
     with held(folder):
         studio = Studio(folder, clock=lambda: datetime.now(UTC))
         _tidy(studio)

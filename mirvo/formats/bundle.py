@@ -42,6 +42,8 @@ from mirvo.records.photos import DIGEST, MAX_BYTES, PhotoStore, digest_of
 from mirvo.records.soundness import complaint_about
 
 FORMAT: Literal["mirvo-bundle"] = "mirvo-bundle"
+# What is said of a bundle reads on from its name; people know bundles as backups.
+NO_BACKUP = "is no backup of Mirvo, or is damaged"
 VERSION = 1
 MANIFEST = "manifest.json"
 STANDINS = "standins"
@@ -58,7 +60,7 @@ class Bundled:
     """What a bundle holds. photos : that came back whole. lost : the others, in words: by tree and
     name, what befell each."""
 
-    made_at: str
+    made_at: datetime
     trees: int
     photos: int
     lost: tuple[str, ...]
@@ -70,7 +72,7 @@ class Manifest(BaseModel):
     model_config = ConfigDict(frozen=True, strict=True)
     format: Literal["mirvo-bundle"]
     version: int
-    made_at: str
+    made_at: datetime
     revision: str
     records_sha256: str
     trees: int
@@ -112,7 +114,7 @@ def bundle_pieces(folder: Path, made_at: datetime) -> Iterator[bytes]:
             manifest = Manifest(
                 format=FORMAT,
                 version=VERSION,
-                made_at=made_at.isoformat(timespec="seconds"),
+                made_at=made_at.replace(microsecond=0),
                 revision=revision,
                 records_sha256=digest.hexdigest(),
                 trees=trees,
@@ -170,8 +172,11 @@ def _opened(bundle: Path, folder: Path, keep: bool) -> Bundled:
             if keep:
                 _enough_room(packed, folder)
             return _unpack(packed, manifest, folder, keep)
-    except UNREADABLE as error:
-        raise BadInput(str(bundle), f"is damaged or no bundle: {error}") from None
+    except BadInput as error:
+        # Whoever holds the backup knows it by its name, not by what lies in it.
+        raise BadInput(str(bundle), error.message) from None
+    except UNREADABLE:
+        raise BadInput(str(bundle), NO_BACKUP) from None
 
 
 def _enough_room(packed: zipfile.ZipFile, folder: Path) -> None:
@@ -179,7 +184,7 @@ def _enough_room(packed: zipfile.ZipFile, folder: Path) -> None:
     place = next(place for place in folder.absolute().parents if place.exists())
     if needed > (free := shutil.disk_usage(place).free):
         room = f"{needed / 1e9:.1f} GB are needed and {free / 1e9:.1f} GB are free"
-        raise BadInput(str(folder.parent), f"there is not enough room: {room}")
+        raise BadInput(str(folder.parent), f"needs more room than there is: {room}")
 
 
 def _counted(records: Path) -> tuple[list[str], int, str]:
@@ -202,14 +207,14 @@ def _manifest(packed: zipfile.ZipFile) -> Manifest:
     except (KeyError, ValueError):
         manifest = None
     if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
-        raise BadInput(MANIFEST, "this is no bundle of Mirvo")
+        raise BadInput(MANIFEST, NO_BACKUP)
     # A newer bundle may say more than is known here, so its age is looked at first.
     if manifest.get("version") != VERSION or str(manifest.get("revision", "")) > newest_revision():
-        raise BadInput(MANIFEST, "the bundle comes from a newer Mirvo; bring this one up to date")
+        raise BadInput(MANIFEST, "comes from a newer Mirvo; bring this one up to date")
     try:
         return Manifest.model_validate_json(json.dumps(manifest))
     except ValidationError:
-        raise BadInput(MANIFEST, "the bundle does not say what it holds") from None
+        raise BadInput(MANIFEST, "does not say what it holds") from None
 
 
 def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: bool) -> Bundled:
@@ -217,14 +222,14 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
     store, entries = PhotoStore(folder), {entry.filename: entry for entry in packed.infolist()}
     for digest in (*manifest.photos, *manifest.damaged):
         if not DIGEST.fullmatch(digest):
-            raise BadInput(MANIFEST, "a photo bears a name no photo can have")
+            raise BadInput(MANIFEST, "holds a photo of a name no photo can have")
     records = folder / FILE_NAME
     if FILE_NAME not in entries:
-        raise BadInput(FILE_NAME, "is missing from the bundle")
+        raise BadInput(FILE_NAME, "holds no records")
     if too_much(entries[FILE_NAME], MOST_RECORDS, MOST_PACKED):
         raise BadInput(FILE_NAME, "would unpack to more than any records come to")
     if _copied(packed, FILE_NAME, records) != manifest.records_sha256:
-        raise BadInput(FILE_NAME, "is damaged: its content is not what it was")
+        raise BadInput(FILE_NAME, "is damaged: its records are not what they were")
     _refuse_records(records, manifest)
     names = _names_of_photos(records)
     lost = dict.fromkeys(manifest.missing, "its file was missing")
@@ -233,7 +238,7 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
     for digest in (*manifest.photos, *manifest.damaged):
         entry = entries.get(f"photos/{digest}")
         if entry is None:
-            lost[digest] = "it is not in the bundle"
+            lost[digest] = "it is not in the backup"
         elif too_much(entry, MAX_BYTES, packed_share=1):
             lost[digest] = "it would unpack to more than any photo comes to"
         elif (found := _sound_copy(packed, entry, store.place_of(digest), keep)) == digest:
@@ -243,7 +248,7 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
             continue
         else:
             store.place_of(digest).unlink(missing_ok=True)
-            lost[digest] = "it is damaged in the bundle"
+            lost[digest] = "it is damaged in the backup"
     for name, entry in entries.items():
         if keep and STANDIN.fullmatch(name) and not too_much(entry, MOST_STANDIN, MOST_PACKED):
             _sound_copy(packed, entry, folder / name, keep)
@@ -283,7 +288,7 @@ def _refuse_records(path: Path, manifest: Manifest) -> None:
         if tables_of(path) != as_made:
             wrong = "its tables are not those Mirvo makes"
     if wrong is not None:
-        raise BadInput(FILE_NAME, f"the records are damaged: {wrong}")
+        raise BadInput(FILE_NAME, f"holds damaged records: {wrong}")
 
 
 def _names_of_photos(records: Path) -> dict[str, str]:

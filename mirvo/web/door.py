@@ -13,7 +13,7 @@ from mirvo.records.models.people import GUEST, OWNER
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.people import THIS_COMPUTER, SignedIn, signed_in
 from mirvo.studio.yard.sharing import guest_sees
-from mirvo.web.reader import SHARED
+from mirvo.web.reader import SHARED, open_reader
 
 COOKIE = "mirvo-signed-in"
 SIGN_IN = "/sign-in"
@@ -105,4 +105,5 @@ def _to_the_door(request: Request) -> Response:
 def _said(request: Request, status: int, words: str) -> Response:
     if "json" in request.headers.get("accept", ""):
         return JSONResponse({"field": "", "message": words}, status)
-    return Response(words, status, media_type="text/plain")
+    with open_reader(request) as reader:
+        return reader.page("problem.html", {"message": words}, status)

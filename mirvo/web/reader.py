@@ -15,7 +15,7 @@ from starlette.datastructures import URL
 
 from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession
-from mirvo.records.models.people import GUEST
+from mirvo.records.models.people import GUEST, OWNER
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.compost import Laid, on_heap
 from mirvo.studio.yard.settings import yard_of
@@ -69,6 +69,12 @@ class PageReader:
         shared = self.request.url.path.startswith(SHARED)
         return shared or person is None or person.role == GUEST
 
+    @property
+    def owns(self) -> bool:
+        """Whether they may throw away, give everything out, and say who comes in."""
+        person = getattr(self.request.state, "signed_in", None)
+        return not self.looks_on and person is not None and person.role == OWNER
+
     def render(self, template: str, context: Context) -> str:
         """A template as text, with what every page needs, in the browser's units."""
         preferences, looks_on = self.preferences, self.looks_on
@@ -85,6 +91,7 @@ class PageReader:
                     "drawing_at": self.drawing_at,
                     "laid": None if looks_on else self._just_laid(),
                     "looks_on": looks_on,
+                    "owns": self.owns,
                     "preferences": preferences,
                     "signed_in": getattr(self.request.state, "signed_in", None),
                     "tour": None if looks_on else tour_step(self.db, asked_tour),

@@ -97,10 +97,10 @@ class BundleTest(BundleCase):
 
     def test_damage_is_found_and_nothing_is_left(self):
         for change, words in (
-            (lambda files: files.pop(FILE_NAME), "is missing"),
+            (lambda files: files.pop(FILE_NAME), "holds no records"),
             (lambda files: files.update({FILE_NAME: b"SQLite"}), "is damaged"),
-            (lambda files: files.pop(MANIFEST), "no bundle of Mirvo"),
-            (lambda files: files.update({MANIFEST: b"[1"}), "no bundle of Mirvo"),
+            (lambda files: files.pop(MANIFEST), "no backup of Mirvo"),
+            (lambda files: files.update({MANIFEST: b"[1"}), "no backup of Mirvo"),
         ):
             write_backup(self.studio, self.bundle)
             self.changed(change)
@@ -111,7 +111,7 @@ class BundleTest(BundleCase):
         photo = f"photos/{self.open_desk(1).photo.digest}"
         for change, words in (
             (lambda files: files.update({photo: files[photo][:-1] + b"x"}), "is damaged in"),
-            (lambda files: files.pop(photo), "is not in the bundle"),
+            (lambda files: files.pop(photo), "is not in the backup"),
         ):
             write_backup(self.studio, self.bundle)
             self.changed(change)
@@ -153,7 +153,7 @@ class BundleTest(BundleCase):
         path.write_bytes(whole)
         with self.assertRaises(BadInput) as said:
             write_backup(self.studio, self.bundle)
-        self.assertIn("records are damaged", str(said.exception))
+        self.assertIn("damaged records", str(said.exception))
         self.assertEqual(self.bundle.read_bytes(), before, "the last good backup stays")
 
     def test_what_a_manifest_may_not_say(self):
@@ -164,7 +164,7 @@ class BundleTest(BundleCase):
             ({"photos": 3}, "does not say"),
             ({"trees": "many"}, "does not say"),
             ({"made_at": None}, "does not say"),
-            ({"format": "zip"}, "no bundle of Mirvo"),
+            ({"format": "zip"}, "no backup of Mirvo"),
         ):
             write_backup(self.studio, self.bundle)
             self.manifest(**changes)
@@ -174,7 +174,7 @@ class BundleTest(BundleCase):
     def test_a_file_that_is_no_bundle(self):
         for content in (b"", b"PK\x03\x04", self.bundle.read_bytes()[:-900], b"hello" * 99):
             self.bundle.write_bytes(content)
-            self.refused("no bundle")
+            self.refused("no backup")
 
     def test_bytes_that_turned_are_found_wherever_they_lie(self):
         whole = self.bundle.read_bytes()

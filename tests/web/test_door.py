@@ -21,7 +21,7 @@ from mirvo.studio.yard.people import (
 from mirvo.studio.yard.sharing import link_of
 from mirvo.studio.yard.throttle import Throttle
 from mirvo.web.app import create_app
-from mirvo.web.door import COOKIE
+from mirvo.web.door import COOKIE, OWNERS_ONLY
 from tests.studio_case import TODAY, StudioCase
 
 OWN, OTHER = "open sesame, please", "another good phrase"
@@ -107,6 +107,20 @@ class DoorTest(StudioCase):
         ):  # fmt: skip
             answer = self.phone.post(owners, data={})
             self.assertEqual((answer.status_code, "owner" in answer.text), (403, True), owners)
+            self.assertIn("Back to the trees", answer.text)
+
+    def test_helpers_are_offered_nothing_that_is_an_owners(self):
+        self.person()
+        self.person("Bo", "helper", OTHER)
+        self.photo(self.load_tree(1))
+        self.come_in(self.phone, "bo", OTHER)
+        for page in ("/kit", "/trees/1/edit", "/trees/1/photos", "/trees/1/years"):
+            owners = [f'action="{part}' for part in OWNERS_ONLY]
+            for device, offers in ((self.here, True), (self.phone, False)):
+                answer = device.get(page).text
+                offered = [part for part in owners if part in answer]
+                with self.subTest(page=page, owner=offers):
+                    self.assertEqual(bool(offered), offers and page != "/trees/1/years")
 
     def test_guests_look_at_the_trees_they_were_shown_and_at_nothing_else(self):
         self.person()

@@ -24,7 +24,7 @@ class Waiting(BaseModel):
 
     trees: int
     photos: int
-    made_at: str
+    made_at: datetime
     lost: tuple[str, ...] = ()
 
 
@@ -43,7 +43,7 @@ def stage_backup(studio: Studio, sent: BinaryIO) -> Waiting:
         shutil.rmtree(making, ignore_errors=True)
         found = unpack_bundle(packed, making)
         waiting = Waiting(
-            trees=found.trees, photos=found.photos, made_at=str(found.made_at), lost=found.lost
+            trees=found.trees, photos=found.photos, made_at=found.made_at, lost=found.lost
         )
         (making / SUMMARY).write_text(waiting.model_dump_json(), "utf-8")
         shutil.rmtree(place, ignore_errors=True)

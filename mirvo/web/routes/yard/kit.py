@@ -59,6 +59,8 @@ def kit_page(reader: PageReader, filled: Filled) -> Response:
         "heap": heap(reader.db),
         "people": people_and_devices(reader.db),
         "waiting": waiting_backup(reader.studio.folder),
+        # Where a server listens for other devices too.
+        "answers_at": getattr(reader.request.app.state, "address", ""),
         # Only a server that was told where keeps one.
         "copies": getattr(reader.request.app.state, "copies", None),
         "backup_due": backup_is_due(reader.db, reader.studio.now),
