@@ -74,7 +74,7 @@ class BrokenPageTest(StudioCase):
     def test_bodies_sent_without_a_length_are_bounded(self):
         client = TestClient(create_app(self.studio))
         kind = {"content-type": "application/x-www-form-urlencoded"}
-        with patch("mirvo.web.app.MAX_BODY", 1 << 20):
+        with patch("mirvo.web.guards.MAX_BODY", 1 << 20):
             answer = client.post("/trees", content=iter([b"x" * 65536] * 17), headers=kind)
         self.assertEqual(answer.status_code, 413)
         self.assertIn("at most 400 MB", answer.text)

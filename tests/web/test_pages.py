@@ -16,8 +16,9 @@ from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.yard.trees import TreeForm
-from mirvo.web.app import create_app, status_of
+from mirvo.web.app import create_app
 from mirvo.web.forms import fields_of
+from mirvo.web.problems import status_of
 from mirvo.web.wording import clock
 from tests.studio_case import StudioCase
 
