@@ -441,6 +441,10 @@ def demo(
 
 
 def _serve(data: Path | None, port: int | None) -> None:
+    import gc
+
+    # What is loaded stays; looking for garbage in it would cost a twelfth of the start.
+    gc.disable()
     import uvicorn
 
     from mirvo.records.lock import held

@@ -165,7 +165,8 @@ def kills(count: int) -> None:
         ]
         for writer in writers:
             writer.start()
-        time.sleep(rng.uniform(0.1, 0.9))
+        # A server just started is slow at first: some are killed then, more when it writes away.
+        time.sleep(rng.uniform(0.1, 3.0))
         served.kill()
         stop.set()
         for writer in writers:

@@ -90,7 +90,11 @@ def roots_on_plane(
 
 def _path_drawn(root: RootMark, draws: Draws) -> Array:
     """Copies (rows, n, 2), px, of a root's path; found to its end, it is longer or shorter too."""
-    drawn = draws.points(root.path, _sd_px(root, draws))
+    strays = np.full((len(root.path), 1), _sd_px(root, draws))
+    if root.tip_sd_px == 0:
+        # An end that was not found was set by hand, and strays as clicks do.
+        strays[-1] = draws.click_sd_px
+    drawn = draws.points(root.path, strays)
     length = geometry.arc_lengths(drawn[:1])[0, -1]
     if root.tip_sd_px == 0 or length == 0:
         return drawn

@@ -46,8 +46,9 @@ class Draws:
         other._noise = self._noise
         return other
 
-    def points(self, points: Any, sd: float | None = None) -> Array:
-        """Copies of `points` (n, 2) with Gaussian click error; shape (rows, n, 2), px."""
+    def points(self, points: Any, sd: float | Array | None = None) -> Array:
+        """Copies of `points` (n, 2) with Gaussian click error; shape (rows, n, 2), px. sd : of
+        all, or of each (n, 1), px."""
         base = np.asarray(points, dtype=float)
         return self._around(base, self.click_sd_px if sd is None else sd)
 
@@ -55,7 +56,7 @@ class Draws:
         """Copies of one number with Gaussian error; shape (rows,)."""
         return self._around(np.asarray(value), sd)
 
-    def _around(self, base: Array, sd: float) -> Array:
+    def _around(self, base: Array, sd: float | Array) -> Array:
         drawn = self._noise.take((self.rows, *base.shape)) * sd
         drawn += base
         # Row 0 is the figure itself; it must not move when the error does.

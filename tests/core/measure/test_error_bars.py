@@ -84,6 +84,12 @@ class FoundInThePhotoTest(unittest.TestCase):
         away = np.degrees(middle / BASE_AT_MM)
         self.assertAlmostEqual(found.azimuth_deg.plus_minus, 1.96 * away, delta=0.5)
 
+    def test_an_end_set_by_hand_strays_as_a_click_though_the_root_was_found(self):
+        clicked, traced = self.measured().roots[0], self.measured(points_sd_px=4.0).roots[0]
+        self.assertAlmostEqual(traced.reach_mm.plus_minus, clicked.reach_mm.plus_minus, delta=0.2)
+        found = self.measured(points_sd_px=4.0, tip_sd_px=0.01).roots[0]
+        self.assertGreater(found.reach_mm.plus_minus, traced.reach_mm.plus_minus + 0.5)
+
     def test_a_tip_found_strays_along_its_way_and_nothing_else_does(self):
         clicked, found = self.measured().roots, self.measured(tip_sd_px=20.0).roots
         # 20 px are 5 mm; the root runs straight away from the trunk.
