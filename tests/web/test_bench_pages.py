@@ -11,6 +11,7 @@ from mirvo.studio.bench_session.session import begin, bench_state
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.bench import bench
 from mirvo.studio.yard.known_rows import KnownRows
 from mirvo.web.app import create_app
@@ -87,6 +88,10 @@ class BenchPagesTest(StudioCase):
         open_one = f"/bench-sessions/{begin(self.studio, 1, 'routine').id}"
         for place in ("/trees/1", "/trees/1/path", "/trees/1/years", "/trees/1/time", open_one):
             with self.subTest(place=place):
+                self.client.get(place)
+                # What is known of a tree goes once something of it is written.
+                with self.studio.writing() as db:
+                    load_tree(db, 1).note = place
                 self.studio.settle(wholly=True)
                 asked.clear()
                 self.assertEqual(self.client.get(place).status_code, 200)

@@ -15,6 +15,7 @@ from mirvo.core.pot import Amount, Mix, Part, Pot, WetZone, usual_components, wa
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import RootSession, SoilComponent, SoilRecipe
 from mirvo.studio.context import Studio
+from mirvo.studio.yard.known_rows import once_a_yard
 
 Percent = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 Grain = Annotated[float, LENGTH, Field(gt=0, le=100, allow_inf_nan=False)]
@@ -86,6 +87,7 @@ def recipes(db: DbSession) -> list[KnownRecipe]:
     return [KnownRecipe(recipe, _mix(recipe, known)) for recipe in found]
 
 
+@once_a_yard
 def recipe_choices(db: DbSession) -> list[tuple[int, str]]:
     """Number and name of every recipe, by name."""
     query = select(SoilRecipe.id, SoilRecipe.name).order_by(SoilRecipe.name)

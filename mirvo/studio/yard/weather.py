@@ -32,7 +32,7 @@ from mirvo.records.models import NightMinimum, Tree, Yard
 from mirvo.standins.weather import SimulatedStation
 from mirvo.studio.almanac.seasons import seen_shifts
 from mirvo.studio.context import Studio
-from mirvo.studio.yard.known_rows import once_for_all
+from mirvo.studio.yard.known_rows import once_a_yard, once_for_all
 from mirvo.studio.yard.settings import yard_of
 
 # Below this a pot freezes through and even hardy roots die.
@@ -69,16 +69,19 @@ def station_of(yard: Yard) -> Station | None:
     return SimulatedStation(yard.place or yard.name, yard.last_frost)
 
 
+@once_a_yard
+def _last_nights(db: DbSession) -> list[NightMinimum]:
+    """The last nights kept, by day; as none is of a day to come, those near today are there."""
+    query = select(NightMinimum).order_by(NightMinimum.day.desc()).limit(NIGHTS_BACK + 1)
+    return list(db.scalars(query))[::-1]
+
+
 @read_once
 @once_for_all
 def nights_near(db: DbSession, today: date) -> tuple[tuple[DayWeather, ...], str]:
     """Nights known about a day, and by what: those kept by the artist, else the simulated ones."""
-    query = (
-        select(NightMinimum)
-        .where(NightMinimum.day.between(today - timedelta(days=NIGHTS_BACK), today))
-        .order_by(NightMinimum.day)
-    )
-    kept = list(db.scalars(query))
+    first = today - timedelta(days=NIGHTS_BACK)
+    kept = [night for night in _last_nights(db) if first <= night.day <= today]
     if kept:
         nights = tuple(DayWeather(night.day, night.low_c, night.low_c) for night in kept)
         return nights, SAID.get(kept[-1].source, THERMOMETER)
