@@ -58,6 +58,7 @@ WHOLE_MARKERS = 3
 TRUNK_ASIDE, TRUNK_WIDER = 1 / 3, 1.6
 WORST, SHOWN, CROP_PX = PAGE.parent / "accuracy", 3, 420
 JPEG = [cv2.IMWRITE_JPEG_QUALITY, 80]
+CROP_MARGIN_PX, CROP_CLICK_SD_PX = 40, 0.7
 QUICK_SEED, QUICK_SIZE = 600_000, (4032, 3024)
 # What the desk takes an outline said to be guessed to lie off, of its width.
 GUESSED = 0.05
@@ -79,7 +80,9 @@ TOLD = (
     "finds, where it follows its root. Clicks are "
     f"those of {HANDS} hands, each straying by 2 px. A base's width is what is seen of it between "
     "soil and soil. Where trunk, card or leaves hide the base, its width is left out, and the "
-    "azimuth clicked there."
+    "azimuth clicked there. Cropped: marks set with care on two parts of each photo, its left cut "
+    "off, and all that can be; where the camera looked straight down no card shows that, and reach "
+    "may be off by more than its ±."
 )
 TOLD_OF_ASIDE = (
     "An outline drawn a twelfth of the trunk to one side turns every azimuth with it; said to "
@@ -147,6 +150,7 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
     across = float(np.ptp(np.array(marks["trunk"]["outline"]), axis=0).mean())
     trunk = {**marks["trunk"], "outline_sd_px": outline_off * across}
     _clicks(found, {**marks, "trunk": trunk}, truth, true, photo, corners)
+    _cropped(found, truth, photo, corners)
     _look_for_trunk(found, picture, marks, photo, corners)
     started = time.perf_counter()
     helper = assistant(read_marks({**marks, "roots": []}), photo, picture, corners)
@@ -185,6 +189,40 @@ def look_at(folder: Path, found: Found, outline_off: float = 0.0) -> None:
             traced.append({"label": label, **one.model_dump(mode="json")})
     for taken in _measured(traced, marks, photo, corners):
         _note_found(found, "traced", taken, true[taken.label])
+
+
+def _cropped(found: Found, truth: Any, photo: PhotoInfo, corners: Any) -> None:
+    """Figures of exact marks on a part of the photo: its left cut off, and all that can be."""
+    marks, true = truth["marks"], {root["label"]: root for root in truth["roots"]}
+    kept = np.vstack([*(root["path"] for root in marks["roots"]), corners])
+    low = np.maximum(np.nanmin(kept, axis=0) - CROP_MARGIN_PX, 0).astype(int)
+    high = np.minimum(np.nanmax(kept, axis=0) + CROP_MARGIN_PX, [photo.width, photo.height])
+    whole = (photo.width, photo.height)
+    for corner, size in (((low[0], 0), whole), (low, high.astype(int))):
+        left, top = map(int, corner)
+        part = PhotoInfo(int(size[0]) - left, int(size[1]) - top, photo.focal_length_35mm)
+        moved = _moved({name: marks[name] for name in ("trunk", "roots", "front")}, (left, top))
+        exact = read_marks({**marks, **moved, "click_sd_px": CROP_CLICK_SD_PX})
+        record = measure_top(exact, part, corners - [left, top])
+        for name, figure, known in (
+            ("trunk diameter", record.trunk_diameter_mm, truth["trunk_diameter_mm"]),
+            *(("reach", root.reach_mm, true[root.label]["reach_mm"]) for root in record.roots),
+        ):
+            error, within = figure.value / known - 1, figure.plus_minus / known
+            found.note(f"{name}, cropped, %", 100 * error, 100 * within)
+
+
+def _moved(marks: Any, corner: tuple[int, int]) -> Any:
+    """Marks as they lie in a part of the photo that begins at a corner."""
+    if isinstance(marks, dict):
+        return {name: _moved(one, corner) for name, one in marks.items()}
+    if (
+        isinstance(marks, list)
+        and len(marks) == 2
+        and all(isinstance(n, float | int) for n in marks)
+    ):
+        return [marks[0] - corner[0], marks[1] - corner[1]]
+    return [_moved(one, corner) for one in marks] if isinstance(marks, list) else marks
 
 
 def _look_for_trunk(found: Found, picture: Any, marks: Any, photo: PhotoInfo, corners: Any) -> None:

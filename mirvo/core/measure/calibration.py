@@ -58,6 +58,10 @@ ASSUMED_FOCAL = (
     "The photo does not tell its focal length; a usual phone's is assumed, so heights above the "
     "root plane are allowed for only roughly. Enter the focal length or the camera's height."
 )
+CROPPED = (
+    "The card does not stand as the whole of a camera's picture would show it: the photo is "
+    "cropped. That is allowed for, but put in the photo as the camera made it."
+)
 STRAIGHT_DOWN = "Two points give the scale only: the camera is taken to have looked straight down."
 
 
@@ -178,10 +182,10 @@ def _from_known_points(
         picture = draws.points(seen, sd)
         pose = solve_pose(known, picture, sd, photo.centre, prior, draws, bends)
     # A bent lens must not be taken for a wrong pose.
-    straight = unbend(picture[:1], photo.centre, pose.focal[:1], pose.radial[:1])
+    straight = unbend(picture[:1], pose.centre, pose.focal[:1], pose.radial[:1])
     misfit = _rms(apply_homography(pose.to_plane[:1], straight)[0] - known)
     if misfit < POSE_MISFIT * size:
-        matrix, lens = pose.to_plane, (photo.centre, pose.focal, pose.radial)
+        matrix, lens = pose.to_plane, (pose.centre, pose.focal, pose.radial)
         # Four points fix a plane without any lens; a guessed focal length could only spoil it.
         if photo.focal_px is None and len(known) == 4:
             matrix, lens = homography_from_points(picture, known), _lens(photo, draws)
@@ -197,7 +201,8 @@ def _from_known_points(
         plane.residual_mm, plane.tilt_deg = misfit, pose.tilt_deg
         if of_paper:
             plane.warnings += _said_of_paper(pose)
-        if prior.log_height is None and pose.focal_log_sd > VAGUE_FOCAL_LOG_SD:
+        # Of a cropped photo more than that is found anew, and was said.
+        if not pose.cropped and prior.log_height is None and pose.focal_log_sd > VAGUE_FOCAL_LOG_SD:
             plane.warnings.append(ASSUMED_FOCAL)
         return plane
     return _without_pose(cal, photo, draws, known, picture, misfit)
@@ -267,7 +272,7 @@ def _printed_scale(cal: CardCalibration | RectangleCalibration, draws: Draws) ->
 
 
 def _said_of_paper(pose: Pose) -> list[str]:
-    said = []
+    said = [CROPPED] if pose.cropped else []
     lifted = float(np.ptp(pose.lifted)) if len(pose.lifted) else 0.0
     if lifted > BENT_MM:
         said.append(

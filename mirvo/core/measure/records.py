@@ -25,7 +25,7 @@ RADIALITY_PARTS = ("coverage", "evenness", "balance", "heading")
 # 3: flanks stand above the plane; side views allow for depth and turn of the reference.
 # 4: a root tapers and its crest goes down toward its tip.
 # 5, 6: flanks are not equally steep. 7: sections seen from the side are not round.
-# 8: an end that was set by hand strays as a click does, though its root was found.
+# 8: an end that was set by hand strays as a click does, though its root was found; cropped photos.
 FIGURES_VERSION = 8
 
 

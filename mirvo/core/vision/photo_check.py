@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import calibrate, card_layout
+from mirvo.core.measure.calibration import CROPPED, calibrate, card_layout
 from mirvo.core.measure.contract import CardCalibration
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.uncertainty import Array, Draws
@@ -62,11 +62,13 @@ class Shot:
 
 @dataclass(frozen=True)
 class _Told:
-    """What the card tells: scale, the camera's tilt, and the scale's relative ±."""
+    """What the card tells: scale, the camera's tilt, the scale's relative ±, and whether the
+    photo is a part of what the camera took."""
 
     px_per_mm: float
     tilt_deg: float
     scale_error: float
+    cropped: bool
 
 
 def check_photo(shot: Shot) -> tuple[Remark, ...]:
@@ -99,7 +101,7 @@ def _of_size(shot: Shot, card: _Told | None) -> Iterator[Remark]:
             text=f"The camera looked aslant, {card.tilt_deg:.0f}° from straight down. Roots behind "
             "the trunk are hidden and the ± grows. Hold it straight above, within some 20°.",
         )
-    if _is_cropped(shot):
+    if _is_cropped(shot) or (card is not None and card.cropped):
         yield Remark(
             about="cropped",
             text="The photo looks cropped, so the lens cannot be reckoned from what the file says. "
@@ -272,4 +274,5 @@ def _told_by_card(shot: Shot) -> _Told | None:
     mm = plane.to_plane(np.broadcast_to(ends, (len(plane.foot), 2, 2)), 0.0)
     wide = np.hypot(*(mm[:, 1] - mm[:, 0]).T)
     error = float(1.96 * wide[1:].std() / wide[0])
-    return _Told(float(20.0 / wide[0]), plane.tilt_deg or 0.0, error)
+    cropped = CROPPED in plane.warnings
+    return _Told(float(20.0 / wide[0]), plane.tilt_deg or 0.0, error, cropped)

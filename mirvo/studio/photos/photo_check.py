@@ -13,7 +13,7 @@ from mirvo.studio.measuring.measure_marks import card_corners, info_of, view_of
 from mirvo.studio.photos.photo_queries import MEASURED_ON
 
 # Named anew when more is looked for.
-CHECK = "check-1"
+CHECK = "check-2"
 
 
 def remarks_on(photos: PhotoStore, photo: Photo) -> tuple[Remark, ...]:

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from mirvo.core.errors import BadInput
-from mirvo.core.measure.calibration import calibrate, card_layout
+from mirvo.core.measure.calibration import CROPPED, calibrate, card_layout
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.pose import Prior, solve_pose, unbend
@@ -80,6 +80,41 @@ class WholeCameraTest(unittest.TestCase):
         plane = plane_for(camera(1.0), None, camera_height_mm=600.0)
         self.assertAlmostEqual(float(plane.camera_height[0]), 600.0, delta=12)
         self.assertFalse(any("focal length" in said for said in plane.warnings))
+
+    def test_a_cropped_photo_is_found_out_by_the_card(self):
+        for tilt, left, top in ((12.0, 1300, 0), (25.0, 0, 900), (20.0, 900, 500)):
+            with self.subTest(tilt=tilt):
+                shot = camera(tilt, 500.0)
+                part = PhotoInfo(shot.width - left, shot.height - top, 26.0)
+                corners = shot.project(lay(card_layout()), 0.0) - [left, top]
+                card = read_marks(top_marks(calibration={"kind": "card"})).calibration
+                plane = calibrate(card, part, Draws(2.0), corners)
+                self.assertIn(CROPPED, plane.warnings)
+                self.assertFalse([said for said in plane.warnings if "bent" in said])
+                self.assertLess(self.beyond(plane, shot, [left, top]), 1.0)
+
+    def test_a_whole_photo_is_not_called_cropped(self):
+        for tilt in (1.0, 12.0, 40.0):
+            for told in (26.0, None):
+                plane = plane_for(camera(tilt, 450.0), told)
+                with self.subTest(tilt=tilt, told=told):
+                    self.assertNotIn(CROPPED, plane.warnings)
+
+    def beyond(self, plane, shot, corner):
+        """Greatest error of points off the card as a share of its ±, on the plane and above."""
+        points = np.array([[x, y] for x in (-60, 60, 180) for y in (-80, 40, 160)], float)
+        shares = []
+        for height in (0.0, 15.0):
+            seen = np.broadcast_to(
+                shot.project(lay(points), height) - corner, (len(plane.foot), 9, 2)
+            )
+            read = plane.to_plane(seen, height)
+            # A place is told by its distance from another; where the card lies is free.
+            far = np.hypot(*np.moveaxis(read - read[:, 4:5], 2, 0))
+            true = np.hypot(*(points - points[4]).T)
+            off, plus_minus = np.abs(far[0] - true), 1.96 * far[1:].std(axis=0)
+            shares.append((off / np.maximum(plus_minus, 0.05)).max())
+        return max(shares)
 
     def test_the_way_back_to_the_photo(self):
         shot = camera(25.0, 500.0, radial=-0.1)
