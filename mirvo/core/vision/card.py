@@ -29,6 +29,7 @@ MAX_EDGE_SEARCH_PX = 9.0
 # Markers people have at hand from elsewhere; it helps to say that they are not the card.
 CARD_BOOK = "4X4_50"
 OTHER_BOOKS = ("5X5_250", "6X6_250", "7X7_250", "APRILTAG_36H11", "ARUCO_ORIGINAL")
+NO_CARD = "no card was found in the photo"
 
 
 def find_card(grey: Grey) -> Array:
@@ -172,7 +173,7 @@ def _why_not(grey: Grey, seen: dict[int, Array]) -> BadInput:
         return BadInput(
             "calibration", "the markers in the photo are of another kind; print the card"
         )
-    return BadInput("calibration", "no card was found in the photo")
+    return BadInput("calibration", NO_CARD)
 
 
 def _lies_as_printed(corners: Array) -> None:

@@ -51,6 +51,7 @@ class Shot:
 
     picture : (h, w, 3), red, green, blue, upright. corners : (16, 2), px, of the card's markers,
     None without a card. said_size : width and height the file says the camera gave it, px.
+    no_use : why a card that is there is of no use; empty where it is, or where there is none.
     """
 
     picture: Picture
@@ -58,6 +59,7 @@ class Shot:
     corners: Array | None
     view: str
     said_size: tuple[int, int] | None = None
+    no_use: str = ""
 
 
 @dataclass(frozen=True)
@@ -219,6 +221,8 @@ def dappled_share(picture: Picture, ground: npt.NDArray[np.uint8]) -> float:
 
 
 def _of_card(shot: Shot, card: _Told | None) -> Iterator[Remark]:
+    if shot.no_use:
+        yield Remark(about="card", text=f"{shot.no_use[0].upper()}{shot.no_use[1:]}.")
     if shot.corners is None or card is None:
         return
     cost = f" The scale is known to ±{100 * card.scale_error:.1f} %."

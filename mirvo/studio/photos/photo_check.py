@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
 from typing import Any
 
 from mirvo.core.errors import BadInput
+from mirvo.core.vision.card import NO_CARD
 from mirvo.core.vision.photo_check import Remark, Shot, check_photo
 from mirvo.records.models import Photo
 from mirvo.records.photos import PhotoStore, colour_of, size_said
@@ -22,10 +22,14 @@ def remarks_on(photos: PhotoStore, photo: Photo) -> tuple[Remark, ...]:
         return ()
 
     def look(content: bytes) -> list[dict[str, Any]]:
-        corners = None
-        with suppress(BadInput):
+        corners, no_use = None, ""
+        try:
             corners = card_corners(photos, photo.digest)
-        shot = Shot(colour_of(content), info_of(photo), corners, view_of(photo), size_said(content))
+        except BadInput as error:
+            # Many photos have none, and are calibrated otherwise.
+            no_use = "" if error.message == NO_CARD else error.message
+        about = info_of(photo), corners, view_of(photo), size_said(content), no_use
+        shot = Shot(colour_of(content), *about)
         return [remark.model_dump() for remark in check_photo(shot)]
 
     # A photo may be said to show another side, so each view keeps what was seen of it.

@@ -7,8 +7,11 @@ from datetime import date
 
 import cv2
 import numpy as np
-from PIL import Image
+from PIL import Image, ImageOps
 
+from mirvo.standins.base import random_base
+from mirvo.standins.camera import Camera
+from mirvo.standins.photo import CardPlace, Layout, take_photo
 from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.photos.shots import from_above
@@ -43,6 +46,18 @@ class PhotosTest(StudioCase):
         # What is only kept is not judged.
         [kept] = take_in(self.studio, tree.id, [("wound.jpg", jpeg((400, 300)))], "wound")
         self.assertEqual(kept.remarks, ())
+
+    def test_a_card_of_no_use_is_said_and_none_at_all_is_not(self):
+        camera = Camera(1600, 1200, 600.0, 6.0, 0.0, 0.0, (0.0, -80.0), 26.0)
+        photo = take_photo(random_base(3), camera, date(2026, 3, 1), Layout(card=CardPlace()))
+        mirrored = io.BytesIO()
+        ImageOps.mirror(Image.open(io.BytesIO(photo))).save(mirrored, "JPEG")
+        sent = [("selfie.jpg", mirrored.getvalue()), ("bare.jpg", jpeg((1600, 1200)))]
+        selfie, bare = take_in(self.studio, self.tree().id, sent, "top")
+        said = [remark.text for remark in selfie.remarks if remark.about == "card"]
+        self.assertEqual(len(said), 1)
+        self.assertTrue(said[0].startswith("The card is seen mirrored; "), said)
+        self.assertNotIn("card", [remark.about for remark in bare.remarks])
 
     def test_bad_files_are_named_and_the_good_go_in(self):
         tree = self.tree()
