@@ -149,9 +149,8 @@ def solve_pose(
     ------
     BadInput : the points allow no camera above the plane.
     """
-    sight = _Sight(_rows(plane), _rows(picture[0]), sd_px, tuple(map(float, centre)), prior, None)
-    if bends is not None:
-        sight = replace(sight, bends=_rows(bends))
+    middle, bent = tuple(map(float, centre)), None if bends is None else _rows(bends)
+    sight = _Sight(_rows(plane), _rows(picture[0]), sd_px, middle, prior, bent)
     fit, camera, cropped = _camera_of(sight)
     parameters, focal_log_sd = fit.draws(camera, picture, draws)
     misfit = _project(fit.solid, camera[None], centre, fit.bends)[0] - picture[0]
