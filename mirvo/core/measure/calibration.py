@@ -19,6 +19,7 @@ from mirvo.core.measure.geometry import length_of
 from mirvo.core.measure.plane_map import PhotoInfo, PlaneMap, apply_homography
 from mirvo.core.measure.pose import (
     KNOWN_FOCAL_LOG_SD,
+    NO_CAMERA,
     RADIAL_SD,
     UNKNOWN_FOCAL_LOG_SD,
     Pose,
@@ -109,7 +110,11 @@ def calibrate(
     elif isinstance(calibration, EllipseCalibration):
         plane = _from_ellipse(calibration, photo, draws)
     else:
-        plane = _from_known_points(calibration, photo, draws, card_corners)
+        try:
+            plane = _from_known_points(calibration, photo, draws, card_corners)
+        except (np.linalg.LinAlgError, ZeroDivisionError):
+            # Points on one line or one spot, or all but: nothing can be solved for.
+            raise BadInput("calibration", NO_CAMERA) from None
     # Without a height the figure stands for roots on the plane alone; that must be said.
     if not np.isfinite(plane.camera_height[0]):
         plane.warnings.append(UNKNOWN_HEIGHT)

@@ -43,6 +43,7 @@ FOCAL, RADIAL, CENTRE, FIRST_BEND = 6, 7, slice(8, 10), 10
 CENTRE_SD, CENTRE_SD_OF_A_PART = 1e-4, 0.15
 ASIDE = np.array([[0, 0], [0.2, 0], [-0.2, 0], [0, 0.2], [0, -0.2]])
 CAMERAS_KEPT = 64
+NO_CAMERA = "no camera position fits the marked reference"
 # A sheet that was folded once and laid down stands up by a millimetre or so at its ends.
 BEND_SD_MM = 1.0
 
@@ -306,11 +307,11 @@ def _first_guess(solid: Array, picture: Array, focal: float, centre: Array) -> A
         solid, picture, matrix, None, flags=cv2.SOLVEPNP_IPPE
     )
     if not found:
-        raise BadInput("calibration", "no camera position fits the marked reference")
+        raise BadInput("calibration", NO_CAMERA)
     x, y, z = np.asarray(shifts[0], dtype=float).ravel()
     # Behind the camera nothing can be seen.
     if z <= 0:
-        raise BadInput("calibration", "no camera position fits the marked reference")
+        raise BadInput("calibration", NO_CAMERA)
     guess = [*np.asarray(turns[0], dtype=float).ravel(), x / z, y / z, np.log(z)]
     return np.array([*guess, np.log(focal), 0.0, 0.0, 0.0])
 

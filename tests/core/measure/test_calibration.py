@@ -210,6 +210,13 @@ class CardTest(unittest.TestCase):
         pair = project(np.array([[-40.0, -30], [50, 60]]), 0, 18.0)
         self.assertAlmostEqual(distance(plane, pair), np.hypot(90, 90), 2)
 
+    def test_corners_that_fit_no_camera_are_refused(self):
+        spot, line = np.ones((16, 2)), np.column_stack([np.arange(16.0), np.arange(16.0)])
+        crossed = project(card_layout() - [60, 40], 12.0)[::-1] * [1.0, 0.001]
+        for corners in (spot, line, crossed):
+            with self.subTest(corners=corners[:2].tolist()), self.assertRaises(BadInput):
+                plane_of({"kind": "card"}, PHOTO, corners)
+
     def test_no_card_in_the_photo(self):
         with self.assertRaises(BadInput):
             plane_of({"kind": "card"})
