@@ -27,9 +27,10 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from starlette.types import ASGIApp, Message
 
-from mirvo.core.measure.marks import read_marks
+from mirvo.core.measure.marks import RootMark, read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.top import measure_top
+from mirvo.core.measure.uncertainty import Draws
 from mirvo.records.photos import PhotoStore
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import random_camera
@@ -64,19 +65,21 @@ PADDING = 5_000_000
 
 @dataclass(frozen=True)
 class Measured:
-    """One kind of work: its floor and what Mirvo needs, both in one unit, and what is aimed at."""
+    """One kind of work: its floor and what Mirvo needs, both in one unit, and what is aimed at,
+    if anything was said of it."""
 
     name: str
     floor: float
     needed: float
     unit: str
-    goal: float
+    goal: float | None
 
     @property
     def line(self) -> str:
         ratio = self.needed / self.floor
         figures = f"{self.floor:.1f} | {self.needed:.1f} {self.unit}"
-        return f"| {self.name} | {figures} | {ratio:.2f} | {self.goal:g} |"
+        goal = "" if self.goal is None else f"{self.goal:g}"
+        return f"| {self.name} | {figures} | {ratio:.2f} | {goal} |"
 
 
 def side_by_side(floor: Callable[[], object], work: Callable[[], object]) -> tuple[float, float]:
@@ -163,18 +166,35 @@ def _rendered(client: TestClient, address: str) -> Callable[[], object]:
     return caught[0]
 
 
-def of_draws() -> Measured:
-    """All figures of a base with their 400 draws against the random numbers alone."""
+def of_draws() -> list[Measured]:
+    """400 draws of all clicks on a base, and all its figures from them, against the random
+    numbers alone."""
     base, camera = random_base(3), random_camera(3)
     marks = read_marks(truth(base, camera)["marks"])
     photo = PhotoInfo(camera.width, camera.height, 48)
-    count = sum(len(root.path) + 4 for root in marks.roots) + len(marks.trunk.outline)
-    count += len(marks.flare.outline) if marks.flare else 0
-    rng = np.random.default_rng(1)
-    times = side_by_side(
-        lambda: rng.standard_normal((401, count, 2)), lambda: measure_top(marks, photo)
-    )
-    return Measured("all figures with 400 draws; the random numbers", *times, "ms", 2)
+    clicked = [points for root in marks.roots for points in (root.path, *_widths(root))]
+    clicked += [marks.trunk.outline, *([marks.flare.outline] if marks.flare else [])]
+    count, rng = sum(map(len, clicked)), np.random.default_rng(1)
+
+    def numbers() -> None:
+        rng.standard_normal((401, count, 2))
+
+    def drawn() -> None:
+        draws = Draws(marks.click_sd_px)
+        for points in clicked:
+            draws.points(points)
+
+    figures = side_by_side(numbers, lambda: measure_top(marks, photo))
+    return [
+        Measured(
+            "400 draws of all clicks; the random numbers", *side_by_side(numbers, drawn), "ms", 2
+        ),
+        Measured("all figures with their 400 draws; the random numbers", *figures, "ms", None),
+    ]
+
+
+def _widths(root: RootMark) -> list[Any]:
+    return [pair for pair in (root.base_width, root.end_width) if pair is not None]
 
 
 def of_intake() -> list[Measured]:
@@ -279,7 +299,7 @@ def _peak_mb(folder: Path, port: int, content: bytes, count: int) -> float:
 
 def all_of(demo: Path, large: Path) -> str:
     """The part of docs/benchmarks.md that sets work beside its floor."""
-    rows = [*of_queries(large), of_draws(), *of_intake(), of_start(demo), memory_of_photos(demo)]
+    rows = [*of_queries(large), *of_draws(), *of_intake(), of_start(demo), memory_of_photos(demo)]
     errors = lock_errors(demo)
     return "\n".join(
         [

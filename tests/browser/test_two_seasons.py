@@ -68,6 +68,7 @@ class TwoSeasonsTest(BrowserCase):
         link = self.page.locator(f"[data-go={step}]")
         if link.is_visible():
             link.click()
+            self.page.locator(f"#{step}").wait_for(state="visible")
 
     def work(self, root, slice_mm):
         page = self.page
