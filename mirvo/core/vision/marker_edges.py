@@ -96,7 +96,7 @@ def _offsets(
     offsets, strength = np.empty(len(at)), np.empty(len(at))
     # Edges of one direction are read together, so that all of them rise.
     ways = np.unique(np.round(normal, 1), axis=0)
-    kind = np.array([np.argmin(np.hypot(*(ways - one).T)) for one in normal])
+    kind = np.hypot(*np.moveaxis(ways - normal[:, None], 2, 0)).argmin(axis=1)
     for index in np.unique(kind):
         some = kind == index
         offsets[some], strength[some] = edge_offsets(grey, at[some], normal[some], reach)
