@@ -38,6 +38,9 @@ HOLDS = {
     "mirvo/studio/records/session_form.py": "class SessionForm(",
     "mirvo/web/routes/measuring/years.py": "/trees/{tree_id}/years",
     "mirvo/web/static/js/measuring/keys.js": "Enter:",
+    "mirvo/web/guards.py": "class Guard",
+    "mirvo/web/problems.py": "def configure_errors(",
+    "mirvo/core/measure/pose.py": "def solve_pose(",
 }
 
 

@@ -40,7 +40,7 @@ class PagesTest(BrowserCase):
         self.page.get_by_role("button", name="Add photos").click()
         complaint = self.page.locator("[data-results] .complaint")
         expect(complaint).to_contain_text("one.jpg: “the other day” is no day")
-        expect(complaint).to_contain_text("still chosen")
+        expect(complaint).to_contain_text("2026. It is still chosen")
 
     def test_a_set_says_how_far_it_is_and_can_be_stopped(self):
         tree, page = self.tree(), self.page

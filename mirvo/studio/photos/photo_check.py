@@ -28,8 +28,8 @@ def remarks_on(photos: PhotoStore, photo: Photo) -> tuple[Remark, ...]:
         except BadInput as error:
             # Many photos have none, and are calibrated otherwise.
             no_use = "" if error.message == NO_CARD else error.message
-        about = info_of(photo), corners, view_of(photo), size_said(content), no_use
-        shot = Shot(colour_of(content), *about)
+        picture, said_size = colour_of(content), size_said(content)
+        shot = Shot(picture, info_of(photo), corners, view_of(photo), said_size, no_use)
         return [remark.model_dump() for remark in check_photo(shot)]
 
     # A photo may be said to show another side, so each view keeps what was seen of it.

@@ -1,13 +1,12 @@
 /* Help from the picture: proposed roots as ghosts, traces from a tip, widths and outlines. */
 
+import { sentence } from "../answers.js";
 import { linesOf } from "../progress.js";
 import { freeLetter, putTrunk, trunksOf } from "./geometry.js";
 
 const PULL_IT = "This is the trunk as the photo shows it. Drag its points right where it is not; g then looks for its roots.";
 const LOST = "The server cannot be reached; marks by hand are kept as ever.";
 
-/** What was refused of a mark is told beside its field, small; alone it stands as a sentence. */
-const sentence = (said) => `${said.charAt(0).toUpperCase()}${said.slice(1)}${/[.!?]$/.test(said) ? "" : "."}`;
 
 export class Assist extends EventTarget {
   constructor(store) {
