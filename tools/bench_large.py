@@ -29,7 +29,7 @@ from tools.bench_floors import TREE, all_of
 from tools.large_yard import make
 
 PAGE = Path("docs/benchmarks.md")
-TIMES, PHOTOS = 125, 8
+TIMES = 125
 PAGES = (
     "/", "/trees", "/almanac", "/almanac/practice", "/materials", "/kit", "/kit/calendar.ics",
     "/find?q=har", "/trees/3", "/trees/3/years", "/trees/3/path", "/trees/3/time",
@@ -86,7 +86,7 @@ def main() -> None:
     collect_beside()
     work = Path(tempfile.mkdtemp())
     load_demo(work / "demo")
-    make(work / "demo", work / "large", TIMES, PHOTOS)
+    make(work / "demo", work / "large", TIMES)
     with sqlite3.connect(work / "large" / "mirvo.sqlite3") as db:
         counts = [db.execute(f"SELECT count(*) FROM {one}").fetchone()[0] for one in TABLES]
     small, small_first, _ = costs(work / "demo")

@@ -16,7 +16,7 @@ from sqlalchemy import JSON, Boolean, Column, Date, DateTime, Float, Integer, St
 from mirvo.formats.exchange import STUDIO_TABLES, TREE_TABLES, Header, columns_of, row_type
 from mirvo.formats.exchange.archive import VERSION
 from mirvo.formats.exchange.tables import TableKind, table_of, words_of
-from mirvo.records.columns import PydanticColumn
+from mirvo.records.columns import PydanticColumn, plain_type
 
 PLACE = Path(__file__).parents[1] / "docs" / "exchange"
 WORDS = (
@@ -86,7 +86,7 @@ def page_of(name: str) -> str:
 
 def _said(column: Column[Any], words: tuple[str, ...] | None) -> str:
     """What a column holds, in words."""
-    kind = column.type
+    kind = plain_type(column.type)
     if words is not None:
         said = "one of " + ", ".join(words)
     elif isinstance(kind, PydanticColumn):

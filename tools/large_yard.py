@@ -1,10 +1,11 @@
 """A yard of any size, made from the shapes of a small one: to see what pages cost in a large one.
 
-    python -m tools.large_yard SOURCE TARGET [TIMES] [PHOTOS]
+    python -m tools.large_yard SOURCE TARGET [TIMES]
 
 SOURCE is a data folder, the demo's for one; TARGET becomes a data folder in which each of its
-trees stands TIMES times (100), with each measured photo PHOTOS times (8) over the years. With the
-demo yard that is a thousand trees. Pictures are shared: rows point at the same originals.
+trees stands TIMES times (100), with its measured photos and sessions several times over twenty
+years. With the demo yard that is more than a thousand trees. Pictures are shared: rows point at
+the same originals.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ from __future__ import annotations
 import shutil
 import sqlite3
 import sys
+from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import Column, Table
@@ -19,15 +21,29 @@ from sqlalchemy import Integer as WholeNumber
 
 from mirvo.records import models
 
-TIMES, PHOTOS = 100, 8
+TIMES = 100
 # Who is shown what is up to people.
 SHOWN = ("guest_trees", "shared_trees")
 # What is there once, however many trees there are.
 SHELF = ("soil_components", "soil_recipes", "supplies", "figure_changes")
 OTHERS = ("foreign_rows", "shared_experience", "api_tokens")
 OF_THE_YARD = ("yard", "eye_checks", "night_minima", "people", "sign_ins", *SHOWN, *SHELF, *OTHERS)
-DAYS_APART = 140
-DATES = ("taken_on", "measured_on", "created_at", "updated_at")
+DAYS = ("taken_on", "measured_on", "done_on")
+PHOTOS_APART, SESSIONS_APART = 140, 6 * 365
+OF_PHOTOS = ("photos", "measurements")
+OF_SESSIONS = ("root_sessions", "cut_decisions", "root_findings")
+
+
+@dataclass(frozen=True)
+class Spread:
+    """How many times over the years a measured photo, its measurement and a session stand."""
+
+    photos: int = 13
+    measured: int = 6
+    sessions: int = 3
+
+
+TWENTY_YEARS = Spread()
 
 
 def tables() -> list[Table]:
@@ -43,19 +59,22 @@ def multiply(db: sqlite3.Connection, times: int) -> None:
             _copy(db, table, [_renumbered(column, time, steps) for column in table.columns])
 
 
-def spread_over_years(db: sqlite3.Connection, times: int) -> None:
-    """Each measured photo `times` times, each earlier than the one before."""
+def spread_over_years(db: sqlite3.Connection, spread: Spread) -> None:
+    """Measured photos and sessions more often, each time earlier than the one before."""
     by_name = {table.name: table for table in tables()}
-    photos, measurements = by_name["photos"], by_name["measurements"]
-    steps = {one.name: _next_number(db, one) for one in (photos, measurements)}
-    measured = "id IN (SELECT photo_id FROM measurements WHERE id < {})"
-    for time in range(1, times):
-        for table, chosen in (
-            (photos, measured.format(steps["measurements"]) + f" AND id < {steps['photos']}"),
-            (measurements, f"id < {steps['measurements']}"),
-        ):
-            given = [_earlier(column, time, steps) for column in table.columns]
-            _copy(db, table, given, chosen)
+    steps = {name: _next_number(db, by_name[name]) for name in (*OF_PHOTOS, *OF_SESSIONS)}
+    measured = f"id IN (SELECT photo_id FROM measurements WHERE id < {steps['measurements']})"
+    for name, times, chosen, moved, days in (
+        ("photos", spread.photos, measured, OF_PHOTOS, PHOTOS_APART),
+        ("measurements", spread.measured, "1", OF_PHOTOS, PHOTOS_APART),
+        *((name, spread.sessions, "1", OF_SESSIONS, SESSIONS_APART) for name in OF_SESSIONS),
+    ):
+        for time in range(1, times):
+            given = [
+                _earlier(column, time, days, {one: steps[one] for one in moved})
+                for column in by_name[name].columns
+            ]
+            _copy(db, by_name[name], given, f"id < {steps[name]} AND {chosen}")
 
 
 def _next_number(db: sqlite3.Connection, table: Table) -> int:
@@ -92,18 +111,17 @@ def _renumbered(column: Column[object], time: int, steps: dict[str, int]) -> str
     return name
 
 
-def _earlier(column: Column[object], time: int, steps: dict[str, int]) -> str:
+def _earlier(column: Column[object], time: int, days: int, steps: dict[str, int]) -> str:
     name = f'"{column.name}"'
-    own = column.primary_key or (column.table.name, column.name) == ("measurements", "photo_id")
-    if own:
-        return (
-            f"{name} + {time * steps['photos' if column.name == 'photo_id' else column.table.name]}"
-        )
+    points_at = next((key.column.table.name for key in column.foreign_keys), "")
+    moved = column.table.name if column.primary_key else points_at
+    if moved in steps:
+        return f"{name} + {time * steps[moved]}"
     if column.name == "digest":
         # A tree holds a picture once, so a copy must seem another one.
         return f"substr({name}, 1, 60) || printf('%04x', {time})"
-    if column.name in ("taken_on", "measured_on"):
-        return f"date({name}, '-{time * DAYS_APART} days')"
+    if column.name in DAYS:
+        return f"date({name}, '-{time * days} days')"
     return name
 
 
@@ -117,21 +135,21 @@ def remember(db: sqlite3.Connection) -> None:
         )
 
 
-def make(source: Path, target: Path, times: int = TIMES, photos: int = PHOTOS) -> None:
+def make(source: Path, target: Path, times: int = TIMES, spread: Spread = TWENTY_YEARS) -> None:
     """Copy a data folder and make its yard as large as wished."""
     shutil.copytree(source, target)
     file = target / "mirvo.sqlite3"
     with sqlite3.connect(file) as db:
         db.execute("PRAGMA foreign_keys = OFF")
         remember(db)
-        spread_over_years(db, photos)
+        spread_over_years(db, spread)
         remember(db)
         multiply(db, times)
         db.execute("ANALYZE")
 
 
-def main(source: str, target: str, times: str = str(TIMES), photos: str = str(PHOTOS)) -> None:
-    make(Path(source), Path(target), int(times), int(photos))
+def main(source: str, target: str, times: str = str(TIMES)) -> None:
+    make(Path(source), Path(target), int(times))
 
 
 if __name__ == "__main__":

@@ -40,6 +40,7 @@ from mirvo.records.database import (
 )
 from mirvo.records.photos import DIGEST, MAX_BYTES, PhotoStore, digest_of
 from mirvo.records.soundness import complaint_about
+from mirvo.records.values import take_out_unreadable
 
 FORMAT: Literal["mirvo-bundle"] = "mirvo-bundle"
 # What is said of a bundle reads on from its name; people know bundles as backups.
@@ -53,12 +54,14 @@ STANDIN = re.compile(r"standins/[0-9a-f]{64}\.json")
 # Photos lie in a bundle as they are; records and truths of simulated photos pack well, but no
 # more than so much. What says it unpacks to more is made to fill a disk.
 MOST_PACKED, MOST_STANDIN, MOST_RECORDS = 100, 4 << 20, 16 << 30
+# Of what was not sound so much is named; more is counted.
+MOST_NAMED = 60
 
 
 @dataclass(frozen=True)
 class Bundled:
-    """What a bundle holds. photos : that came back whole. lost : the others, in words: by tree and
-    name, what befell each."""
+    """What a bundle holds. photos : that came back whole. lost : the others, by tree and name, and
+    values nobody can read, each in words with what befell it."""
 
     made_at: datetime
     trees: int
@@ -231,8 +234,13 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
     if _copied(packed, FILE_NAME, records) != manifest.records_sha256:
         raise BadInput(FILE_NAME, "is damaged: its records are not what they were")
     _refuse_records(records, manifest)
+    with closing(sqlite3.connect(records)) as kept:
+        unread = take_out_unreadable(kept, manifest.made_at)
+        trees = int(kept.execute("SELECT count(*) FROM trees").fetchone()[0])
     names = _names_of_photos(records)
-    lost = dict.fromkeys(manifest.missing, "its file was missing")
+    told_of = {*manifest.photos, *manifest.damaged}
+    lost = {digest: "it is not in the backup" for digest in names if digest not in told_of}
+    lost |= dict.fromkeys(manifest.missing, "its file was missing")
     lost |= dict.fromkeys(manifest.damaged, "its file was damaged already")
     sound = 0
     for digest in (*manifest.photos, *manifest.damaged):
@@ -253,7 +261,11 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
         if keep and STANDIN.fullmatch(name) and not too_much(entry, MOST_STANDIN, MOST_PACKED):
             _sound_copy(packed, entry, folder / name, keep)
     told = sorted(f"{names.get(digest, digest[:12])}: {why}" for digest, why in lost.items())
-    return Bundled(manifest.made_at, manifest.trees, sound, tuple(told))
+    named = [*told[:MOST_NAMED], *unread[:MOST_NAMED]]
+    if more := len(told) + len(unread) - len(named):
+        named.append(f"and {more:,} more")
+    # Trees on the compost heap lie in the backup and are not counted in what it says.
+    return Bundled(manifest.made_at, min(trees, manifest.trees), sound, tuple(named))
 
 
 def _sound_copy(

@@ -1,23 +1,162 @@
-"""Columns that hold documents: checked when they are read, written with their version."""
+"""Columns whose values are checked when they are read: a page goes on without what nobody can read.
+
+Documents are kept with the version of their shape; days, moments and numbers as by the database.
+"""
 
 from __future__ import annotations
 
 import json
 import logging
+import sys
 from collections.abc import Callable
+from datetime import date, datetime
 from functools import lru_cache
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, TypeVar, get_origin
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import JSON, Dialect, Text
-from sqlalchemy.types import TypeDecorator
+from sqlalchemy import JSON, Date, DateTime, Dialect, Double, Integer, String, Text
+from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from mirvo.core.errors import Damaged
+from mirvo.core.forms import plain_text
 
 Document = TypeVar("Document")
+Value = TypeVar("Value")
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 VERSION = "version"
 log = logging.getLogger(__name__)
+
+
+class ReadableColumn(TypeDecorator[Value], Generic[Value]):
+    """A value that is passed over where nobody can read it.
+
+    required : it has to be there, so that one nobody can read counts as `instead`, the least there
+    is, for all to see; any other counts as none.
+    """
+
+    cache_ok = True
+    instead: Value
+
+    def __init__(self, required: bool = False) -> None:
+        super().__init__()
+        self.required = required
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Any:
+        read: Any = super().result_processor(dialect, coltype) or self.checked
+        instead = self.instead if self.required else None
+
+        def readable(value: Any) -> Any:
+            try:
+                return read(value)
+            except (ValueError, TypeError) as error:
+                log.warning("a kept value cannot be read: %s", error)
+                return instead
+
+        return readable
+
+    @staticmethod
+    def checked(value: Any) -> Any:
+        """A value as the driver read it. Raises ValueError."""
+        return value
+
+
+class Day(ReadableColumn[date]):
+    """A day something was, or is to be."""
+
+    impl = Date
+    cache_ok = True
+    instead = date.min
+
+
+class Moment(ReadableColumn[datetime]):
+    """When something was kept, UTC; a zone written beside it is passed over."""
+
+    impl = DateTime
+    cache_ok = True
+    instead = datetime.min
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Any:
+        read = super().result_processor(dialect, coltype)
+
+        def zoneless(value: Any) -> Any:
+            found = read(value)
+            # Moments are compared, and one with a zone can only be with its like.
+            return found if found is None else found.replace(tzinfo=None)
+
+        return zoneless
+
+
+class Number(ReadableColumn[float]):
+    """A finite number."""
+
+    impl = Double
+    cache_ok = True
+    instead = 0.0
+
+    @staticmethod
+    def checked(value: Any) -> Any:
+        if value is None or (type(value) is float and abs(value) <= sys.float_info.max):
+            return value
+        raise ValueError(f"no number: {value!r:.40}")
+
+
+class Count(ReadableColumn[int]):
+    """A whole number."""
+
+    impl = Integer
+    cache_ok = True
+    instead = 0
+
+    @staticmethod
+    def checked(value: Any) -> Any:
+        if value is None or type(value) is int:
+            return value
+        raise ValueError(f"no whole number: {value!r:.40}")
+
+
+class Words(ReadableColumn[str]):
+    """Text; of bytes what is text."""
+
+    impl = String
+    cache_ok = True
+    instead = ""
+
+    def __init__(self, length: int | None = None, required: bool = False) -> None:
+        TypeDecorator.__init__(self, length)
+        self.length, self.required = length, required
+
+    @staticmethod
+    def checked(value: Any) -> Any:
+        if value is None or type(value) is str:
+            return value
+        if isinstance(value, bytes):
+            return plain_text(value.decode("utf-8", "replace"))
+        raise ValueError(f"no text: {value!r:.40}")
+
+
+class DayOfYear(TypeDecorator[str]):
+    """A day of any year, MM-DD. usual : what one that nobody can read counts as."""
+
+    impl = String(5)
+    cache_ok = True
+
+    def __init__(self, usual: str) -> None:
+        super().__init__()
+        self.usual = usual
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> str:
+        try:
+            month, day = (int(part) for part in (value or "").split("-"))
+            # A year with a leap day: a day of some years is one.
+            return f"{date(2000, month, day):%m-%d}"
+        except (ValueError, TypeError) as error:
+            log.warning("a kept day of the year cannot be read: %s", error)
+            return self.usual
+
+
+def plain_type(kind: TypeEngine[Any]) -> TypeEngine[Any]:
+    """What a column that checks what it reads keeps it as; any other type as it is."""
+    return kind.impl_instance if isinstance(kind, (ReadableColumn, DayOfYear)) else kind
 
 
 class PydanticColumn(TypeDecorator[Document], Generic[Document]):
@@ -29,7 +168,8 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
     name changes, and give the step from the version before.
     upgrades : by version, the step from it to the next.
     when_damaged : "none" reads a document nobody can use as nothing, so that the page it
-    stands on goes on; "refuse" raises `Damaged`, for what must not be written over.
+    stands on goes on, a list or dict as an empty one; "refuse" raises `Damaged`, for what must
+    not be written over.
     exactly : keep just the names that were given, so that what came is what is kept.
     shared : so many of those read last are given out again as they are, for documents nobody can
     change: most pages of a tree read the same ones.
@@ -51,6 +191,8 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
         self.kind, self.version, self.when_damaged = kind, version, when_damaged
         self.upgrades = tuple((upgrades or {}).items())  # hashable, for the statement cache
         self.exactly = exactly
+        shape = get_origin(kind)
+        self.nothing: Any = shape() if shape in (dict, tuple) else None
         self.adapter: TypeAdapter[Document] = TypeAdapter(kind)
         self.read = lru_cache(shared)(self._read) if shared else self._read
 
@@ -72,7 +214,7 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
                 raise Damaged("record", f"{reason}; it is kept as it is") from error
             # A page with a gap is better than no page; the log says what to look into.
             log.warning("%s: %s", reason, error)
-            return None
+            return self.nothing  # type: ignore[no-any-return]
 
     def _read(self, value: str) -> Document:
         return self.adapter.validate_python(self._upgraded(json.loads(value)))

@@ -11,6 +11,7 @@ from math import cos, pi, sqrt
 import numpy as np
 
 from mirvo.core.season.weather import DayWeather
+from mirvo.core.season.window import frost_day
 
 MEAN_LOW_C, SWING_C, DAY_RANGE_C = 4.0, 7.0, 8.0
 # With this swing and noise the last frost usually falls so long after the coldest.
@@ -76,8 +77,7 @@ def _drawn(place: str, ordinal: int, stream: int) -> float:
 # Windows of all trees ask for the same days of the years to come, thousands of times.
 @lru_cache(maxsize=8192)
 def _normal(last_frost: str, day: date) -> DayWeather:
-    month, of_month = (int(part) for part in last_frost.split("-"))
-    coldest = date(day.year, month, of_month) - timedelta(days=COLDEST_BEFORE_FROST_DAYS)
+    coldest = frost_day(last_frost, day.year) - timedelta(days=COLDEST_BEFORE_FROST_DAYS)
     turn = 2 * pi * (day - coldest).days / 365.25
     low = MEAN_LOW_C - SWING_C * cos(turn)
     return DayWeather(day, low, low + DAY_RANGE_C)

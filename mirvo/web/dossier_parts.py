@@ -10,7 +10,7 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.core.rootwork.kinds import kind_name
 from mirvo.formats.dossier import Heading, Part, Picture, Pictures, Rows, Words
 from mirvo.studio.context import Studio
-from mirvo.studio.photos.photo_queries import KINDS
+from mirvo.studio.photos.photo_queries import kind_said
 from mirvo.studio.yard.dossier import Dossier, YearBook
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.file import as_png
@@ -58,7 +58,7 @@ def dossier_parts(studio: Studio, found: Dossier, yard: str, today: date) -> lis
         parts += [Words(f"{task.text} Look on {short_day(task.due)}.") for task in found.kept]
     if found.photos:
         said = [
-            (photo.digest, f"{KINDS.get(photo.kind, photo.kind)}, {short_day(photo.taken_on)}")
+            (photo.digest, f"{kind_said(photo.kind)}, {short_day(photo.taken_on)}")
             for photo in found.photos
         ]
         parts += [Heading("Photos"), *_photos(studio, said)]

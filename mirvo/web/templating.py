@@ -17,6 +17,7 @@ from mirvo.core.rootwork.kinds import kind_name
 from mirvo.core.season import BUD_STAGES, Window, frost_day
 from mirvo.core.sentences import first_upper
 from mirvo.records.models import Photo
+from mirvo.studio.photos.photo_queries import kind_said
 from mirvo.web import wording
 from mirvo.web.drawings.svg import svg
 from mirvo.web.places import PLACES, TREE_PARTS
@@ -43,6 +44,7 @@ def environment() -> Environment:
     made.filters["percent"] = percent
     made.filters["signed"] = signed
     made.filters["first_upper"] = first_upper
+    made.filters["photo_kind"] = kind_said
     made.filters["address"] = address
     made.filters["picture"] = picture
     made.filters["svg"] = svg

@@ -240,6 +240,34 @@ class HostileBundleTest(BundleCase):
             with self.subTest(statement=statement):
                 self.refused(words)
 
+    def test_values_nobody_can_read_are_named_and_the_rest_comes_back(self):
+        self.records(
+            "UPDATE trees SET created_at = '99999-99-99', acquired_on = '2026-02-30'",
+            "UPDATE photos SET digest = 'elsewhere'",
+            "INSERT INTO waterings (tree_id, watered_on) VALUES (1, 'soon'), (77, '2026-03-01')",
+        )
+        found = unpack_bundle(self.bundle, self.folder / "again")
+        told = " | ".join(found.lost)
+        for words in (
+            "Ferry zelkova, simulated",
+            "it is not in the backup",
+            "trees, row 1, acquired on: '2026-02-30'; it is left empty",
+            "trees, row 1, created at: '99999-99-99'; it got the day of the backup",
+            "watered on: 'soon'; the row is left out",
+            "points at trees not there; the row is left out",
+        ):
+            self.assertIn(words, told)
+        studio = Studio(self.folder / "again", clock=lambda: TODAY)
+        self.addCleanup(studio.close)
+        with studio.reading() as db:
+            tree = load_tree(db, 1)
+        self.assertEqual((tree.created_at.date(), tree.acquired_on), (TODAY.date(), None))
+
+    def test_trees_are_counted_and_not_taken_on_trust(self):
+        self.records("DELETE FROM trees")
+        found = unpack_bundle(self.bundle, self.folder / "again")
+        self.assertEqual(found.trees, 0)
+
     def test_a_digest_that_is_a_path_reaches_no_file(self):
         secret = self.folder / "secret.json"
         secret.write_text('{"name": "of the artist"}')

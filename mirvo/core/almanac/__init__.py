@@ -9,6 +9,7 @@ from mirvo.core.almanac.entry import (
     with_own,
 )
 from mirvo.core.almanac.loader import (
+    USUAL_CONTAINER,
     Rules,
     Species,
     reason_for,
@@ -18,6 +19,7 @@ from mirvo.core.almanac.loader import (
 )
 
 __all__ = [
+    "USUAL_CONTAINER",
     "Entry",
     "Rules",
     "Species",

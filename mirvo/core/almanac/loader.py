@@ -75,6 +75,9 @@ class Species(Data):
         return self.interval_years[0 if age == "young" else 1]
 
 
+USUAL_CONTAINER = "wide training pot"
+
+
 class Container(Data):
     """growth : of a year, against a wide training pot. roomy : it leaves the ball room to grow
     once after each session where its depth is not known. depth_mm : inside, where the kind
@@ -396,6 +399,15 @@ class Rules(Data):
     triage: TriageRules
     standing: StandingRules
     answers: AnswerRules
+
+    def container(self, name: str) -> Container:
+        """A container by its name; one that is offered no more counts as the usual."""
+        return self.containers.get(name) or self.containers[USUAL_CONTAINER]
+
+    def worth(self, word: str) -> float:
+        """Factor of the budget by what a tree is worth to the artist; an unknown word counts as
+        the usual."""
+        return self.budget.worth.get(word, 1.0)
 
 
 def read_data(name: str) -> Any:

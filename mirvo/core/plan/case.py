@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from mirvo.core.almanac import rules
+from mirvo.core.almanac import USUAL_CONTAINER, rules
 from mirvo.core.angles import clockwise_from
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
@@ -68,7 +68,7 @@ class State(_Part):
     ball_depth_mm: Positive
     surface_share: Share = 0.4
     last_session_year: Year | None = None
-    container: str = "wide training pot"
+    container: str = USUAL_CONTAINER
     inner_depth_mm: Positive | None = None
     matted: bool = False
     root_azimuths_deg: Annotated[tuple[Azimuth, ...], Field(max_length=60)] = ()

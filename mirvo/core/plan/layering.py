@@ -11,11 +11,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
+from mirvo.core.almanac import USUAL_CONTAINER
 from mirvo.core.plan.case import Case, Hold
 from mirvo.core.plan.problem import PlanningProblem, open_gaps
 from mirvo.core.plan.tree_state import TreeState, left_alone, start_state
 
-TRAINING = "wide training pot"
+TRAINING = USUAL_CONTAINER
 
 
 @dataclass(frozen=True)

@@ -198,7 +198,7 @@ class PlanningProblem:
 
     def growth_of(self, container: str) -> float:
         """Growth of a year in a container, against a wide training pot."""
-        return rules().containers[container].growth
+        return rules().container(container).growth
 
     def inner_depth(self, container: str, worked: bool) -> float | None:
         """Inner depth of a container, mm, where it is known.
@@ -209,7 +209,7 @@ class PlanningProblem:
         own = state.inner_depth_mm if container == state.container else None
         known = by_kind.get(container)
         given = (known or own) if worked else (own or known)
-        return given or rules().containers[container].depth_mm
+        return given or rules().container(container).depth_mm
 
     def deepest_ball(self, container: str) -> float:
         """Deepest ball a container takes after a session, mm; infinite if it is chosen to fit."""
@@ -229,7 +229,7 @@ class PlanningProblem:
         depth = self.inner_depth(container, worked)
         grown = ball + self.rules.ball_growth_mm
         if depth is None:
-            return grown if rules().containers[container].roomy and fresh else ball
+            return grown if rules().container(container).roomy and fresh else ball
         return np.maximum(ball, np.minimum(depth - self._rim, grown))
 
     @property

@@ -112,7 +112,7 @@ def session_limits(
 
     own = limit(
         practice["budget"],
-        worth=rules().budget.worth[tree.worth],
+        worth=rules().worth(tree.worth),
         top_reduction=matched_top_factor(top_reduced, together),
     )
     # The edge is combed in any season a session is made in, so the season plays no part in it.

@@ -17,6 +17,8 @@ OVER = ("leaves out", "hardened", "leaf fall")
 CLOSING_DAYS = 10
 BUDS, CALENDAR, GLASS = "buds seen", "calendar", "under glass"
 SIMULATED = "simulated station"
+# The usual last frost of a place that nobody told of.
+UNTOLD_FROST = "04-20"
 # A session a little short of its interval is made in the window it was meant for.
 SLACK_DAYS = 60
 DAYS_A_YEAR = 365.25

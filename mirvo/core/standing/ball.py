@@ -49,7 +49,7 @@ def ball_depth(
         return None
     # An old pot is filled by its roots; without its depth the trunk says how much that may be.
     guess = max(plan.min_ball_mm * 2, table.ball_guess_trunks * trunk_mm)
-    depth = rules().containers[container].depth_mm
+    depth = rules().container(container).depth_mm
     guess = min(guess, depth - rim) if depth is not None else guess
     narrow = f"enter the pot's inner depth, or {LOOK}"
     return Sourced(round(guess), round(guess * table.ball_guess_error), "guessed", None, narrow)
@@ -59,7 +59,7 @@ def _grown_since(left: LeftBall, today: date) -> float:
     """Depth grown by the years since, as far as the pot lets it."""
     plan = rules().plan
     rim = plan.soil_layer_mm + plan.rim_clearance_mm
-    kind = rules().containers[left.container]
+    kind = rules().container(left.container)
     # The pot it was put into, else the kind's own depth, else one ball's growth of room.
     inner = left.pot_depth_mm or kind.depth_mm
     if inner is not None:

@@ -26,7 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy import Table as SqlTable
 
-from mirvo.records.columns import PydanticColumn
+from mirvo.records.columns import PydanticColumn, plain_type
 from mirvo.records.models import (
     BenchEntry,
     BenchPhoto,
@@ -148,7 +148,7 @@ def words_of(kind: TableKind) -> dict[str, tuple[str, ...]]:
 
 
 def _type_of(column: Column[Any], words: tuple[str, ...] | None) -> Any:
-    kind = column.type
+    kind = plain_type(column.type)
     if words is not None:
         return Literal[words]
     if isinstance(kind, PydanticColumn):

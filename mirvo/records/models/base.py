@@ -1,20 +1,30 @@
 """What all tables share: names of constraints, column types, CHECKs, and laying aside."""
 
 from collections.abc import Sequence
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, ClassVar
 
 from sqlalchemy import (
     CheckConstraint,
     ColumnElement,
+    Integer,
     MetaData,
+    String,
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from mirvo.core.measure.eye import EyeResult
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.records import PlannedStep, PlanResult, YearForecast
-from mirvo.records.columns import PydanticColumn
+from mirvo.records.columns import (
+    Count,
+    Day,
+    Moment,
+    Number,
+    PydanticColumn,
+    ReadableColumn,
+    Words,
+)
 from mirvo.records.documents import (
     Answers,
     BenchNotes,
@@ -41,6 +51,9 @@ class Table(DeclarativeBase):
         }
     )
     type_annotation_map: ClassVar[dict[Any, Any]] = {
+        date: Day(),
+        datetime: Moment(),
+        float: Number(),
         Answers: PydanticColumn(Answers),
         BenchNotes: PydanticColumn(BenchNotes),
         dict[str, OwnSpecies]: PydanticColumn(dict[str, OwnSpecies]),
@@ -55,6 +68,20 @@ class Table(DeclarativeBase):
         YearForecast: PydanticColumn(YearForecast),
         Case: PydanticColumn(Case, exactly=True, shared=64),
     }
+
+    def __init_subclass__(cls, **kinds: Any) -> None:
+        super().__init_subclass__(**kinds)
+        for column in cls.__table__.columns:
+            # What rows go by has to be there as it is.
+            if column.primary_key or column.foreign_keys:
+                continue
+            kind, required = column.type, not column.nullable
+            if isinstance(kind, Integer):
+                column.type = Count(required=required)
+            elif isinstance(kind, String):
+                column.type = Words(kind.length, required=required)
+            elif isinstance(kind, ReadableColumn):
+                column.type = type(kind)(required=required)
 
 
 # For tables whose numbers stand in addresses and on labels: none is ever given again.

@@ -9,6 +9,8 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from mirvo.core.season.window import UNTOLD_FROST
+from mirvo.records.columns import DayOfYear
 from mirvo.records.documents import Answers, OwnSpecies, SeasonSeen
 from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Compostable, Table, one_of
 from mirvo.records.models.shelf import ShelfPot
@@ -136,7 +138,7 @@ class Yard(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
     place: Mapped[str] = mapped_column(String(80))
-    last_frost: Mapped[str] = mapped_column(String(5))
+    last_frost: Mapped[str] = mapped_column(DayOfYear(UNTOLD_FROST))
     school: Mapped[str] = mapped_column(String(10))
     click_sd_px: Mapped[float] = mapped_column(default=2.0)
     # What the line of 100 mm on the studio's own print of the card measures; None while unknown.

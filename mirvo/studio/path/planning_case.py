@@ -113,7 +113,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
         "strength": stands.standing.strength.value,
         "age": tree.age_class,
         **_origin(tree, today),
-        "worth": rules().budget.worth[tree.worth],
+        "worth": rules().worth(tree.worth),
         "state": {
             "trunk_diameter_mm": trunk,
             "spread_mm": spread + since.spread_mm,

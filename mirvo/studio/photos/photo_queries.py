@@ -28,6 +28,11 @@ MEASURED_ON = ("top", "side")
 SHOWN_BEFORE_AND_AFTER = ("before", "top", "after", "follow-up")
 
 
+def kind_said(kind: str) -> str:
+    """A kind of photo in words; one that is offered no more as it stands."""
+    return KINDS.get(kind, kind)
+
+
 @read_once
 def load_photo(db: DbSession, photo_id: int) -> Photo:
     """One photo. Raises NotFound."""

@@ -12,7 +12,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from mirvo.core.almanac import rules
+from mirvo.core.almanac import USUAL_CONTAINER, rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel
@@ -67,7 +67,7 @@ class SessionForm(FormModel):
     pot_after: Text = ""
     pot_length_mm: Length | None = None
     pot_depth_mm: Length | None = None
-    container_after: str = "wide training pot"
+    container_after: str = USUAL_CONTAINER
     pot_id: int | None = None
     soil: Text = ""
     recipe_id: int | None = None

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import sqlite3
 import time
 from collections.abc import Iterator
+from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import select
 
+from mirvo.records.database import FILE_NAME
 from mirvo.records.models import Photo, ShelfPot, Tree
 from mirvo.records.photos import DIGEST, digest_of
+from mirvo.records.values import rows_astray, unreadable_values
 from mirvo.studio.context import Studio
 
 # Younger than this a file may be in the making right now, s.
@@ -25,13 +29,15 @@ LEFT_OVERS = (
 @dataclass(frozen=True)
 class Checkup:
     """What was found. missing, damaged : photos by tree and name. orphans : files no record knows.
-    left_overs : files left half made. photos : how many records of photos were looked at."""
+    left_overs : files left half made. unreadable : values of the records. photos : how many records
+    of photos were looked at."""
 
     photos: int
     missing: tuple[str, ...]
     damaged: tuple[str, ...]
     orphans: tuple[Path, ...]
     left_overs: tuple[Path, ...]
+    unreadable: tuple[str, ...]
 
     @property
     def to_clear(self) -> tuple[Path, ...]:
@@ -39,8 +45,8 @@ class Checkup:
 
     @property
     def lost(self) -> bool:
-        """Whether a photo that the records speak of is gone or not what it was."""
-        return bool(self.missing or self.damaged)
+        """Whether a photo that the records speak of is gone, or it or a value not what it was."""
+        return bool(self.missing or self.damaged or self.unreadable)
 
     def sentences(self) -> Iterator[str]:
         """What was found, a line each."""
@@ -49,6 +55,8 @@ class Checkup:
             yield f"Its file is missing: {words}."
         for words in self.damaged:
             yield f"Its file is not what it was: {words}."
+        for words in self.unreadable:
+            yield f"It cannot be read and counts as nothing: {words}."
         for path in self.orphans:
             yield f"No record knows this file: {path}"
         for path in self.left_overs:
@@ -84,6 +92,9 @@ def check_folder(studio: Studio) -> Checkup:
     files = [path for path in studio.photos.originals.rglob("*") if path.is_file()]
     orphans = [path for path in files if DIGEST.fullmatch(path.name) and path.name not in named]
     orphans += [path for path in known if DIGEST.fullmatch(path.stem) and path.stem not in named]
+    with closing(sqlite3.connect(studio.folder / FILE_NAME)) as kept:
+        unreadable = [one.words for one in unreadable_values(kept)]
+        unreadable += [one.words for one in rows_astray(kept)]
     left = {path for pattern in LEFT_OVERS for path in studio.folder.glob(pattern)}
     return Checkup(
         photos=len(rows) + len(pots),
@@ -91,6 +102,7 @@ def check_folder(studio: Studio) -> Checkup:
         damaged=tuple(damaged),
         orphans=tuple(sorted(path for path in orphans if _settled(path))),
         left_overs=tuple(sorted(path for path in left if _settled(path))),
+        unreadable=tuple(unreadable),
     )
 
 

@@ -9,6 +9,7 @@ from pydantic import Field, StringConstraints, field_validator
 
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.core.forms import FormModel, read_day
+from mirvo.core.season.window import UNTOLD_FROST
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Yard
 from mirvo.studio.context import Studio
@@ -35,7 +36,7 @@ class YardForm(FormModel):
 
     name: Annotated[Word, StringConstraints(min_length=1)] = "My yard"
     place: Word = ""
-    last_frost: str = "04-20"
+    last_frost: str = UNTOLD_FROST
     frost_free: bool = False
     simulated_weather: bool = False
     school: Literal["gentle", "steady", "bold"] = "steady"

@@ -9,7 +9,7 @@ from datetime import date, datetime, timedelta
 from math import ceil
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import joinedload
 
 from mirvo.core.almanac import Species, rules
@@ -192,7 +192,9 @@ def _read(db: DbSession, ids: list[int], targets_set: Mapping[int, datetime]) ->
     def note(tree_id: int, moment: datetime) -> None:
         changed[tree_id] = max(changed.get(tree_id, moment), moment)
 
-    trunk = func.json_extract(Measurement.top, TRUNK_AT)
+    # Figures that are no figures any more are passed over, as everywhere.
+    sound = func.json_valid(Measurement.top) == 1
+    trunk = case((sound, func.json_extract(Measurement.top, TRUNK_AT)))
     measured = (
         select(Measurement.tree_id, Measurement.updated_at, trunk)
         .where(Measurement.tree_id.in_(ids), FROM_ABOVE, Measurement.kept())
@@ -200,7 +202,7 @@ def _read(db: DbSession, ids: list[int], targets_set: Mapping[int, datetime]) ->
     )
     for tree_id, moment, value in db.execute(measured):
         note(tree_id, moment)
-        if value is not None:
+        if isinstance(value, (int, float)):
             trunks[tree_id] = float(value)
     for tree_id, moment in targets_set.items():
         note(tree_id, moment)

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints, field_validator
 from sqlalchemy import select
 
-from mirvo.core.almanac import rules
+from mirvo.core.almanac import USUAL_CONTAINER, rules
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.core.forms import FormModel
 from mirvo.core.lengths import LENGTH
@@ -56,7 +56,7 @@ class TreeForm(FormModel):
     age_years: Annotated[int, Field(ge=0, le=2000)] | None = None
     height_mm: Annotated[float, LENGTH, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = None
     trunk_mm: Annotated[float, LENGTH, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = None
-    container: str = "wide training pot"
+    container: str = USUAL_CONTAINER
     pot_depth_mm: Annotated[float, LENGTH, Field(gt=0, le=2_000, allow_inf_nan=False)] | None = None
     worth: Literal["heirloom", "usual", "free to try"] = "usual"
     water_dish: bool = False

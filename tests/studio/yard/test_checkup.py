@@ -16,6 +16,15 @@ class CheckupTest(StudioCase):
         save_marks(self.studio, photo.id, marks, 0)
         self.path = self.studio.photos.original(photo.digest)
 
+    def test_values_nobody_can_read_are_named(self):
+        with self.studio.engine.execution_options(writes=True).begin() as connection:
+            connection.exec_driver_sql("UPDATE trees SET acquired_on = '2026-02-30'")
+        found = check_folder(self.studio)
+        self.assertTrue(found.lost)
+        [words] = found.unreadable
+        self.assertEqual(words, "trees, row 1, acquired on: '2026-02-30'")
+        self.assertNotIn("Records and files agree.", list(found.sentences()))
+
     def left(self, path, minutes=120):
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(b"left")

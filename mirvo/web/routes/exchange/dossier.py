@@ -11,7 +11,6 @@ from mirvo.formats.dossier import document_pdf
 from mirvo.formats.spreadsheet import Sheet as Table
 from mirvo.formats.spreadsheet import write_csv
 from mirvo.studio.exchange.tables_out import measurements_table, roots_table
-from mirvo.studio.photos.photo_queries import KINDS
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.calendar import entries_of
 from mirvo.studio.yard.dossier import YearBook, dossier_of, year_book
@@ -65,7 +64,6 @@ def show_dossier(reader: Reader, tree_id: int) -> Response:
         "to_scale": draw_sheet(found.sheet, "drawing"),
         "strip": draw_strip(found.sheet),
         "years": years_chart(found.sheet),
-        "photo_kinds": KINDS,
         "caution": CAUTION,
     }
     return reader.page("exchange/dossier.html", context)

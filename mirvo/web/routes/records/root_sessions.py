@@ -17,7 +17,6 @@ from mirvo.records.models import RootSession
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
 from mirvo.studio.photos.intake import take_in
-from mirvo.studio.photos.photo_queries import KINDS as PHOTO_KINDS
 from mirvo.studio.photos.photo_queries import compared_photos, photos_of_session
 from mirvo.studio.records import root_sessions as use
 from mirvo.studio.records.aftercare import tasks_of_session
@@ -195,7 +194,6 @@ def _record_page(reader: PageReader, filled: Filled, session_id: int, refused: s
         "fields": fields_for(session.kind),
         "compared": compared_photos(reader.db, session),
         "photos": photos_of_session(reader.db, session_id),
-        "photo_kinds": PHOTO_KINDS,
     }
     return reader.page("records/record.html", context, filled.status)
 

@@ -11,7 +11,7 @@ from mirvo.core.errors import NotFound
 from mirvo.core.forms import OpenForm, read_whole
 from mirvo.records.models import Photo, Tree
 from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.photos.photo_queries import KINDS, load_photo, photos_of
+from mirvo.studio.photos.photo_queries import load_photo, photos_of
 from mirvo.studio.tree_queries import sessions_of
 from mirvo.studio.yard import sharing as use
 from mirvo.studio.yard.settings import yard_of
@@ -74,7 +74,6 @@ def show_shared(reader: Reader, secret: str) -> Response:
         "shown": shown,
         "sessions": sessions_of(reader.db, tree.id) if "sessions" in shown else (),
         "photos": photos_of(reader.db, tree.id)[:SHOWN_PHOTOS] if "photos" in shown else (),
-        "kinds": KINDS,
         # The picture in the plan has an address of its own, which a link does not open.
         "plan_and_section": draw_sheet(sheet) if "drawing" in shown else None,
         "on_phone": draw_sheet(sheet, sizes=PHONE),
