@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import json
 import logging
-import sys
 from collections.abc import Callable
 from datetime import date, datetime
 from functools import lru_cache
@@ -24,6 +23,10 @@ Document = TypeVar("Document")
 Value = TypeVar("Value")
 Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
 VERSION = "version"
+# No length, weight, share or price is greater; what is reckoned with it stays finite.
+MOST = 1e9
+# Nothing was kept before, and a moment after could not be told in another zone.
+FIRST_YEAR, LAST_YEAR = 1970, 9998
 log = logging.getLogger(__name__)
 
 
@@ -48,7 +51,7 @@ class ReadableColumn(TypeDecorator[Value], Generic[Value]):
         def readable(value: Any) -> Any:
             try:
                 return read(value)
-            except (ValueError, TypeError) as error:
+            except (ValueError, TypeError, RecursionError) as error:
                 log.warning("a kept value cannot be read: %s", error)
                 return instead
 
@@ -69,25 +72,29 @@ class Day(ReadableColumn[date]):
 
 
 class Moment(ReadableColumn[datetime]):
-    """When something was kept, UTC; a zone written beside it is passed over."""
+    """When something was kept, UTC, in a year computers had; a zone written beside it is passed
+    over."""
 
     impl = DateTime
     cache_ok = True
-    instead = datetime.min
+    instead = datetime(FIRST_YEAR, 1, 1)
 
     def result_processor(self, dialect: Dialect, coltype: object) -> Any:
         read = super().result_processor(dialect, coltype)
+        instead = self.instead if self.required else None
 
         def zoneless(value: Any) -> Any:
             found = read(value)
+            if found is None:
+                return found
             # Moments are compared, and one with a zone can only be with its like.
-            return found if found is None else found.replace(tzinfo=None)
+            return found.replace(tzinfo=None) if FIRST_YEAR <= found.year <= LAST_YEAR else instead
 
         return zoneless
 
 
 class Number(ReadableColumn[float]):
-    """A finite number."""
+    """A number from -MOST to MOST."""
 
     impl = Double
     cache_ok = True
@@ -95,7 +102,7 @@ class Number(ReadableColumn[float]):
 
     @staticmethod
     def checked(value: Any) -> Any:
-        if value is None or (type(value) is float and abs(value) <= sys.float_info.max):
+        if value is None or (type(value) is float and abs(value) <= MOST):
             return value
         raise ValueError(f"no number: {value!r:.40}")
 
@@ -132,6 +139,14 @@ class Words(ReadableColumn[str]):
         if isinstance(value, bytes):
             return plain_text(value.decode("utf-8", "replace"))
         raise ValueError(f"no text: {value!r:.40}")
+
+
+class AnyValue(ReadableColumn[Any]):
+    """A value whose shape hangs on another column, as JSON."""
+
+    impl = JSON
+    cache_ok = True
+    instead = None
 
 
 class DayOfYear(TypeDecorator[str]):

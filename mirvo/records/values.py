@@ -11,17 +11,21 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
+from mirvo.records.columns import FIRST_YEAR, LAST_YEAR, MOST
+
 # What SQLite takes for a time and writes the same again is one; a year 0 is none to us.
 DAY = "typeof({0}) != 'text' OR date({0}, '+0 days') IS NOT {0} OR substr({0}, 1, 4) < '0001'"
 MOMENT = (
     "typeof({0}) != 'text' OR datetime({0}, '+0 days') IS NOT substr({0}, 1, 19) "
-    "OR substr({0}, 1, 4) < '0001' "
+    f"OR substr({{0}}, 1, 4) NOT BETWEEN '{FIRST_YEAR}' AND '{LAST_YEAR}' "
     "OR (length({0}) != 19 AND substr({0}, 20) NOT GLOB '.[0-9][0-9][0-9][0-9][0-9][0-9]')"
 )
-NUMBER = "typeof({0}) NOT IN ('integer', 'real') OR abs({0}) = 9e999"
+WHOLE = "typeof({0}) NOT IN ('integer', 'real')"
+NUMBER = f"{WHOLE} OR abs({{0}}) > {MOST}"
 TEXT = "typeof({0}) != 'text'"
 UNREADABLE = {"DATE": DAY, "DATETIME": MOMENT}
-UNREADABLE |= dict.fromkeys(("INTEGER", "FLOAT", "DOUBLE", "BOOLEAN"), NUMBER)
+UNREADABLE |= dict.fromkeys(("INTEGER", "BOOLEAN"), WHOLE)
+UNREADABLE |= dict.fromkeys(("FLOAT", "DOUBLE"), NUMBER)
 UNREADABLE |= dict.fromkeys(("TEXT", "VARCHAR"), TEXT)
 MOST_SHOWN = 40
 LEFT_EMPTY, DATED, KEPT_IN_PART, LEFT_OUT = (
@@ -160,7 +164,8 @@ def _of_row(
 
 def _undecodable(kept: sqlite3.Connection, table: str, columns: list[Column]) -> Iterator[int]:
     """Rows with text that is no text."""
-    names = [f'"{column.name}"' for column in columns if UNREADABLE[column.kind] != NUMBER]
+    texts = [column for column in columns if UNREADABLE[column.kind] not in (NUMBER, WHOLE)]
+    names = [f'"{column.name}"' for column in texts]
     if not names:
         return
     try:

@@ -16,36 +16,52 @@ from fastapi.testclient import TestClient
 from mirvo.demo.load import load_demo
 from mirvo.records.columns import PydanticColumn
 from mirvo.records.database import FILE_NAME
-from mirvo.records.models import Table
+from mirvo.records.models import Person, Table
+from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
+from mirvo.studio.yard.weather import put_night
 from mirvo.web.app import create_app
+from tests.studio.bench_session.bench_case import entry
 
 DOCUMENTS = (
-    *("xx", '{"version": 1, "body": null}', '{"version": 99, "body": {}}'),
-    '{"version": 1, "body": {"x": "y", "\u00b2": "no"}}',
+    *("xx", '{"version": 1, "body": {"x": "y", "\u00b2": "no"}}'),
     '{"version": 1, "body": ["x", "\u00b2"]}',
 )
+# Of each kind what is none, and what is one and can hardly be.
 RUBBISH = {
-    date: ("2026-02-30", "", 20261130, "0001-01-01", "9999-12-31"),
-    datetime: ("99999-99-99", "2026-11-30T10:00:00+14:00", 5, "0001-01-01 00:00:00", ""),
-    float: ("many", float("inf"), b"\xff", -1e308, 1e308),
-    int: ("many", 1.5, b"\xff", -1, 10**18),
-    bool: ("x", 2, b"\xff", 0, 1),
-    str: ("", "x" * 5000, "\u00b2", "4-20", "<b>&\u202e"),
+    date: ("2026-02-30", 20261130, "0001-01-01"),
+    datetime: ("99999-99-99", "2026-11-30T10:00:00+14:00", "9999-12-31 23:59:59"),
+    float: ("many", float("inf"), -1e9),
+    int: ("many", -1, 10**18),
+    bool: ("x", b"\xff", 2),
+    object: ("xx", "[" * 100_000, "1e999"),
+    str: ("", b"\xff\x00", "\u00b2"),
 }
-ROUNDS = 5
-# Of all pages so many, two of a kind.
-PAGES = 70
+ROUNDS = 3
+# Of all pages so many, one of a kind.
+PAGES = 24
 LEFT_OUT = ("/static", ".pdf", ".zip", ".xlsx", "drawing=")
 
 
 class UnreadableTest(unittest.TestCase):
+    client = None
+
     @classmethod
     def setUpClass(cls):
         work = Path(tempfile.mkdtemp())
         cls.addClassCleanup(shutil.rmtree, work)
         cls.folder = work / "demo"
         load_demo(cls.folder)
+        studio, client = cls.opened()
+        # What the demo yard has none of.
+        cls.bench = f"/bench-sessions/{begin(studio, 1, 'routine').id}"
+        said = {"bud_stage": "dormant", "ball_depth_before": "80", "root:A": {"decision": "keep"}}
+        entries = [entry(field, value) for field, value in said.items()]
+        client.post(f"{cls.bench}/entries", json={"entries": entries}).raise_for_status()
+        put_night(studio, studio.today, -2.0)
+        with studio.writing() as db:
+            db.add(Person(name="Ada", role="guest", proof="x", created_at=studio.now))
+        studio.close()
         cls.sound = (cls.folder / FILE_NAME).read_bytes()
         cls.pages = cls.kinds_of_page()
 
@@ -57,23 +73,25 @@ class UnreadableTest(unittest.TestCase):
     @classmethod
     def opened(cls):
         studio = Studio(cls.folder)
-        client = TestClient(create_app(studio), raise_server_exceptions=False)
+        if cls.client is None:
+            cls.client = TestClient(create_app(studio), raise_server_exceptions=False)
+        # Making an application takes longer than opening a studio.
+        cls.client.app.state.studio = studio
         if studio.replanner is not None:
             studio.replanner.close()
-        return studio, client
+        return studio, cls.client
 
     @classmethod
     def kinds_of_page(cls):
         studio, client = cls.opened()
-        waiting, found = ["/"], []
+        waiting, found = ["/", cls.bench, "/kit"], []
         while waiting and len(found) < PAGES:
             page = waiting.pop(0)
             found.append(page)
             for link in re.findall(r'href="(/[^"#]*)', client.get(page).text):
                 link = link.replace("&amp;", "&")
-                kind = re.sub(r"\d+", "N", link)
-                known = [re.sub(r"\d+", "N", other) for other in (*found, *waiting)]
-                new = known.count(kind) < 2 and link not in (*found, *waiting)
+                known = {re.sub(r"\d+", "N", other) for other in (*found, *waiting)}
+                new = re.sub(r"\d+", "N", link) not in known
                 if new and not any(one in link for one in LEFT_OUT):
                     waiting.append(link)
         studio.close()
@@ -102,7 +120,7 @@ class UnreadableTest(unittest.TestCase):
         return took
 
     def test_every_page_over_every_table(self):
-        self.assertGreater(len(self.pages), 50)
+        self.assertGreater(len(self.pages), 20)
         took = 0
         for table in Table.metadata.sorted_tables:
             for turn in range(ROUNDS):
@@ -115,4 +133,4 @@ class UnreadableTest(unittest.TestCase):
                     with self.subTest(table=table.name, turn=turn, page=page):
                         self.assertLess(client.get(page).status_code, 500)
                 studio.close()
-        self.assertGreater(took, 700)
+        self.assertGreater(took, 500)

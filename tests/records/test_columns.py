@@ -70,6 +70,8 @@ class ReadableTest(unittest.TestCase):
             (Day(), "2026-02-28", date(2026, 2, 28)),
             (Moment(), "2026-02-28 09:30:00.000000", datetime(2026, 2, 28, 9, 30)),
             (Moment(), "2026-02-28T09:30:00+14:00", datetime(2026, 2, 28, 9, 30)),
+            (Moment(), "0001-01-01 00:00:00", None),
+            (Moment(True), "9999-12-31 23:59:59", datetime(1970, 1, 1)),
             (Number(), 2.5, 2.5),
             (Count(), 10**18, 10**18),
             (Words(5), "Quay", "Quay"),
@@ -81,8 +83,8 @@ class ReadableTest(unittest.TestCase):
     def test_what_nobody_can_read_is_none_or_the_least_there_is(self):
         for kind, least, rubbish in (
             (Day, date.min, ("2026-02-30", "", "soon", 5, b"\xff")),
-            (Moment, datetime.min, ("99999-99-99", "", 5, b"\xff")),
-            (Number, 0.0, ("many", float("inf"), b"\xff")),
+            (Moment, datetime(1970, 1, 1), ("99999-99-99", "", 5, b"\xff")),
+            (Number, 0.0, ("many", float("inf"), -1e10, b"\xff")),
             (Count, 0, ("many", 1.5, b"\xff")),
             (Words, "", (5, 1.5)),
         ):

@@ -26,6 +26,7 @@ from sqlalchemy import (
 )
 from sqlalchemy import Table as SqlTable
 
+from mirvo.records.columns import MOST as MOST_NUMBER
 from mirvo.records.columns import PydanticColumn, plain_type
 from mirvo.records.models import (
     BenchEntry,
@@ -105,7 +106,7 @@ DIGESTS = ("digest", "photo_digest")
 MOST = 2**53
 MOST_TEXT = 200_000
 Whole = Annotated[int, Field(ge=-MOST, le=MOST)]
-Decimal = Annotated[float, Field(allow_inf_nan=False)]
+Decimal = Annotated[float, Field(allow_inf_nan=False, ge=-MOST_NUMBER, le=MOST_NUMBER)]
 
 
 class Row(BaseModel):

@@ -4,13 +4,13 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import (
-    JSON,
     ForeignKey,
     Index,
     String,
 )
 from sqlalchemy.orm import Mapped, mapped_column
 
+from mirvo.records.columns import AnyValue
 from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Table
 
 
@@ -43,7 +43,7 @@ class BenchEntry(Table):
     number: Mapped[int]
     field: Mapped[str] = mapped_column(String(60))
     # Its shape hangs on the field; it was checked when it came.
-    value: Mapped[Any] = mapped_column(JSON, nullable=True)
+    value: Mapped[Any] = mapped_column(AnyValue, nullable=True)
     entered_at: Mapped[datetime]
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 from statistics import median
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from mirvo.core.rootwork import only_delays
 from mirvo.core.season import frost_day
@@ -15,7 +15,7 @@ from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement
 from mirvo.studio.tree_queries import FROM_ABOVE
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import TRUNK_AT
+from mirvo.studio.yard.standing import TRUNK_MM
 from mirvo.studio.yard.tree_list import list_trees
 
 DAYS_A_YEAR = 365.25
@@ -84,9 +84,8 @@ def _first_and_last(
     db: DbSession, trees: list[int]
 ) -> dict[int, tuple[tuple[date, float], tuple[date, float]]]:
     """Day and trunk of the first and last measurement from above, by tree."""
-    trunk = func.json_extract(Measurement.top, TRUNK_AT)
     query = (
-        select(Measurement.tree_id, Measurement.measured_on, trunk)
+        select(Measurement.tree_id, Measurement.measured_on, TRUNK_MM)
         .where(Measurement.tree_id.in_(trees), FROM_ABOVE, Measurement.kept())
         .order_by(Measurement.measured_on, Measurement.id)
     )

@@ -9,7 +9,7 @@ from datetime import date, datetime, timedelta
 from math import ceil
 from typing import Any
 
-from sqlalchemy import case, func, select
+from sqlalchemy import and_, case, func, select
 from sqlalchemy.orm import joinedload
 
 from mirvo.core.almanac import Species, rules
@@ -50,6 +50,16 @@ from mirvo.studio.yard.weather import nights_near, outlook_for, place_of
 
 BLACK_TIPS = "brown-black, soft"
 TRUNK_AT = "$.body.trunk_diameter_mm.value"
+# Of a measurement from above, mm; figures nobody can read have none.
+TRUNK_MM = case(
+    (
+        and_(
+            func.json_valid(Measurement.top) == 1,
+            func.json_type(Measurement.top, TRUNK_AT).in_(("real", "integer")),
+        ),
+        func.json_extract(Measurement.top, TRUNK_AT),
+    )
+)
 NO_ENTRIES: Mapping[str, Any] = {}
 
 
@@ -192,17 +202,14 @@ def _read(db: DbSession, ids: list[int], targets_set: Mapping[int, datetime]) ->
     def note(tree_id: int, moment: datetime) -> None:
         changed[tree_id] = max(changed.get(tree_id, moment), moment)
 
-    # Figures that are no figures any more are passed over, as everywhere.
-    sound = func.json_valid(Measurement.top) == 1
-    trunk = case((sound, func.json_extract(Measurement.top, TRUNK_AT)))
     measured = (
-        select(Measurement.tree_id, Measurement.updated_at, trunk)
+        select(Measurement.tree_id, Measurement.updated_at, TRUNK_MM)
         .where(Measurement.tree_id.in_(ids), FROM_ABOVE, Measurement.kept())
         .order_by(Measurement.measured_on, Measurement.id)
     )
     for tree_id, moment, value in db.execute(measured):
         note(tree_id, moment)
-        if isinstance(value, (int, float)):
+        if value is not None:
             trunks[tree_id] = float(value)
     for tree_id, moment in targets_set.items():
         note(tree_id, moment)
