@@ -39,6 +39,9 @@ PAGES = (
 # The finder answers while letters are typed.
 AS_TYPED = {"HX-Request": "true"}
 TABLES = ("trees", "root_sessions", "measurements", "roots", "photos")
+MARKED_ROOTS = (
+    "SELECT sum(json_array_length(marks, '$.body.roots')) FROM measurements WHERE view = 'top'"
+)
 HEAD = """# What pages cost, and how it grows
 
 Made by `python -m tools.bench_large`: processor time of a page in ms, the better of three, on the
@@ -89,11 +92,13 @@ def main() -> None:
     make(work / "demo", work / "large", TIMES)
     with sqlite3.connect(work / "large" / "mirvo.sqlite3") as db:
         counts = [db.execute(f"SELECT count(*) FROM {one}").fetchone()[0] for one in TABLES]
+        [marked] = db.execute(MARKED_ROOTS).fetchone()
     small, small_first, _ = costs(work / "demo")
     large, large_first, memory = costs(work / "large")
     floors = all_of(work / "demo", work / "large")
     shutil.rmtree(work)
     held = ", ".join(f"{count:,} {name}" for count, name in zip(counts, TABLES, strict=True))
+    held += f"; {marked:,} roots marked in its measurements"
     machine = f"{os.cpu_count()} cores, Python {platform.python_version()}"
     names = {page: page.format(open="one begun") for page in PAGES}
     lines = [

@@ -39,6 +39,8 @@ class ReadableColumn(TypeDecorator[Value], Generic[Value]):
 
     cache_ok = True
     instead: Value
+    # Of this type a value is read as it is.
+    plain: type | None = None
 
     def __init__(self, required: bool = False) -> None:
         super().__init__()
@@ -46,9 +48,12 @@ class ReadableColumn(TypeDecorator[Value], Generic[Value]):
 
     def result_processor(self, dialect: Dialect, coltype: object) -> Any:
         read: Any = super().result_processor(dialect, coltype) or self.checked
-        instead = self.instead if self.required else None
+        plain, instead = self.plain, self.instead if self.required else None
 
         def readable(value: Any) -> Any:
+            # Nearly every value of a page, and there are thousands.
+            if value is None or type(value) is plain:
+                return value
             try:
                 return read(value)
             except (ValueError, TypeError, RecursionError) as error:
@@ -102,7 +107,7 @@ class Number(ReadableColumn[float]):
 
     @staticmethod
     def checked(value: Any) -> Any:
-        if value is None or (type(value) is float and abs(value) <= MOST):
+        if type(value) is float and -MOST <= value <= MOST:
             return value
         raise ValueError(f"no number: {value!r:.40}")
 
@@ -113,11 +118,10 @@ class Count(ReadableColumn[int]):
     impl = Integer
     cache_ok = True
     instead = 0
+    plain = int
 
     @staticmethod
     def checked(value: Any) -> Any:
-        if value is None or type(value) is int:
-            return value
         raise ValueError(f"no whole number: {value!r:.40}")
 
 
@@ -127,6 +131,7 @@ class Words(ReadableColumn[str]):
     impl = String
     cache_ok = True
     instead = ""
+    plain = str
 
     def __init__(self, length: int | None = None, required: bool = False) -> None:
         TypeDecorator.__init__(self, length)
@@ -134,8 +139,6 @@ class Words(ReadableColumn[str]):
 
     @staticmethod
     def checked(value: Any) -> Any:
-        if value is None or type(value) is str:
-            return value
         if isinstance(value, bytes):
             return plain_text(value.decode("utf-8", "replace"))
         raise ValueError(f"no text: {value!r:.40}")

@@ -7,7 +7,9 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from math import atan2, cos, degrees, dist, hypot, pi, radians, sin
 
-from mirvo.core.angles import angle_between, clockwise_from
+import numpy as np
+
+from mirvo.core.angles import clockwise_from
 from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.records import RootRecord, TopRecord
 from mirvo.core.measure.top import ROOTS_COUNT_TO_TRUNKS
@@ -197,12 +199,12 @@ def _clear_direction(measured: TopRecord) -> float:
     taken = [root.azimuth_deg.value for root in measured.roots]
     for start, end in measured.radiality.open_arcs:
         taken.append(start + (clockwise_from(start, end) or 360.0) / 2)
-
-    def room(azimuth: float) -> float:
-        return min((angle_between(azimuth, other) for other in taken), default=180.0)
-
     # Every ten degrees is near enough for words.
-    return float(max(range(10, 360, 10), key=room))
+    spokes = np.arange(10.0, 360.0, 10.0)
+    if not taken:
+        return float(spokes[0])
+    apart = np.abs((spokes[:, None] - np.array(taken) + 180.0) % 360.0 - 180.0)
+    return float(spokes[apart.min(axis=1).argmax()])
 
 
 def _rings(scene: Scene, trunk_mm: float, view: WheelView, words_deg: float) -> None:
