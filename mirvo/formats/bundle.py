@@ -250,7 +250,7 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
         elif too_much(entry, MAX_BYTES, packed_share=1):
             lost[digest] = "it would unpack to more than any photo comes to"
         elif (found := _sound_copy(packed, entry, store.place_of(digest), keep)) == digest:
-            sound += 1
+            sound += digest in names
         elif digest in manifest.damaged and found is not None:
             # As it was found when the bundle was made: better than none.
             continue

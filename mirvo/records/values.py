@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
+from mirvo.core.forms import plain_text
 from mirvo.records.columns import FIRST_YEAR, LAST_YEAR, MOST
 
 # What SQLite takes for a time and writes the same again is one; a year 0 is none to us.
@@ -62,9 +63,10 @@ class Unreadable:
 
     @property
     def words(self) -> str:
-        shown = repr(self.value)
+        raw = self.value
+        shown = plain_text(raw.decode("utf-8", "replace") if isinstance(raw, bytes) else str(raw))
         shown = shown if len(shown) <= MOST_SHOWN else f"{shown[:MOST_SHOWN]}…"
-        return f"{_said(self.table)}, row {self.row}, {_said(self.column.name)}: {shown}"
+        return f"{_said(self.table)}, row {self.row}, {_said(self.column.name)}: “{shown}”"
 
 
 @dataclass(frozen=True)
@@ -79,7 +81,8 @@ class Astray:
 
     @property
     def words(self) -> str:
-        return f"{_said(self.table)}, row {self.row}: points at {_said(self.parent)} not there"
+        pointed = f"what it points at in {_said(self.parent)} is not there"
+        return f"{_said(self.table)}, row {self.row}: {pointed}"
 
 
 def unreadable_values(kept: sqlite3.Connection) -> Iterator[Unreadable]:
@@ -123,7 +126,7 @@ def _mend(kept: sqlite3.Connection, found: Unreadable, made_at: datetime) -> str
     value: object = None
     became = LEFT_EMPTY
     if isinstance(found.value, bytes) and UNREADABLE[found.column.kind] == TEXT:
-        value, became = found.value.decode("utf-8", "replace").replace("\0", ""), KEPT_IN_PART
+        value, became = plain_text(found.value.decode("utf-8", "replace")), KEPT_IN_PART
     elif found.column.required and found.column.kind == "DATETIME":
         value, became = f"{made_at:%Y-%m-%d %H:%M:%S.%f}", DATED
     elif found.column.required:

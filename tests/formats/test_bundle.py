@@ -251,10 +251,10 @@ class HostileBundleTest(BundleCase):
         for words in (
             "Ferry zelkova, simulated",
             "it is not in the backup",
-            "trees, row 1, acquired on: '2026-02-30'; it is left empty",
-            "trees, row 1, created at: '99999-99-99'; it got the day of the backup",
-            "watered on: 'soon'; the row is left out",
-            "points at trees not there; the row is left out",
+            "trees, row 1, acquired on: “2026-02-30”; it is left empty",
+            "trees, row 1, created at: “99999-99-99”; it got the day of the backup",
+            "watered on: “soon”; the row is left out",
+            "what it points at in trees is not there; the row is left out",
         ):
             self.assertIn(words, told)
         studio = Studio(self.folder / "again", clock=lambda: TODAY)

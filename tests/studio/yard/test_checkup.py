@@ -22,7 +22,7 @@ class CheckupTest(StudioCase):
         found = check_folder(self.studio)
         self.assertTrue(found.lost)
         [words] = found.unreadable
-        self.assertEqual(words, "trees, row 1, acquired on: '2026-02-30'")
+        self.assertEqual(words, "trees, row 1, acquired on: “2026-02-30”")
         self.assertNotIn("Records and files agree.", list(found.sentences()))
 
     def left(self, path, minutes=120):
