@@ -107,7 +107,7 @@ class Number(ReadableColumn[float]):
 
     @staticmethod
     def checked(value: Any) -> Any:
-        if type(value) is float and -MOST <= value <= MOST:
+        if type(value) in (float, int) and -MOST <= value <= MOST:
             return value
         raise ValueError(f"no number: {value!r:.40}")
 
