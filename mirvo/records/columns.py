@@ -234,6 +234,13 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
             log.warning("%s: %s", reason, error)
             return self.nothing  # type: ignore[no-any-return]
 
+    def can_read(self, value: str | None) -> bool:
+        """Whether a document as it is kept can be used."""
+        try:
+            return value is None or self.read(value) is not None
+        except (ValueError, KeyError, TypeError):
+            return False
+
     def _read(self, value: str) -> Document:
         return self.adapter.validate_python(self._upgraded(json.loads(value)))
 

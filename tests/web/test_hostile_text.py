@@ -4,7 +4,7 @@ import json
 
 from fastapi.testclient import TestClient
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, Damaged
 from mirvo.core.forms import plain, plain_text
 from mirvo.core.rootwork.bench import fields_for
 from mirvo.studio.almanac.species import add_entry, lay_aside
@@ -109,6 +109,21 @@ class HostileTextTest(StudioCase):
         answer = self.client.post("/bench-sessions/1/close", data={})
         self.assertIn(answer.status_code, (200, 422))
         self.opens("/", "/trees/1", "/trees/1/time")
+
+
+class DamagedListTest(StudioCase):
+    def test_what_cannot_be_read_is_not_written_over(self):
+        add_entry(self.studio, "Quay thorn", "privet")
+        with self.studio.engine.execution_options(writes=True).begin() as connection:
+            connection.exec_driver_sql("UPDATE yard SET own_species = substr(own_species, 1, 60)")
+        client = TestClient(create_app(self.studio))
+        self.assertEqual(client.get("/almanac").status_code, 200)
+        with self.assertRaises(Damaged) as said:
+            add_entry(self.studio, "Ferry thorn", "privet")
+        self.assertIn("kept as they are", str(said.exception))
+        with self.studio.engine.connect() as connection:
+            kept = connection.exec_driver_sql("SELECT own_species FROM yard").scalar()
+        self.assertIn("Quay thorn"[:4], kept)
 
 
 class UnknownSpeciesTest(StudioCase):

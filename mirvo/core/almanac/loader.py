@@ -407,7 +407,7 @@ class Rules(Data):
     def worth(self, word: str) -> float:
         """Factor of the budget by what a tree is worth to the artist; an unknown word counts as
         the usual."""
-        return self.budget.worth.get(word, 1.0)
+        return self.budget.worth.get(word, self.budget.worth["usual"])
 
 
 def read_data(name: str) -> Any:

@@ -6,8 +6,9 @@ from datetime import date
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints, field_validator
+from sqlalchemy import String, select, type_coerce
 
-from mirvo.core.errors import BadInput, Conflict
+from mirvo.core.errors import BadInput, Conflict, Damaged
 from mirvo.core.forms import FormModel, read_day
 from mirvo.core.season.window import UNTOLD_FROST
 from mirvo.records.database import DbSession, read_once
@@ -20,6 +21,11 @@ ONLY_ROW = 1
 SAVED_ELSEWHERE = (
     "{} saved in another tab meanwhile. Your entries are still here: compare them with what is "
     "kept now, then save again."
+)
+# What grows entry by entry; where it cannot be read, nothing may be put in its place.
+ADDED_TO = {"own_species": "The almanac's own species", "seasons_seen": "The seasons noted"}
+UNREAD = (
+    "{} cannot be read any more and are kept as they are; a backup from before brings them back."
 )
 ANY_YEAR = 2001
 SOME_DAY = date(ANY_YEAR, 12, 31)
@@ -64,12 +70,21 @@ def yard_of(db: DbSession) -> Yard:
 
 
 def put_yard(db: DbSession, **changes: Any) -> Yard:
-    """Change some settings within a transaction."""
+    """Change some settings within a transaction.
+
+    Raises
+    ------
+    Damaged : what would be added to cannot be read any more, and would be lost.
+    """
     row = db.get(Yard, ONLY_ROW)
     if row is None:
         # The first change makes the row; until then defaults hold.
         row = _unsaved()
         db.add(row)
+    for name in changes.keys() & ADDED_TO.keys():
+        column: Any = Yard.__table__.c[name]
+        if not column.type.can_read(db.scalar(select(type_coerce(column, String)))):
+            raise Damaged(name, UNREAD.format(ADDED_TO[name]))
     for name, value in changes.items():
         setattr(row, name, value)
     return row
