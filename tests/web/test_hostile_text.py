@@ -123,7 +123,8 @@ class DamagedListTest(StudioCase):
         self.assertIn("kept as they are", str(said.exception))
         with self.studio.engine.connect() as connection:
             kept = connection.exec_driver_sql("SELECT own_species FROM yard").scalar()
-        self.assertIn("Quay thorn"[:4], kept)
+        self.assertIn("own-quay-thorn", kept)
+        self.assertNotIn("ferry", kept)
 
 
 class UnknownSpeciesTest(StudioCase):
