@@ -25,7 +25,10 @@ from mirvo.records.models import (
 from mirvo.studio.yard.known_rows import once_a_tree
 
 # A photo that was marked but gave no figures says nothing of the base.
-FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)
+MEASURED_FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)
+# As `Measurement.counts`: of another tree, or doubted and not answered for yet, it teaches nothing.
+COUNTS = func.coalesce(Measurement.same_tree, func.coalesce(Measurement.doubt, "") == "")
+FROM_ABOVE = MEASURED_FROM_ABOVE & COUNTS
 
 
 @dataclass(frozen=True)
@@ -141,10 +144,17 @@ def _wished_and_planned(db: DbSession, tree_id: int) -> tuple[Target | None, Pla
 @read_once
 @once_a_tree
 def measurements_of(db: DbSession, tree_id: int) -> tuple[Measurement, ...]:
-    """Measurements of a tree from above that gave figures, oldest first."""
+    """Measurements of a tree from above that gave figures and count, oldest first."""
+    return tuple(row for row in all_measurements_of(db, tree_id) if row.counts)
+
+
+@read_once
+@once_a_tree
+def all_measurements_of(db: DbSession, tree_id: int) -> tuple[Measurement, ...]:
+    """The same, with those in doubt and those that show another tree."""
     query = (
         select(Measurement)
-        .where(Measurement.tree_id == tree_id, FROM_ABOVE, Measurement.kept())
+        .where(Measurement.tree_id == tree_id, MEASURED_FROM_ABOVE, Measurement.kept())
         .order_by(Measurement.measured_on, Measurement.id)
     )
     return tuple(row for row in db.scalars(query) if row.top is not None)

@@ -81,11 +81,11 @@ def _standing_rows(sheet: Sheet) -> list[tuple[str, str]]:
     rows = [("Verdict", sheet.verdict.name)]
     if sheet.base is not None:
         record, on = sheet.base.record, sheet.base.measurement.measured_on
-        spread = record.spread.usual.ratio
+        rows += [("Measured", short_day(on)), ("Trunk", _figure(record.trunk_diameter_mm, "mm"))]
+        basis, spread = sheet.spread or ("", None)
+        if spread is not None:
+            rows.append((f"Spread to trunk, {basis}", _figure(spread.ratio, "", 2)))
         rows += [
-            ("Measured", short_day(on)),
-            ("Trunk", _figure(record.trunk_diameter_mm, "mm")),
-            (f"Spread to trunk, {record.spread.usual_basis}", _figure(spread, "", 2)),
             ("Radiality, of 100", _figure(record.radiality.index, "")),
             ("Largest gap", _figure(record.radiality.largest_gap_deg, "°")),
         ]

@@ -281,3 +281,38 @@ class AfterClosingTest(StudioCase):
         self.assertNotIn("A", {fault.label for fault in view.case.faults})
         self.assertEqual(self.read(load_tree, 1).foreign_soil, "")
         self.assertNotIn("peat", client.get("/trees/1").text)
+
+
+class MixedBasesTest(StudioCase):
+    def test_no_place_counts_the_roots_spread_toward_a_target_by_flare(self):
+        tree = self.tree()
+        photo, marks = self.photo(tree, taken_on=date(2026, 11, 1))
+        save_marks(self.studio, photo.id, marks, 0)
+        wish = TargetForm(spread_ratio=3.9, basis="flare", largest_gap_deg=120, pot_depth_mm=60)
+        set_target(self.studio, 1, wish)
+        flare, of_target = self.said()
+        self.assertTrue(of_target)
+        for place, found in flare.items():
+            self.assertEqual(found, [f"{self.sheet_of(1).spread.spread.ratio.value:.2f}"], place)
+        save_marks(self.studio, photo.id, marks | {"flare": None}, 1)
+        flare, of_target = self.said()
+        self.assertFalse(of_target)
+        for place, found in flare.items():
+            self.assertEqual(found, [], place)
+        sheet = self.client.get("/trees/1").text
+        self.assertIn("Mark the flare</a>", sheet)
+        roots = self.sheet_of(1).base.record.spread.roots.ratio.value
+        self.assertRegex(sheet, rf"roots’ spread to trunk(?s:.*?){roots:.2f}")
+
+    def said(self):
+        """Figures of a spread by flare, by place, and whether the list counts toward the target."""
+        self.client = TestClient(create_app(self.studio))
+        found = {
+            place: re.findall(
+                r"(?is)>(?:flare spread to trunk|spread to trunk, flare)"
+                r'(?:(?!</tr>).)*?class="figure">(\d\.\d\d)<',
+                self.client.get(place).text,
+            )
+            for place in ("/trees/1", "/trees/1/dossier")
+        }
+        return found, "of 3.9" in self.client.get("/trees").text

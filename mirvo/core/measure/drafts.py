@@ -230,15 +230,20 @@ def finished_part(
     click_sd_px : of the user, where the marks do not say otherwise. check_line_mm : of the user's
     own print of the card.
     """
-    marks = draft.as_json().items()
-    done = {name: value for name, value in marks if value is not None and name not in DESK_ONLY}
+    marks = _given(draft.as_json())
+    done = {name: value for name, value in marks.items() if name not in DESK_ONLY}
     if isinstance(draft, TopDraft):
-        done["roots"] = [
-            {name: value for name, value in root.as_json().items() if value is not None}
-            for root in draft.roots
-            if len(root.path) > 1
-        ]
+        done["roots"] = [_given(root.as_json()) for root in draft.roots if len(root.path) > 1]
     calibration = done.get("calibration")
     if check_line_mm is not None and calibration and calibration.get("kind") == "card":
         done["calibration"] = {"check_line_mm": check_line_mm, **calibration}
     return {"click_sd_px": click_sd_px, **done}
+
+
+def _given(marks: Any) -> Any:
+    """Marks without names that hold nothing: a name without a value is one not given."""
+    if isinstance(marks, dict):
+        return {name: _given(value) for name, value in marks.items() if value is not None}
+    if isinstance(marks, list):
+        return [_given(value) for value in marks]
+    return marks

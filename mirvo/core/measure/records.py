@@ -8,7 +8,7 @@ interval. The column of a measurement keeps a record whole; `report` prints the 
 from __future__ import annotations
 
 from math import hypot
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, NamedTuple
 
 from mirvo.core.measure.figure import Figure
 from mirvo.core.record import OneDigit, Record, ThreeDigits, TwoDigits
@@ -71,6 +71,13 @@ class Spread(Record):
     ratio: ThreeDigits
 
 
+class CountedSpread(NamedTuple):
+    """The spread a tree is said to have: on which basis, None where that was not marked."""
+
+    basis: Basis
+    spread: Spread | None
+
+
 class Spreads(Record):
     """Spread on the two bases, which are never mixed; flare is None where it is not marked."""
 
@@ -90,6 +97,13 @@ class Spreads(Record):
     def usual(self) -> Spread:
         """The spread on the usual basis."""
         return self.flare or self.roots
+
+    def counted(self, target_basis: str | None) -> CountedSpread:
+        """The spread that counts toward a target: on its basis alone, so that no figure of one
+        basis stands against a wish on the other; without a target on the usual basis."""
+        wanted = target_basis or self.usual_basis
+        basis: Basis = "flare" if wanted == "flare" else "roots"
+        return CountedSpread(basis, self.on(basis))
 
 
 class TrunkRecord(Record):

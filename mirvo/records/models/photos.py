@@ -75,6 +75,9 @@ class Measurement(Compostable, Table):
     stands: Mapped[TopRecord | None] = mapped_column(PydanticColumn(TopRecord, shared=128))
     # Whether the photo shows this tree, as the artist said; None while nobody asked.
     same_tree: Mapped[bool | None]
+    # Why it hardly can show it, as the artist is asked; "" where nothing speaks against it, None
+    # where nobody has looked yet.
+    doubt: Mapped[str | None]
     # Of the formulas the figures were worked out by, see `core.measure.records`.
     figures_version: Mapped[int] = mapped_column(default=FIGURES_VERSION)
     # What the plan of its day forecast: a copy, since plans are made anew.
@@ -84,6 +87,16 @@ class Measurement(Compostable, Table):
     turn_deg: Mapped[float] = mapped_column(default=0.0)
     confirmed_at: Mapped[datetime | None]
     updated_at: Mapped[datetime]
+
+    @property
+    def in_doubt(self) -> bool:
+        """Whether it waits for the artist to say if it shows this tree."""
+        return self.same_tree is None and bool(self.doubt)
+
+    @property
+    def counts(self) -> bool:
+        """Whether its figures and letters are this tree's, as far as anybody knows."""
+        return self.same_tree is not False and not self.in_doubt
 
     @property
     def top_marks(self) -> TopDraft:

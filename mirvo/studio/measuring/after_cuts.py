@@ -17,8 +17,15 @@ from mirvo.studio.measuring.measure_marks import checked_marks, measure_photo
 from mirvo.studio.measuring.photo_sets import SetMember, measure_set, rows_of_set
 from mirvo.studio.measuring.root_plane import with_side_heights
 from mirvo.studio.measuring.roots_of_tree import settle_roots
+from mirvo.studio.measuring.same_tree import settle_doubts
 from mirvo.studio.photos.photo_queries import photo_row
-from mirvo.studio.tree_queries import cuts_of, findings_of, measurements_of, sessions_of
+from mirvo.studio.tree_queries import (
+    all_measurements_of,
+    cuts_of,
+    findings_of,
+    measurements_of,
+    sessions_of,
+)
 from mirvo.studio.yard.settings import yard_of
 
 Findings = Mapping[str, RootFinding]
@@ -66,9 +73,9 @@ def settle_base(db: DbSession, studio: Studio, tree_id: int) -> None:
     Kept with the measurement, so that every page draws and reckons with the same base.
     """
     db.flush()
-    rows = measurements_of(db, tree_id)
-    for row in rows:
-        cuts = cuts_since(db, row) if row is rows[-1] else {}
+    newest = next(iter(measurements_of(db, tree_id)[::-1]), None)
+    for row in all_measurements_of(db, tree_id):
+        cuts = cuts_since(db, row) if row is newest else {}
         stands = None
         if cuts:
             # Marks that cannot be measured any more say so on their own desk.
@@ -105,5 +112,6 @@ def findings_on(db: DbSession, measurement: Measurement) -> dict[str, RootFindin
 
 def settle_tree(db: DbSession, studio: Studio, tree_id: int) -> None:
     """Bring a tree's roots and what stands of its base in line with its records."""
+    settle_doubts(db, tree_id)
     settle_roots(db, tree_id)
     settle_base(db, studio, tree_id)

@@ -99,13 +99,18 @@ class Evaluation:
 
 @dataclass(frozen=True)
 class DeskState:
-    """What the desk shows: marks as kept, what they give, and what is wrong with the photo."""
+    """What the desk shows: marks as kept, what they give, and what is wrong with the photo.
+
+    doubt : why the photo hardly can show this tree, "" where nothing speaks against it or the
+    artist has answered.
+    """
 
     photo: Photo
     marks: AnyDraft
     revision: int
     found: Evaluation
     remarks: tuple[Remark, ...] = ()
+    doubt: str = ""
 
 
 def open_desk(db: DbSession, studio: Studio, photo_id: int) -> DeskState:
@@ -115,7 +120,12 @@ def open_desk(db: DbSession, studio: Studio, photo_id: int) -> DeskState:
     marks = _first_marks(studio, photo) if kept is None else kept.marks
     revision = 0 if kept is None else kept.revision
     remarks = remarks_on(studio.photos, photo)
-    return DeskState(photo, marks, revision, evaluate(db, studio, photo, marks), remarks)
+    found, doubt = evaluate(db, studio, photo, marks), _doubt(kept)
+    return DeskState(photo, marks, revision, found, remarks, doubt)
+
+
+def _doubt(row: Measurement | None) -> str:
+    return row.doubt or "" if row is not None and row.in_doubt else ""
 
 
 def _first_marks(studio: Studio, photo: Photo) -> AnyDraft:
@@ -165,7 +175,8 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
                 "your last change is not kept yet.",
             )
         put_marks(db, studio, row, draft, found)
-    return DeskState(photo, draft, revision + 1, found)
+        doubt = _doubt(row)
+    return DeskState(photo, draft, revision + 1, found, doubt=doubt)
 
 
 def put_marks(

@@ -2,61 +2,68 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from itertools import pairwise
+from contextlib import suppress
+
+from sqlalchemy import select
 
 from mirvo.core.errors import NotFound
 from mirvo.core.measure.identity import misfit, traces_of
 from mirvo.core.plan.growth import MIN_YEARS, PRIOR_RELATIVE_SD, plausible_change
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Tree
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import cuts_of, load_tree, measurements_of, sessions_of
-from mirvo.studio.yard.known_rows import once_a_tree
+from mirvo.studio.tree_queries import (
+    MEASURED_FROM_ABOVE,
+    all_measurements_of,
+    cuts_of,
+    load_tree,
+    sessions_of,
+)
 from mirvo.studio.yard.settings import yard_of
 
 DAYS_A_YEAR = 365.25
 
 
-@dataclass(frozen=True)
-class Doubt:
-    """A measurement that hardly can be of this tree, and why."""
-
-    measurement: Measurement
-    text: str
+def doubts_of(db: DbSession, tree_id: int) -> list[Measurement]:
+    """Measurements that hardly can be of their tree and that nobody answered for; each says why."""
+    return [row for row in all_measurements_of(db, tree_id) if row.in_doubt]
 
 
-def doubts_of(db: DbSession, tree: Tree) -> list[Doubt]:
-    """Measurements whose trunk shrank, or grew as no tree does, or whose roots are not this
-    tree's, and that nobody answered for."""
-    return list(_doubts(db, tree.id))
+def set_aside(db: DbSession, tree_id: int) -> list[Measurement]:
+    """Measurements that show another tree, as the artist said."""
+    return [row for row in all_measurements_of(db, tree_id) if row.same_tree is False]
 
 
-@read_once
-@once_a_tree
-def _doubts(db: DbSession, tree_id: int) -> tuple[Doubt, ...]:
-    tree = load_tree(db, tree_id)
-    rows = [row for row in measurements_of(db, tree_id) if row.same_tree is not False]
-    found = []
-    for before, after in pairwise(rows):
-        if before.top is None or after.top is None or after.same_tree is not None:
-            continue
-        text = _of_the_trunk(db, tree, before, after) or _of_the_roots(db, tree, before, after)
-        if text:
-            found.append(Doubt(after, text))
-    return tuple(found)
+def settle_doubts(db: DbSession, tree_id: int) -> None:
+    """Look again which measurements of a tree hardly can be of it: those whose trunk shrank, or
+    grew as no tree does, or whose roots are not this tree's.
+
+    Each is held against the last one that counts, so that one strange photo casts no doubt on
+    those after it.
+    """
+    db.flush()
+    tree, before = load_tree(db, tree_id), None
+    for row in all_measurements_of(db, tree_id):
+        doubt = None
+        if before is not None and row.same_tree is None:
+            doubt = _of_the_trunk(db, tree, before, row) or _of_the_roots(db, tree, before, row)
+        if row.doubt != (doubt or ""):
+            row.doubt = doubt or ""
+        if row.counts:
+            before = row
+    db.flush()
 
 
-def believed(db: DbSession, tree: Tree) -> list[Measurement]:
-    """Measurements that teach something of the tree: those of another tree, or doubted and not
-    answered for yet, do not. Oldest first."""
-    doubted = {doubt.measurement.id for doubt in doubts_of(db, tree)}
-    return [
-        row
-        for row in measurements_of(db, tree.id)
-        if row.same_tree is not False and row.id not in doubted
-    ]
+def settle_unlooked(studio: Studio) -> None:
+    """Look at the measurements nobody has looked at yet: of former versions, or brought in."""
+    with studio.reading() as db:
+        query = select(Measurement.tree_id).where(MEASURED_FROM_ABOVE, Measurement.doubt.is_(None))
+        trees = list(db.scalars(query.distinct()))
+    for tree_id in trees:
+        # One after the other, so that nobody waits long to write.
+        with studio.writing() as db, suppress(NotFound):
+            settle_doubts(db, tree_id)
 
 
 def _of_the_trunk(db: DbSession, tree: Tree, before: Measurement, after: Measurement) -> str | None:
@@ -97,13 +104,3 @@ def _of_the_roots(db: DbSession, tree: Tree, before: Measurement, after: Measure
         f"Its {len(after.top.roots)} roots do not lie as the {len(standing)} that stood there on "
         f"{before.measured_on.day} {before.measured_on:%B %Y}. Does this photo show the same tree?"
     )
-
-
-def say_same_tree(studio: Studio, tree_id: int, measurement_id: int, same: bool) -> None:
-    """Answer for a measurement; one that shows another tree teaches nothing. Raises NotFound."""
-    with studio.writing() as db:
-        rows = measurements_of(db, tree_id)
-        found = next((row for row in rows if row.id == measurement_id), None)
-        if found is None:
-            raise NotFound("measurement", "this tree has no such measurement")
-        found.same_tree, found.updated_at = same, studio.now

@@ -19,7 +19,14 @@ from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.desk import evaluate
 from mirvo.studio.measuring.photo_sets import rows_of_set, settle_set
 from mirvo.studio.measuring.roots_of_tree import rename_letters
-from mirvo.studio.tree_queries import cuts_of, load_tree, measurements_of, sessions_of
+from mirvo.studio.measuring.same_tree import set_aside
+from mirvo.studio.tree_queries import (
+    all_measurements_of,
+    cuts_of,
+    load_tree,
+    measurements_of,
+    sessions_of,
+)
 
 
 @dataclass(frozen=True)
@@ -81,13 +88,15 @@ class RootStory:
 
 @dataclass(frozen=True)
 class Years:
-    """The Years page. `measurements` run oldest first; `waiting` are not confirmed yet."""
+    """The Years page. `measurements` run oldest first; `waiting` are not confirmed yet, those
+    `set_aside` show another tree."""
 
     tree: Tree
     measurements: list[Measurement]
     comparison: Comparison | None
     stories: list[RootStory]
     waiting: list[Measurement]
+    set_aside: list[Measurement]
 
 
 def years_of(
@@ -100,15 +109,18 @@ def years_of(
     NotFound : there is no such tree, or no such measurement of it.
     """
     tree = load_tree(db, tree_id)
-    rows = list(measurements_of(db, tree_id))
+    # One in doubt is compared too: seeing both is how the artist tells.
+    rows = [row for row in all_measurements_of(db, tree_id) if row.same_tree is not False]
     comparison = None
     if len(rows) > 1:
         late = _chosen(rows, after, rows[-1])
         # The two last unless others are asked for.
         early = _chosen(rows, before, _one_before(rows, late))
         comparison = compare(*sorted((early, late), key=rows.index))
-    waiting = [row for row in rows[1:] if row.confirmed_at is None]
-    return Years(tree, rows, comparison, list(_stories(db, tree_id, rows)), waiting)
+    counted = [row for row in rows if row.counts]
+    waiting = [row for row in counted[1:] if row.confirmed_at is None]
+    stories = list(_stories(db, tree_id, counted))
+    return Years(tree, rows, comparison, stories, waiting, set_aside(db, tree_id))
 
 
 def compare(before: Measurement, after: Measurement) -> Comparison:
@@ -154,6 +166,17 @@ def confirm(studio: Studio, tree_id: int, measurement_id: int, letters: dict[str
         found.turn_deg, found.confirmed_at = before.turn_deg + turn, studio.now
         db.flush()
         rename_letters(db, tree_id, measurement_id, names)
+        settle_tree(db, studio, tree_id)
+
+
+def say_same_tree(studio: Studio, tree_id: int, measurement_id: int, same: bool) -> None:
+    """Answer for a measurement; one that shows another tree teaches nothing. Raises NotFound."""
+    with studio.writing() as db:
+        rows = all_measurements_of(db, tree_id)
+        found = next((row for row in rows if row.id == measurement_id), None)
+        if found is None:
+            raise NotFound("measurement", "this tree has no such measurement")
+        found.same_tree, found.updated_at = same, studio.now
         settle_tree(db, studio, tree_id)
 
 

@@ -22,13 +22,13 @@ from mirvo.core.rootwork.cuts import CutAdvice, CutConstraints, case_of
 from mirvo.core.season import due_from, year_window
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree, Yard
-from mirvo.studio.measuring.same_tree import believed
 from mirvo.studio.path.target import Gap, gap_methods_of, holds_of, regrowth_of
 from mirvo.studio.pot_of_tree import pot_of_tree
 from mirvo.studio.records.share import correction_of
 from mirvo.studio.tree_queries import (
     MeasuredBase,
     measured_base,
+    measurements_of,
     sessions_of,
 )
 from mirvo.studio.yard.settings import yard_of
@@ -308,7 +308,7 @@ def _growth(
     db: DbSession, tree: Tree, species: Species, target: Target, trunk_mm: float
 ) -> GrowthRates:
     spread, trunk = [], []
-    for row in believed(db, tree):
+    for row in measurements_of(db, tree.id):
         if row.top is None:
             continue
         year = row.measured_on.year + row.measured_on.timetuple().tm_yday / 365.25

@@ -16,6 +16,7 @@ from mirvo.core.errors import NotFound
 from mirvo.records.changes import Changes
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import measure_anew, measured_by_former_formulas
+from mirvo.studio.measuring.same_tree import settle_unlooked
 from mirvo.studio.path.path import plan_path, trees_that_missed, trees_with_target
 from mirvo.studio.yard.tree_list import list_trees
 
@@ -115,6 +116,7 @@ class Replanner:
 
     def _plan_all(self) -> None:
         self._measure_anew()
+        settle_unlooked(self._studio)
         for tree_id in trees_with_target(self._studio):
             self._plan(tree_id)
 

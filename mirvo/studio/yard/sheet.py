@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from mirvo.core.almanac import Species
-from mirvo.core.measure.records import TopRecord
+from mirvo.core.measure.records import CountedSpread, TopRecord
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
@@ -24,7 +24,7 @@ from mirvo.records.models import (
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.bench_session.session import running_session
 from mirvo.studio.measuring.by_hand import by_hand
-from mirvo.studio.measuring.same_tree import Doubt, doubts_of
+from mirvo.studio.measuring.same_tree import doubts_of
 from mirvo.studio.path.planned_against_done import PlannedAgainstDone, planned_against_done
 from mirvo.studio.tree_queries import (
     CutOfRoot,
@@ -66,12 +66,26 @@ class Sheet:
     bud_swell: date | None
     frost_nights: float | None
     frosty: list[float]
-    doubts: list[Doubt]
+    doubts: list[Measurement]
 
     @property
     def history(self) -> list[tuple[date, TopRecord]]:
         """Day and record of every measurement from above, oldest first."""
         return [(row.measured_on, row.top) for row in self.dated if row.top is not None]
+
+    @property
+    def spread(self) -> CountedSpread | None:
+        """Its spread as it counts toward the target; None before the first measurement."""
+        if self.base is None:
+            return None
+        return self.base.record.spread.counted(self.target.basis if self.target else None)
+
+    @property
+    def basis(self) -> str:
+        """The one basis on which its spread is said, today and over the years."""
+        if self.spread is not None:
+            return self.spread.basis
+        return self.target.basis if self.target else "flare"
 
     @property
     def standing(self) -> Standing:
@@ -114,5 +128,5 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         bud_swell=expected_bud_swell(yard, species, window.year, today),
         frost_nights=frost_after(yard, window.best),
         frosty=frost_by_week(yard),
-        doubts=doubts_of(db, tree),
+        doubts=doubts_of(db, tree_id),
     )

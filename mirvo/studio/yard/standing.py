@@ -37,9 +37,10 @@ from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.path.plans import newest_plans
 from mirvo.studio.pot_of_tree import pot_of_tree
 from mirvo.studio.tree_queries import (
-    FROM_ABOVE,
+    COUNTS,
+    MEASURED_FROM_ABOVE,
+    all_measurements_of,
     load_tree,
-    measurements_of,
     newest_plan,
     sessions_of,
     target_of,
@@ -172,12 +173,12 @@ def standing_before(
 
 def _read_one(db: DbSession, tree_id: int) -> _Records:
     """The records of one tree, from queries its pages ask anyway."""
-    sessions, rows = sessions_of(db, tree_id), measurements_of(db, tree_id)
+    sessions, rows = sessions_of(db, tree_id), all_measurements_of(db, tree_id)
     target, plan = target_of(db, tree_id), newest_plan(db, tree_id)
     moments = [session.created_at for session in sessions]
     moments += [row.updated_at for row in rows]
     moments += [] if target is None else [target.updated_at]
-    measured = [row.top.trunk_diameter_mm.value for row in rows if row.top is not None]
+    measured = [row.top.trunk_diameter_mm.value for row in rows if row.top and row.counts]
     return _Records(
         {tree_id: sessions},
         {} if plan is None else {tree_id: plan},
@@ -203,13 +204,13 @@ def _read(db: DbSession, ids: list[int], targets_set: Mapping[int, datetime]) ->
         changed[tree_id] = max(changed.get(tree_id, moment), moment)
 
     measured = (
-        select(Measurement.tree_id, Measurement.updated_at, TRUNK_MM)
-        .where(Measurement.tree_id.in_(ids), FROM_ABOVE, Measurement.kept())
+        select(Measurement.tree_id, Measurement.updated_at, TRUNK_MM, COUNTS)
+        .where(Measurement.tree_id.in_(ids), MEASURED_FROM_ABOVE, Measurement.kept())
         .order_by(Measurement.measured_on, Measurement.id)
     )
-    for tree_id, moment, value in db.execute(measured):
+    for tree_id, moment, value, counts in db.execute(measured):
         note(tree_id, moment)
-        if value is not None:
+        if value is not None and counts:
             trunks[tree_id] = float(value)
     for tree_id, moment in targets_set.items():
         note(tree_id, moment)

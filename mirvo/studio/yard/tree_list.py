@@ -69,15 +69,11 @@ class TreeRow:
 
     @property
     def spread_ratio(self) -> Figure | None:
-        """Spread to trunk on the target's basis, on the usual one where none is set; None where
-        that was not measured."""
+        """Spread to trunk as it counts toward the target; None where that was not measured."""
         if self.measured is None:
             return None
-        spread = self.measured.spread
-        if self.target is None:
-            return spread.usual.ratio
-        found = spread.flare if self.target.basis == "flare" else spread.roots
-        return None if found is None else found.ratio
+        _, spread = self.measured.spread.counted(self.target.basis if self.target else None)
+        return spread.ratio if spread else None
 
     @property
     def to_target(self) -> float | None:

@@ -36,11 +36,16 @@ class FigureOut(BaseModel):
 
 
 class MeasurementOut(BaseModel):
-    """What was measured from above on a day; lengths in mm, angles in degrees."""
+    """What was measured from above on a day; lengths in mm, angles in degrees.
+
+    counts : whether the photo shows this tree, as far as anybody knows; where it does not, or is
+    asked about, no page counts its figures.
+    """
 
     id: int
     measured_on: date
     photo_id: int
+    counts: bool
     trunk_diameter_mm: FigureOut
     spread_ratio: FigureOut
     spread_basis: str

@@ -22,7 +22,7 @@ from mirvo.records.models import (
     Tree,
 )
 from mirvo.studio.exchange.tokens import READ
-from mirvo.studio.tree_queries import load_tree, measurements_of
+from mirvo.studio.tree_queries import all_measurements_of, load_tree
 from mirvo.studio.yard.standing import standing_of
 from mirvo.web.api.access import MOST, After, Limit, Reader, may
 from mirvo.web.api.models import (
@@ -127,7 +127,7 @@ def list_measurements(
 ) -> Page[MeasurementOut]:
     """What was measured from above, by number."""
     load_tree(reader.db, tree_id)
-    rows = sorted(measurements_of(reader.db, tree_id), key=lambda row: row.id)
+    rows = sorted(all_measurements_of(reader.db, tree_id), key=lambda row: row.id)
     found = [row for row in rows if row.id > after and row.top is not None]
     items = []
     for row in found[:limit]:
@@ -140,6 +140,7 @@ def list_measurements(
                 id=row.id,
                 measured_on=row.measured_on,
                 photo_id=row.photo_id,
+                counts=row.counts,
                 trunk_diameter_mm=_figure(top.trunk_diameter_mm),
                 spread_ratio=_figure(spread.ratio),
                 spread_basis=top.spread.usual_basis,

@@ -89,8 +89,9 @@ def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
     trunk = trunk or sheet.tree.trunk_mm
     trunk_known = trunk is not None
     trunk = trunk or DEFAULT_TRUNK_MM
-    # Without a measurement a slight flare is drawn, as nearly every tree has.
-    spread = measured.spread.usual.mean_mm.value if measured else trunk * 1.2
+    _, counted = sheet.spread or ("", None)
+    # Where it is not known a slight flare is drawn, as nearly every tree has.
+    spread = trunk * 1.2 if counted is None else counted.mean_mm.value
     last = sheet.sessions[0] if sheet.sessions else None
     woody = next((s.woody_depth_mm for s in sheet.sessions if s.woody_depth_mm), None)
     strata = _strata(sheet, path)

@@ -107,11 +107,10 @@ def years_charts(sheet: Sheet, inches: bool = False) -> list[Scene]:
 
 def spread_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     """Spread to trunk on the target's basis, with the band of a path."""
-    basis = _basis(sheet)
     seen = [
         _seen(day, spread.ratio)
         for day, measured in sheet.history
-        if (spread := measured.spread.on(basis)) is not None
+        if (spread := measured.spread.on(sheet.basis)) is not None
     ]
     # On which basis a hand measured nobody says: across what flares.
     ratios = (
@@ -125,7 +124,7 @@ def spread_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
         for ahead in _forecast(path)  # a forecast stands for the year's end
     ]
     wished = None if sheet.target is None else sheet.target.spread_ratio
-    return Curve(f"Spread to trunk, basis {basis}", "", 2, seen, wished, ahead)
+    return Curve(f"Spread to trunk, basis {sheet.basis}", "", 2, seen, wished, ahead)
 
 
 def trunk_curve(sheet: Sheet, inches: bool = False) -> Curve:
@@ -234,14 +233,6 @@ def _forecast(path: PlannedPath | None) -> tuple[YearForecast, ...]:
 
 def _plain_ahead(values: Sequence[tuple[float, float]]) -> list[Ahead]:
     return [Ahead(year, value, value, value) for year, value in values]
-
-
-def _basis(sheet: Sheet) -> str:
-    if sheet.target is not None:
-        return sheet.target.basis
-    # Without a target the basis is the one there is something to show of.
-    flared = any(measured.spread.flare is not None for _, measured in sheet.history)
-    return "flare" if flared else "roots"
 
 
 def _axes(curve: Curve, width: float, height: float, span: tuple[int, float] | None) -> Axes:

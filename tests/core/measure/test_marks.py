@@ -3,6 +3,7 @@
 import unittest
 
 from mirvo.core.errors import BadInput
+from mirvo.core.measure.drafts import finished_part, read_draft
 from mirvo.core.measure.marks import read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.top import measure_top
@@ -107,6 +108,19 @@ class MarksTest(unittest.TestCase):
     def test_not_a_number_is_refused(self):
         with self.assertRaises(BadInput):
             read_marks(top_marks(front=[float("nan"), 1.0]), SIZE)
+
+    def test_a_name_without_a_value_is_one_not_given(self):
+        marks = top_marks()
+        empty = marks | {
+            "flare": None,
+            "calibration": {**marks["calibration"], "width_mm": None},
+            "roots": [{**root, "end_width": None} for root in marks["roots"]],
+        }
+        told = [finished_part(read_draft(one, "top"), 2.0) for one in (marks, empty)]
+        told[0].pop("flare", None)
+        for root in told[0]["roots"]:
+            root.pop("end_width", None)
+        self.assertEqual(told[1], told[0])
 
     def test_anything_but_an_object_is_refused(self):
         for data in (None, [], 3, "marks"):

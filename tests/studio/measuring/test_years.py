@@ -5,16 +5,19 @@ from datetime import date
 
 import numpy as np
 from PIL import Image
+from sqlalchemy import select, update
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.records.models import Measurement, Root
 from mirvo.standins.base import grown, random_base, without
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.flat_photo import plan_photo
-from mirvo.studio.measuring.same_tree import believed, doubts_of, say_same_tree
-from mirvo.studio.measuring.years import confirm, years_of
+from mirvo.studio.measuring.same_tree import doubts_of, set_aside, settle_unlooked
+from mirvo.studio.measuring.years import confirm, say_same_tree, years_of
 from mirvo.studio.photos.simulated import photograph, truth_of
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import RootDone, SessionForm
+from mirvo.studio.tree_queries import measurements_of
 from tests.studio_case import StudioCase
 
 
@@ -25,8 +28,8 @@ class YearsTest(StudioCase):
         self.here = self.tree()
         self.first = self.measured(self.base, date(2020, 3, 1), 3)
         self.cut = self.base.roots[1].key
-        later = grown(without(self.base, {self.cut}), 5)
-        self.second = self.measured(later, date(2025, 3, 1), 4)
+        self.later = grown(without(self.base, {self.cut}), 5)
+        self.second = self.measured(self.later, date(2025, 3, 1), 4)
 
     def measured(self, base, day, seed):
         photo = photograph(self.studio, self.here.id, base, seed, day, (800, 600))
@@ -56,17 +59,50 @@ class YearsTest(StudioCase):
         other = random_base(41, 48)
         self.measured(other, date(2026, 3, 1), 5)
         strange = self.years().measurements[-1]
-        doubts = self.read(doubts_of, self.here)
-        self.assertEqual([doubt.measurement.id for doubt in doubts], [strange.id])
-        self.assertIn("same tree?", doubts[0].text)
-        believed_now = [row.id for row in self.read(believed, self.here)]
-        self.assertEqual(len(believed_now), 2)
-        self.assertNotIn(strange.id, believed_now)
+        [doubted] = self.read(doubts_of, self.here.id)
+        self.assertEqual(doubted.id, strange.id)
+        self.assertIn("same tree?", doubted.doubt)
+        self.assertEqual(self.open_desk(strange.photo_id).doubt, doubted.doubt)
+        self.counted(2, strange, False)
         say_same_tree(self.studio, self.here.id, strange.id, same=True)
-        self.assertEqual(self.read(doubts_of, self.here), [])
-        self.assertEqual(len(self.read(believed, self.here)), 3)
+        self.assertEqual(self.read(doubts_of, self.here.id), [])
+        self.assertEqual(self.open_desk(strange.photo_id).doubt, "")
+        self.counted(3, strange, True)
         say_same_tree(self.studio, self.here.id, strange.id, same=False)
-        self.assertEqual(len(self.read(believed, self.here)), 2)
+        self.counted(2, strange, False)
+        self.assertEqual([row.id for row in self.read(set_aside, self.here.id)], [strange.id])
+        self.assertNotIn(strange.id, [row.id for row in self.years().measurements])
+
+    def counted(self, many, strange, by_strange):
+        """What each place rests on: the records, the sheet, the list, its trunk and its letters."""
+        rows = self.read(measurements_of, self.here.id)
+        self.assertEqual(len(rows), many)
+        newest = rows[-1]
+        self.assertEqual(newest.id == strange.id, by_strange)
+        sheet = self.sheet_of(self.here.id)
+        self.assertEqual(sheet.base.measurement.id, newest.id)
+        self.assertEqual([row.id for row in sheet.dated], [row.id for row in rows])
+        [line] = [row for row in self.list_trees() if row.tree.id == self.here.id]
+        self.assertEqual(line.measurement_id, newest.id)
+        self.assertEqual(line.measured.trunk_diameter_mm, newest.top.trunk_diameter_mm)
+        seen = {label for row in rows for label in row.top.labels}
+        with self.studio.reading() as db:
+            letters = select(Root.label).where(Root.tree_id == self.here.id)
+            self.assertEqual(set(db.scalars(letters.where(Root.first_seen_on.is_not(None)))), seen)
+
+    def test_a_photo_nobody_has_looked_at_yet_is_looked_at(self):
+        self.measured(random_base(41, 48), date(2026, 3, 1), 5)
+        with self.studio.writing() as db:
+            db.execute(update(Measurement).values(doubt=None))
+        self.assertEqual(self.read(doubts_of, self.here.id), [])
+        settle_unlooked(self.studio)
+        self.assertEqual(len(self.read(doubts_of, self.here.id)), 1)
+
+    def test_one_strange_photo_casts_no_doubt_on_those_after_it(self):
+        self.measured(random_base(41, 48), date(2026, 3, 1), 5)
+        self.measured(self.later, date(2026, 6, 1), 5)
+        self.assertEqual(len(self.read(doubts_of, self.here.id)), 1)
+        self.assertEqual(self.sheet_of(self.here.id).base.measurement.measured_on, date(2026, 6, 1))
 
     def test_confirmed_letters_are_kept_in_marks_figures_and_stories(self):
         years = self.years()

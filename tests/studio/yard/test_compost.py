@@ -8,11 +8,12 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.records.models import CareTask, Measurement, Photo, RootSession, Table, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.measuring.years import years_of
+from mirvo.studio.measuring.years import say_same_tree, years_of
 from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.tree_queries import all_measurements_of
 from mirvo.studio.yard import compost
 from tests.studio_case import TODAY, StudioCase
 
@@ -44,6 +45,8 @@ class CompostCase(StudioCase):
 class HeapTest(CompostCase):
     def test_a_photo_goes_with_its_measurement_and_comes_back_with_it(self):
         old, new = self.measured(date(2022, 3, 1)), self.measured(date(2025, 3, 1), 4)
+        newer = self.read(all_measurements_of, self.here.id)[-1]
+        say_same_tree(self.studio, self.here.id, newer.id, same=True)
         figures = self.sheet_of(self.here.id).base.record
         laid = compost.lay_on_heap(self.studio, "photo", new.id)
         self.assertEqual((laid.kind, laid.until), ("photo", date(2026, 12, 23)))

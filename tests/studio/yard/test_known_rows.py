@@ -14,7 +14,6 @@ from mirvo.studio.almanac.practice import save_tree_practice, take_preset
 from mirvo.studio.bench_session.session import begin, running_session
 from mirvo.studio.measuring.by_hand import HandForm, add_by_hand, by_hand
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.measuring.same_tree import _doubts
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import (
     TargetForm,
@@ -30,9 +29,9 @@ from mirvo.studio.records.answers import AnswerForm, DeathForm, put_answer, say_
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.tree_queries import (
+    all_measurements_of,
     cuts_of,
     load_tree,
-    measurements_of,
     newest_plan,
     sessions_of,
     target_of,
@@ -66,8 +65,8 @@ def said(row):
 
 
 RECORDS = (
-    *(load_tree, sessions_of, cuts_of, target_of, newest_plan, measurements_of, by_hand),
-    *(holds_of, gap_methods_of, regrowth_of, photos_of, running_session, _doubts),
+    *(load_tree, sessions_of, cuts_of, target_of, newest_plan, all_measurements_of, by_hand),
+    *(holds_of, gap_methods_of, regrowth_of, photos_of, running_session),
 )
 
 

@@ -67,6 +67,8 @@ def _context(reader: PageReader, state: use.DeskState) -> Context:
     side = isinstance(state.marks, SideDraft)
     return {
         "found": state.found,
+        "doubt": state.doubt,
+        "tree_id": state.photo.tree_id,
         "marks": state.marks,
         "here": state.photo.id,
         "half": HALF,

@@ -10,7 +10,7 @@ from mirvo.core.errors import BadInput
 from mirvo.core.forms import FormModel, OpenForm
 from mirvo.studio.measuring import by_hand, flat_photo
 from mirvo.studio.measuring import years as use
-from mirvo.studio.measuring.same_tree import doubts_of, say_same_tree
+from mirvo.studio.measuring.same_tree import doubts_of
 from mirvo.studio.yard.sheet import Sheet, sheet_of
 from mirvo.web.drawings.wheel import draw_two_dates
 from mirvo.web.drawings.years import years_charts
@@ -56,7 +56,7 @@ def years_page(
         "tree": years.tree,
         "years": years,
         "pair": years.comparison,
-        "doubts": doubts_of(reader.db, years.tree),
+        "doubts": doubts_of(reader.db, tree_id),
         "complaint": filled.errors.get("letters", ""),
         "charts": years_charts(sheet, reader.preferences.inches),
         "by_hand": sheet.by_hand,
@@ -101,7 +101,7 @@ def confirm(
 def same_tree(
     studio: StudioDep, tree_id: int, measurement_id: int, form: Annotated[SameForm, Form()]
 ) -> Response:
-    say_same_tree(studio, tree_id, measurement_id, form.same == "yes")
+    use.say_same_tree(studio, tree_id, measurement_id, form.same == "yes")
     return RedirectResponse(f"/trees/{tree_id}/years", 303)
 
 
