@@ -29,9 +29,8 @@ from mirvo.studio.yard.standing import missed, standing_of
 class PathView:
     """What the path page shows.
 
-    missing : what must be recorded before planning. guessed : where the plan rests on a guess.
-    stale : the records have changed since the
-    newest plan was made, or there is none yet.
+    missing : what must be recorded before planning, and of what. guessed : where the plan rests on
+    a guess. stale : the records have changed since the newest plan was made, or there is none yet.
     """
 
     tree: Tree
@@ -40,7 +39,7 @@ class PathView:
     result: PlanResult | None = None
     growth: GrowthRates | None = None
     cuts: tuple[RootToCut, ...] = ()
-    missing: str | None = None
+    missing: BadInput | None = None
     stale: bool = False
     guessed: str = ""
 
@@ -49,12 +48,13 @@ def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
     """Target, case and newest plan of a tree. Raises NotFound."""
     tree, target = load_tree(db, tree_id), target_of(db, tree_id)
     if target is None:
-        missing = None if measured_base(db, tree_id) else MEASURE_FIRST
+        measured = measured_base(db, tree_id)
+        missing = None if measured else BadInput("measurement", MEASURE_FIRST)
         return PathView(tree, None, missing=missing)
     try:
         made = planning_case(db, tree, target, today)
     except BadInput as error:
-        return PathView(tree, target, missing=error.message)
+        return PathView(tree, target, missing=error)
     kept = newest_plan(db, tree_id)
     holds = kept is not None and _still_holds(db, tree, target, kept, today)
     return PathView(

@@ -258,7 +258,7 @@ def _spread(base: MeasuredBase, target: Target) -> Spread:
     spread = base.record.spread.on(target.basis)
     if spread is None:
         raise BadInput(
-            "basis", "the flare is not marked in the latest measurement; mark it at the root desk"
+            "basis", "The flare is not marked on the latest photo, and the target counts by it."
         )
     return spread
 
