@@ -16,8 +16,9 @@ from mirvo.core.vision.marker_edges import fit_marker
 from mirvo.core.vision.marker_places import FEW, Part, likely_parts, squares
 
 Grey = npt.NDArray[np.uint8]
-# The usual size first; larger for a small card, smaller for noise.
-WORKING_SIDES = (2000, 3400, 1300)
+# The usual size first, which shows a card of use and little noise; larger for a small card.
+WORKING_SIDES = (1300, 2000, 3400)
+EVENED_SIDE = 2000
 MARKERS = (0, 1, 2, 3)
 # White paper round the markers, and its edge, which looks like a root.
 MARGIN_MM = 13.0
@@ -86,15 +87,19 @@ def _versions(grey: Grey) -> Iterator[tuple[Grey, float]]:
     """The picture at several sizes, the last with its contrast evened, against part shadow."""
     import cv2  # heavy: only where a photo is really measured
 
-    longest = max(grey.shape)
-    for side in WORKING_SIDES:
-        shrink = max(1.0, longest / side)
+    def at(side: int) -> tuple[Grey, float]:
+        shrink = max(1.0, max(grey.shape) / side)
         small = cv2.resize(grey, None, fx=1 / shrink, fy=1 / shrink, interpolation=cv2.INTER_AREA)
-        yield np.asarray(small, np.uint8), shrink
+        return np.asarray(small, np.uint8), shrink
+
+    for side in WORKING_SIDES:
+        picture, shrink = at(side)
+        yield picture, shrink
         if shrink == 1.0:
             break
     # Last: a card half in shade, its contrast evened.
-    evened = cv2.createCLAHE(4.0, (12, 12)).apply(small)
+    picture, shrink = at(EVENED_SIDE)
+    evened = cv2.createCLAHE(4.0, (12, 12)).apply(picture)
     yield np.asarray(evened, np.uint8), shrink
 
 

@@ -36,6 +36,8 @@ TURN_UNSURE = 0.3
 # Ways leave the trunk outward, give or take.
 LEAVES_WITHIN = 1.2
 NOWHERE = -1
+# Of a way's first step; scipy takes an edge of nothing for none.
+LEAST_PRICE = 1e-3
 
 
 @dataclass(frozen=True)
@@ -110,7 +112,7 @@ def find_ways(ridge: Map, ahead: Map, trunk: Mask, open_to: Mask, dearer: Array)
     ways may lead. dearer : cost added to each cell.
     """
     import cv2  # heavy: only where a photo is really looked at
-    from scipy.sparse import coo_array
+    from scipy.sparse import csr_array
     from scipy.sparse.csgraph import dijkstra
 
     cost = np.maximum(1.0 / (FLOOR + _in_squares(ridge)) - EASE, LEAST) + _in_squares(dearer)
@@ -124,23 +126,22 @@ def find_ways(ridge: Map, ahead: Map, trunk: Mask, open_to: Mask, dearer: Array)
     sure, astray = _astray(np.stack([_in_squares(ahead[..., i])[free] for i in (0, 1)], axis=1))
     leaving = np.clip((astray - ON_ITS_ROOT) / (OFF_IT - ON_ITS_ROOT), 0.0, 1.0)
     leaving = TURN_COST * (sure * leaving + (1.0 - sure) * TURN_UNSURE)
-    first, then, price = [], [], []
-    for heading in range(HEADINGS):
-        here, there, step = _steps(squares, square, cost, heading)
-        for turn in (-1, 0, 1):
-            came = (heading + turn) % HEADINGS
-            # The dearer of the two headings: leaving a root costs as much as having left it.
-            turning = np.maximum(leaving[here, came], leaving[here, heading])
-            first.append(here * HEADINGS + came)
-            then.append(there * HEADINGS + heading)
-            price.append(step + abs(turn) * turning)
+    there, step = _steps(squares, square, cost)
+    # From each heading straight on, or turning by one either way; straight on a turn costs nothing.
+    turned = (np.arange(HEADINGS)[:, None] + np.array([-1, 0, 1])) % HEADINGS
+    # The dearer of the two headings: leaving a root costs as much as having left it.
+    turning = np.maximum(leaving[:, :, None], leaving[:, turned]) * np.array([1.0, 0.0, 1.0])
+    leads = (there >= 0)[:, turned]
+    price = (step[:, turned] + turning)[leads]
+    then = (there * HEADINGS + np.arange(HEADINGS))[:, turned][leads]
     start = len(squares) * HEADINGS
     begins = _begins(squares, square, stem & free)
-    first.append(np.full(len(begins), start))
-    then.append(begins)
-    price.append(np.full(len(begins), 1e-3))
-    edges = np.concatenate(price), (np.concatenate(first), np.concatenate(then))
-    graph = coo_array(edges, shape=(start + 1, start + 1)).tocsr()
+    # Row by row as they stand here, so that nothing needs sorting.
+    row_ends = np.cumsum(np.append(leads.sum(axis=2).ravel(), len(begins)))
+    columns = np.concatenate([then, begins]).astype(np.int32)
+    prices = np.concatenate([price, np.full(len(begins), LEAST_PRICE)])
+    rows = np.concatenate([[0], row_ends]).astype(np.int32)
+    graph = csr_array((prices, columns, rows), shape=(start + 1, start + 1))
     costs, before = dijkstra(graph, indices=start, return_predecessors=True)
     known = (before >= 0) & (before != start)
     return Ways(
@@ -168,28 +169,24 @@ def _astray(ahead: Array) -> tuple[Array, Array]:
     return sure, np.abs((HEADING_RAD[None] - own + np.pi) % (2 * np.pi) - np.pi)
 
 
-def _steps(
-    squares: Numbers, square: Numbers, cost: Map, heading: int
-) -> tuple[Numbers, Numbers, Array]:
-    """Places from which a step leads on, where it leads, and what it costs."""
-    across, down = STEPS[heading]
-
-    def number(places: Numbers) -> Numbers:
-        inside = ((places >= 0) & (places < square.shape[0])).all(axis=1)
-        found = np.full(len(places), NOWHERE)
-        found[inside] = square[tuple(places[inside].T)]
-        return found
-
-    there = number(squares + np.array([down, across]))
-    # A step to the second square must not leap over what is closed.
-    by = number(squares + np.fix(np.array([down, across]) / 2).astype(int))
-    here = np.flatnonzero((there >= 0) & (by >= 0))
-    there = there[here]
-    at = cost[square >= 0]
-    means = (at[here] + 2 * at[by[here]] + at[there]) / 4
-    # A step to the next square has none between.
-    plain = (at[here] + at[there]) / 2
-    return here, there, STEP_CELLS[heading] * (means if (by[here] != here).any() else plain)
+def _steps(squares: Numbers, square: Numbers, cost: Map) -> tuple[Numbers, Array]:
+    """Where a step leads from each place (n, 16), -1 where none does, and what it costs."""
+    # A rim of closed squares, as far as a step goes.
+    square, cost = np.pad(square, 2, constant_values=NOWHERE), np.pad(cost, 2)
+    places = squares + 2
+    here = cost[tuple(places.T)]
+    there = np.empty((len(squares), HEADINGS), np.int64)
+    price = np.empty((len(squares), HEADINGS))
+    for heading, (across, down) in enumerate(STEPS):
+        onto = tuple((places + np.array([down, across])).T)
+        between = np.fix(np.array([down, across]) / 2).astype(int)
+        by = tuple((places + between).T)
+        # A step to the second square must not leap over what is closed.
+        there[:, heading] = np.where(square[by] >= 0, square[onto], NOWHERE)
+        # A step to the next square has none between.
+        means = (here + 2 * cost[by] + cost[onto]) / 4 if between.any() else (here + cost[onto]) / 2
+        price[:, heading] = STEP_CELLS[heading] * means
+    return there, price
 
 
 def _begins(squares: Numbers, square: Numbers, rim: Mask) -> Numbers:
