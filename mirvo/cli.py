@@ -48,6 +48,10 @@ SetArgument = Annotated[
     Path, typer.Argument(help="SET.json; its photos are sought beside it.", metavar="SET.json")
 ]
 Data = Annotated[Path | None, typer.Option(help="Data folder; MIRVO_DATA or ./data by default.")]
+DemoData = Annotated[
+    Path | None,
+    typer.Option(help="The demo's own folder; `demo` in MIRVO_DATA or ./data by default."),
+]
 
 
 def main() -> None:
@@ -422,20 +426,20 @@ def serve(
 
 @app.command()
 def demo(
-    data: Data = None,
+    data: DemoData = None,
     port: Annotated[int | None, typer.Option(help="Port; MIRVO_PORT or 8000.")] = None,
     only_load: Annotated[bool, typer.Option(help="Load the yard and stop.")] = False,
 ) -> None:
     """Load Saltgate Yard, the made-up demo, when it is not there yet, and serve it.
 
-    Its folder is `demo` in the data folder, so it never mixes with your own trees.
+    It has a folder of its own, so it never mixes with your own trees.
     """
     from mirvo.demo.load import load_demo
     from mirvo.web.settings import Settings
 
     folder = data or Settings().data / "demo"
     if not load_demo(folder):
-        print("The demo yard is already there.")
+        print("A yard is there already; it is left as it is.")
     if not only_load:
         _serve(folder, port)
 

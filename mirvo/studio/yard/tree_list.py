@@ -21,7 +21,7 @@ from mirvo.records.models import Measurement, Target, Tree
 from mirvo.records.plain import plain
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.tree_queries import FROM_ABOVE
-from mirvo.studio.yard.known_rows import KNOWN, Reader
+from mirvo.studio.yard.known_rows import KNOWN, Reader, once_a_row
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import TreeStanding, standings_of
 
@@ -91,6 +91,11 @@ class TreeRow:
         return 0 if kind in NOW else 1 if kind in NEXT else 2, self.window.start
 
 
+@once_a_row
+def _due(row: TreeRow) -> tuple[int, date, str]:
+    return (*row.due, row.tree.name)
+
+
 def _radiality(row: TreeRow) -> float:
     return UNKNOWN_LAST if row.measured is None else row.measured.radiality.index.value
 
@@ -109,7 +114,7 @@ def _gap(row: TreeRow) -> float:
 
 # How it is said, and what is looked at: the widest, farthest and least even first.
 ORDERS: dict[str, tuple[str, Callable[[TreeRow], Any]]] = {
-    "due": ("what is due", lambda row: (*row.due, row.tree.name)),
+    "due": ("what is due", _due),
     "gap": ("gap to target", _gap),
     "radiality": ("radiality", _radiality),
     "name": ("name", lambda row: row.tree.name.lower()),

@@ -15,9 +15,11 @@ from mirvo.core.lengths import LENGTH
 from mirvo.core.season import BUD_STAGES
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Tree, Yard
+from mirvo.records.plain import plain
 from mirvo.studio.almanac.species import all_species
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.known_rows import once_for_all
 from mirvo.studio.yard.settings import SAVED_ELSEWHERE, yard_of
 
 ORIGINS = (
@@ -140,11 +142,21 @@ def put_offspring(
     return made
 
 
-def offspring(db: DbSession, tree: Tree) -> tuple[Tree | None, list[Tree]]:
+def offspring(db: DbSession, tree: Tree, today: date) -> tuple[Tree | None, tuple[Tree, ...]]:
     """The tree an offcut came from, and the trees kept from this one's offcuts."""
     parent = None if tree.parent_id is None else find_kept(db, Tree, tree.parent_id)
-    query = select(Tree).where(Tree.parent_id == tree.id, Tree.kept()).order_by(Tree.id)
-    return parent, list(db.scalars(query))
+    return parent, _all_offspring(db, today).get(tree.id, ())
+
+
+@once_for_all
+def _all_offspring(db: DbSession, today: date) -> dict[int, tuple[Tree, ...]]:
+    """Trees kept from offcuts, by the number of the tree they came from."""
+    query = select(Tree).where(Tree.parent_id.is_not(None), Tree.kept()).order_by(Tree.id)
+    found: dict[int, tuple[Tree, ...]] = {}
+    for child in db.scalars(query):
+        if child.parent_id is not None:
+            found[child.parent_id] = (*found.get(child.parent_id, ()), plain(child))
+    return found
 
 
 def edit_tree(studio: Studio, tree_id: int, form: TreeForm, version: int) -> Tree:

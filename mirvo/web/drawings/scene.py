@@ -61,7 +61,7 @@ class Scene:
 
     def path(self, points: Iterable[Point], role: str, closed: bool = False) -> None:
         # Tenths of a pixel: finer is not seen, and pages stay small.
-        joined = " L".join(f"{x:.1f} {y:.1f}" for x, y in points)
+        joined = " L".join([f"{x:.1f} {y:.1f}" for x, y in points])
         self._add("path", role, {"d": f"M{joined}{' Z' if closed else ''}"})
 
     def curve(self, d: str, role: str) -> None:

@@ -200,8 +200,13 @@ def _lay_photo(scene: Scene, shown: Measurement, view: WheelView, frame_mm: floa
 def draw_strip(sheet: Sheet) -> dict[int, Scene]:
     """Every dated base by its measurement's number, small and to one scale."""
     dated = [(row, row.top) for row in sheet.dated if row.top is not None]
-    largest = max((measured.frame_mm for _, measured in dated), default=1.0)
+    largest = max((_frame_mm(row) for row, _ in dated), default=1.0)
     return {row.id: _dated(row, measured, largest) for row, measured in dated}
+
+
+@once_a_row
+def _frame_mm(row: Measurement) -> float:
+    return row.top.frame_mm if row.top else 1.0
 
 
 @once_a_row

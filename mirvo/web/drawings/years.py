@@ -107,10 +107,11 @@ def years_charts(sheet: Sheet, inches: bool = False) -> list[Scene]:
 
 def spread_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     """Spread to trunk on the target's basis, with the band of a path."""
+    basis = sheet.basis
     seen = [
         _seen(day, spread.ratio)
         for day, measured in sheet.history
-        if (spread := measured.spread.on(sheet.basis)) is not None
+        if (spread := measured.spread.on(basis)) is not None
     ]
     # On which basis a hand measured nobody says: across what flares.
     ratios = (
@@ -124,7 +125,7 @@ def spread_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
         for ahead in _forecast(path)  # a forecast stands for the year's end
     ]
     wished = None if sheet.target is None else sheet.target.spread_ratio
-    return Curve(f"Spread to trunk, basis {sheet.basis}", "", 2, seen, wished, ahead)
+    return Curve(f"Spread to trunk, basis {basis}", "", 2, seen, wished, ahead)
 
 
 def trunk_curve(sheet: Sheet, inches: bool = False) -> Curve:

@@ -1,5 +1,6 @@
 """Trees: list, tree page, adding and editing."""
 
+from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
@@ -7,6 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.almanac import rules
 from mirvo.core.forms import FormModel
+from mirvo.records.database import DbSession
 from mirvo.records.models import Tree
 from mirvo.records.models.people import SHOWN_PARTS
 from mirvo.studio.almanac.species import all_species
@@ -15,11 +17,13 @@ from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
 from mirvo.studio.records.answers import DeathForm, say_died
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
+from mirvo.studio.yard.known_rows import once_a_tree
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sharing import guests_of, link_of
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.studio.yard.tree_list import BASES_BY, ORDERS, page_of_trees
 from mirvo.web.drawings.ribbon import season_ribbon
+from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.sheet import PHONE, PLANS, draw_sheet, draw_strip
 from mirvo.web.drawings.tiles import draw_tiles
 from mirvo.web.drawings.years import years_chart
@@ -105,6 +109,16 @@ def add_tree(studio: StudioDep, form: Annotated[use.TreeForm, Form()]) -> Respon
     return RedirectResponse(f"/trees/{use.add_tree(studio, form).id}", 303)
 
 
+@once_a_tree
+def _plan_and_section(
+    db: DbSession, tree_id: int, today: date, show: str, at: int | None
+) -> tuple[Scene | None, Scene | None]:
+    """For a wide screen and for a phone: half of what a sheet costs, and rests on records alone."""
+    sheet = sheet_of(db, tree_id, today)
+    dated = next((row for row in sheet.dated if row.id == at), None)
+    return draw_sheet(sheet, show, dated), draw_sheet(sheet, show, dated, PHONE)
+
+
 @router.get("/trees/{tree_id}")
 def show_tree(
     reader: Reader, tree_id: int, plan: str = PLANS[0], at: int | None = None
@@ -113,7 +127,10 @@ def show_tree(
     show = plan if plan in PLANS else PLANS[0]
     # The newest is the base as it stands, computed since where it was worked.
     dated = next((row for row in sheet.dated[:-1] if row.id == at), None)
-    parent, children = use.offspring(reader.db, sheet.tree)
+    wide, on_phone = _plan_and_section(
+        reader.db, tree_id, reader.today, show, dated.id if dated else None
+    )
+    parent, children = use.offspring(reader.db, sheet.tree, reader.today)
     context = {
         "sheet": sheet,
         "photos": photos_of(reader.db, tree_id),
@@ -122,8 +139,8 @@ def show_tree(
         "tree": sheet.tree,
         "rhythm": rhythm_of(reader.db, tree_id),
         "died": fields_from(sheet.tree, tuple(DeathForm.model_fields)),
-        "plan_and_section": draw_sheet(sheet, show, dated),
-        "on_phone": draw_sheet(sheet, show, dated, PHONE),
+        "plan_and_section": wide,
+        "on_phone": on_phone,
         "plans": PLANS,
         "show": show,
         "dated": dated,
