@@ -23,6 +23,7 @@ from mirvo.studio.path.target import TargetForm, set_target
 from mirvo.studio.records.answers import DeathForm, say_died
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.session_form import SessionForm
+from mirvo.studio.shelf.pots import PotForm, add_pot, edit_pot, put_tree_in
 from mirvo.studio.tree_queries import load_tree, measured_base
 from mirvo.studio.yard.settings import YardForm, save_yard
 from mirvo.studio.yard.standing import standing_of
@@ -316,3 +317,31 @@ class MixedBasesTest(StudioCase):
             for place in ("/trees/1", "/trees/1/dossier")
         }
         return found, "of 3.9" in self.client.get("/trees").text
+
+
+class KeptDrawingsTest(StudioCase):
+    def test_a_sheet_seen_before_follows_its_marks_and_its_pot(self):
+        pot = add_pot(self.studio, PotForm(name="Tray", length_mm=300, width_mm=200, depth_mm=90))
+        tree = self.tree()
+        put_tree_in(self.studio, tree.id, pot.id)
+        photo, marks = self.photo(tree, taken_on=date(2026, 11, 1))
+        state = save_marks(self.studio, photo.id, marks, 0)
+        client = TestClient(create_app(self.studio))
+        first = self.drawing(client)
+        self.assertEqual(self.drawing(client), first)
+        self.assertIn(">A</text>", first)
+        fewer = marks | {"roots": marks["roots"][1:]}
+        save_marks(self.studio, photo.id, fewer, state.revision)
+        without = self.drawing(client)
+        self.assertNotIn(">A</text>", without)
+        edit_pot(
+            self.studio,
+            pot.id,
+            PotForm(name="Tray", length_mm=420, width_mm=200, depth_mm=60),
+            pot.version,
+        )
+        self.assertNotEqual(self.drawing(client), without)
+
+    def drawing(self, client):
+        [_, page] = client.get("/trees/1").text.split('class="wide-only">', 1)
+        return page.split("</svg>", 1)[0]
