@@ -42,9 +42,9 @@ class ClosingTest(BenchCase):
     def test_offcuts_kept_are_trees_with_their_parent(self):
         self.enter(offcuts_kept=2)
         close_session(self.studio, self.bench.id)
-        _, children = self.read(offspring, self.load_tree(1))
+        _, children = self.read(offspring, self.load_tree(1), self.studio.today)
         self.assertEqual([child.species_key for child in children], ["zelkova"] * 2)
-        self.assertEqual(self.read(offspring, children[0])[0].id, 1)
+        self.assertEqual(self.read(offspring, children[0], self.studio.today)[0].id, 1)
 
     def test_a_root_removed_is_gone_from_the_next_session_and_what_was_left_stands_first(self):
         close_session(self.studio, self.bench.id)
