@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar, Self
 
 from pydantic import (
     BaseModel,
@@ -24,6 +24,11 @@ class Record(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     left_out_when_none: ClassVar[tuple[str, ...]] = ()
+
+    def as_kept(self) -> Self:
+        """The same as it is read back where it was kept: with the digits of the contract, so that a
+        figure is said alike before and after."""
+        return self.model_validate_json(self.model_dump_json())
 
     @model_serializer(mode="wrap")
     def _without_what_says_nothing(self, whole: SerializerFunctionWrapHandler) -> dict[str, Any]:

@@ -85,7 +85,7 @@ def _measured(
 ) -> TopRecord:
     """Figures of one revision of marks; a page asks for them at every look at it."""
     given = None if corners is None else np.array(corners)
-    return measure_top(TopMarks.model_validate_json(marks), photo, given)
+    return measure_top(TopMarks.model_validate_json(marks), photo, given).as_kept()
 
 
 def calibration_seen(
@@ -102,7 +102,7 @@ def calibration_seen(
 def measure_side_photo(photos: PhotoStore, photo: Photo, marks: SideMarks) -> SideRecord:
     """What one photo from the side gives. Raises BadInput."""
     corners = corners_for(photos, photo, marks.calibration.kind)
-    return measure_side(marks, info_of(photo), corners)
+    return measure_side(marks, info_of(photo), corners).as_kept()
 
 
 def corners_for(photos: PhotoStore, photo: Photo, kind: str) -> Array | None:

@@ -103,7 +103,7 @@ def measure_set(
         marks = checked_marks(photo, member.marks, yard_of(db), in_set=True)
         corners = corners_for(studio.photos, photo, marks.calibration.kind)
         ready.append(MarkedPhoto(photo.file_name, marks, info_of(photo), corners, member.underside))
-    record = measure_top_set(ready)
+    record = measure_top_set(ready).as_kept()
     return record, None if record.roots else NO_ROOTS
 
 

@@ -90,6 +90,13 @@ class YearsTest(StudioCase):
             letters = select(Root.label).where(Root.tree_id == self.here.id)
             self.assertEqual(set(db.scalars(letters.where(Root.first_seen_on.is_not(None)))), seen)
 
+    def test_the_desk_says_to_the_last_digit_what_is_kept(self):
+        rows = self.read(measurements_of, self.here.id)
+        self.assertEqual(len(rows), 2)
+        for row in rows:
+            self.assertEqual(self.open_desk(row.photo_id).found.top, row.top)
+            self.assertEqual(row.top.as_kept(), row.top)
+
     def test_a_photo_nobody_has_looked_at_yet_is_looked_at(self):
         self.measured(random_base(41, 48), date(2026, 3, 1), 5)
         with self.studio.writing() as db:
