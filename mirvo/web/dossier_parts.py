@@ -17,7 +17,7 @@ from mirvo.web.drawings.file import as_png
 from mirvo.web.drawings.sheet import draw_sheet, draw_strip
 from mirvo.web.drawings.year import draw_small_wheel
 from mirvo.web.drawings.years import years_chart
-from mirvo.web.wording import short_day
+from mirvo.web.wording import plus_minus, short_day
 
 STRIP_ACROSS = 5
 
@@ -100,7 +100,7 @@ def _standing_rows(sheet: Sheet) -> list[tuple[str, str]]:
 
 def _figure(figure: Figure, unit: str, digits: int = 0) -> str:
     gap = "" if unit in ("", "°") else " "
-    return f"{figure.value:.{digits}f}{gap}{unit} ± {figure.plus_minus:.{digits}f}"
+    return f"{figure.value:.{digits}f}{gap}{unit} ± {plus_minus(figure, digits)}"
 
 
 def _session_rows(found: Dossier) -> list[Part]:

@@ -43,6 +43,7 @@ def environment() -> Environment:
     made.filters["mm"] = mm
     made.filters["percent"] = percent
     made.filters["signed"] = signed
+    made.filters["plus_minus"] = wording.plus_minus
     made.filters["first_upper"] = first_upper
     made.filters["photo_kind"] = kind_said
     made.filters["address"] = address

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import date
 
 from mirvo.core.measure.drafts import TopDraft
+from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.records import Fault
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork import KINDS
@@ -170,6 +171,12 @@ def clock(hour: float | None) -> str:
     # Rounded in minutes: 11.999 is 12:00 and not 11:60.
     minutes = round(round(hour, 1) % 12 * 60)
     return f"{(minutes // 60) % 12 or 12}:{minutes % 60:02d}"
+
+
+def plus_minus(figure: Figure, digits: int = 0) -> str:
+    """The ± of a figure; with a digit more where it would be said to be nothing."""
+    said = f"{figure.plus_minus:.{digits}f}"
+    return f"{figure.plus_minus:.{digits + 1}f}" if figure.plus_minus and not float(said) else said
 
 
 def short_day(value: date | None) -> str:

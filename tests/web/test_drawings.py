@@ -43,6 +43,7 @@ from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered
 from mirvo.web.drawings.year import WEEK_PX, draw_head
 from mirvo.web.drawings.years import years_chart, years_charts
 from mirvo.web.templating import mm, percent, signed
+from mirvo.web.wording import plus_minus
 from tests.studio_case import StudioCase
 
 
@@ -513,6 +514,11 @@ class SheetTest(DrawnTree):
         )
         said = [signed(-0.3), signed(0.04, 1), signed(-0.06, 1), signed(2.6)]
         self.assertEqual(said, ["0", "0.0", "-0.1", "+3"])
+
+    def test_no_measured_figure_is_said_to_be_exact(self):
+        said = [plus_minus(Figure(44.0, off)) for off in (0.0, 0.47, 0.6, 2.4)]
+        self.assertEqual(said, ["0", "0.5", "1", "2"])
+        self.assertEqual(plus_minus(Figure(1.6, 0.004), 2), "0.004")
 
     def test_ribbon_marks_just_the_weeks_of_the_window(self):
         scene = season_ribbon(self.sheet)
