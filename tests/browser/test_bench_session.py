@@ -158,6 +158,26 @@ class BenchSessionTest(BrowserCase):
         self.handed_over(page)
         return self.answers()
 
+    def test_nothing_moves_under_a_finger_until_it_is_lifted(self):
+        page = self.page
+        self.begin(page)
+        page.get_by_label("Ball depth below the root plane").fill("90")
+        page.get_by_label("Ball depth below the root plane").blur()
+        self.handed_over(page)
+        share = page.locator("[data-part=share]")
+        page.locator("#f-slice_mm").fill("15")
+        before = share.inner_html()
+        share.hover()
+        page.mouse.down()
+        page.locator("[data-save][data-state=waiting]").wait_for()
+        self.handed_over(page)
+        self.assertEqual(self.answers()["slice_mm"], 15.0)
+        self.assertEqual(share.inner_html(), before)
+        page.mouse.up()
+        page.wait_for_function(
+            "before => document.querySelector('[data-part=share]').innerHTML !== before", arg=before
+        )
+
     def test_a_root_lets_go_of_its_decision_when_tapped_again(self):
         page = self.page
         self.begin(page)

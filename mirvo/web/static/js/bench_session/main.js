@@ -154,9 +154,27 @@ function markRadios() {
   for (const one of root.querySelectorAll("input[type=radio]")) one.dataset.was = one.checked ? "yes" : "";
 }
 
+/* What is under a finger stays there till it is lifted: a button that moved away meanwhile would not be tapped, and a
+ * knob would be lost. */
+let pressed = false;
+let parts = {};
+function fillParts() {
+  if (pressed) return;
+  for (const [name, html] of Object.entries(parts)) fill(name, html);
+  parts = {};
+}
 queue.addEventListener("parts", ({ detail }) => {
-  for (const [name, html] of Object.entries(detail)) fill(name, html);
+  parts = { ...parts, ...detail };
+  fillParts();
 });
+addEventListener("pointerdown", () => (pressed = true), true);
+for (const name of ["pointerup", "pointercancel", "blur"]) {
+  addEventListener(name, () => {
+    pressed = false;
+    // Once the tap itself has been heard.
+    setTimeout(fillParts);
+  });
+}
 /** One word on entries and photos alike: nothing is called kept while either still waits here. */
 function sayKept() {
   const why = queue.lost ? queue.why : photos.lost ? photos.why : "";
