@@ -58,7 +58,8 @@ def settle_doubts(db: DbSession, tree_id: int) -> None:
 def settle_unlooked(studio: Studio) -> None:
     """Look at the measurements nobody has looked at yet: of former versions, or brought in."""
     with studio.reading() as db:
-        query = select(Measurement.tree_id).where(MEASURED_FROM_ABOVE, Measurement.doubt.is_(None))
+        unlooked = MEASURED_FROM_ABOVE & Measurement.doubt.is_(None)
+        query = select(Measurement.tree_id).where(unlooked, Measurement.kept())
         trees = list(db.scalars(query.distinct()))
     for tree_id in trees:
         # One after the other, so that nobody waits long to write.
