@@ -1,18 +1,26 @@
 """An application that declares as much as Mirvo does and does nothing: what a start costs at least.
 
-    python -m tools.lean_app ROUTES MODELS FIELDS RECORDS PARTS TABLES COLUMNS
-
-ROUTES that each take a number and a form, made of MODELS with FIELDS each; RECORDS of PARTS each;
-TABLES of COLUMNS each. It uses the libraries Mirvo does and nothing of Mirvo's.
+Routes that each take a number and a form, made of models with so many fields each; records of so
+many parts; tables of so many columns. It loads the libraries Mirvo loads at its start and nothing
+of Mirvo's.
 """
 
 from __future__ import annotations
 
-import sys
 from dataclasses import make_dataclass
 from typing import Annotated, Any
 
-import uvicorn  # noqa: F401 # what a server needs
+import argon2  # noqa: F401 # what a server needs, as all that are not used here
+import filelock  # noqa: F401
+import jinja2  # noqa: F401
+import numpy  # noqa: F401
+import pebble  # noqa: F401
+import PIL.Image  # noqa: F401
+import pydantic_settings  # noqa: F401
+import shapely  # noqa: F401
+import sqlalchemy.dialects.sqlite  # noqa: F401
+import uvicorn  # noqa: F401
+import yaml  # noqa: F401
 from fastapi import Depends, FastAPI, Form
 from pydantic import create_model
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -56,6 +64,3 @@ def _route(form: Any) -> Any:
     }
     return answer
 
-
-if __name__ == "__main__":
-    declare(*map(int, sys.argv[1:]))

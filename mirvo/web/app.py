@@ -10,8 +10,8 @@ from starlette.staticfiles import StaticFiles
 
 from mirvo.studio.context import Studio
 from mirvo.studio.path.replanner import Replanner
-from mirvo.web.api import create_api
 from mirvo.web.guards import BoundedBodies, Guard
+from mirvo.web.later import Later
 from mirvo.web.problems import configure_errors
 from mirvo.web.reader import plans_settled
 from mirvo.web.routes.almanac import almanac, practice, species
@@ -72,8 +72,15 @@ def configure_routes(app: FastAPI) -> None:
 
 
 def configure_api(app: FastAPI, studio: Studio) -> None:
-    """The interface for programs; it has errors and a description of its own."""
-    app.mount("/api/v1", create_api(studio), name="api")
+    """The interface for programs; it has errors and a description of its own. Few yards are asked
+    by programs, and building its many models takes a tenth of a start."""
+
+    def made() -> FastAPI:
+        from mirvo.web.api import create_api
+
+        return create_api(studio)
+
+    app.mount("/api/v1", Later(made), name="api")
 
 
 def configure_static(app: FastAPI) -> None:
