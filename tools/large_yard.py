@@ -36,10 +36,12 @@ OF_SESSIONS = ("root_sessions", "cut_decisions", "root_findings")
 
 @dataclass(frozen=True)
 class Spread:
-    """How many times over the years a measured photo, its measurement and a session stand."""
+    """How many times over the years a measured photo, its measurement (from above, where roots
+    are marked, and from the side) and a session stand."""
 
-    photos: int = 13
-    measured: int = 6
+    photos: int = 16
+    from_above: int = 16
+    from_the_side: int = 6
     sessions: int = 3
 
 
@@ -66,7 +68,8 @@ def spread_over_years(db: sqlite3.Connection, spread: Spread) -> None:
     measured = f"id IN (SELECT photo_id FROM measurements WHERE id < {steps['measurements']})"
     for name, times, chosen, moved, days in (
         ("photos", spread.photos, measured, OF_PHOTOS, PHOTOS_APART),
-        ("measurements", spread.measured, "1", OF_PHOTOS, PHOTOS_APART),
+        ("measurements", spread.from_above, "view = 'top'", OF_PHOTOS, PHOTOS_APART),
+        ("measurements", spread.from_the_side, "view = 'side'", OF_PHOTOS, PHOTOS_APART),
         *((name, spread.sessions, "1", OF_SESSIONS, SESSIONS_APART) for name in OF_SESSIONS),
     ):
         for time in range(1, times):
