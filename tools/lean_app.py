@@ -63,4 +63,3 @@ def _route(form: Any) -> Any:
         "return": dict[str, int],
     }
     return answer
-

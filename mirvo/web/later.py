@@ -18,7 +18,7 @@ class Later:
         self._making = threading.Lock()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        app = self._app or await run_in_threadpool(self._made)
+        app = await run_in_threadpool(self._made) if self._app is None else self._app
         await app(scope, receive, send)
 
     def _made(self) -> ASGIApp:

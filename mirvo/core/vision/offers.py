@@ -48,7 +48,8 @@ class FoundWidth(Record):
 
 
 class FoundOutline(Record):
-    """A trunk's outline, px. follows : whether an edge of the photo runs all round it.
+    """A trunk's outline, px. follows : whether an edge of the photo runs all round it, or
+    where it was proposed, whether a trunk is seen there.
 
     outline_sd_px : how far the whole of it may lie off.
     """

@@ -60,7 +60,7 @@ def trunk(task: PhotoTask) -> FoundOutline:
     plane = calibrate_by(marks, task.info, Draws(0.0, FEW_DRAWS), corners)
     found = propose_trunk(picture, plane)
     return FoundOutline(
-        outline=spots(found.outline), outline_sd_px=round(found.sd_px, 1), follows=False
+        outline=spots(found.outline), outline_sd_px=round(found.sd_px, 1), follows=found.seen
     )
 
 

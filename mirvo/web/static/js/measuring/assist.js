@@ -5,6 +5,7 @@ import { linesOf } from "../progress.js";
 import { freeLetter, putTrunk, trunksOf } from "./geometry.js";
 
 const PULL_IT = "This is the trunk as the photo shows it. Drag its points right where it is not; g then looks for its roots.";
+const GUESSED = "The trunk itself is hard to see here; it was put where the roots come from. Drag its points right first; g then looks for its roots.";
 const LOST = "The server cannot be reached; marks by hand are kept as ever.";
 
 
@@ -46,11 +47,11 @@ export class Assist extends EventTarget {
   async #trunk(height) {
     await this.#busy("Looking for the trunk", async (signal) => {
       const answer = await this.#post("trunk", { marks: this.store.marks }, signal);
-      const { outline, outline_sd_px } = await answer.json();
+      const { outline, outline_sd_px, follows } = await answer.json();
       this.store.change((marks) => putTrunk(marks, { outline, outline_sd_px, height_mm: height }));
-      this.said = PULL_IT;
+      this.said = follows ? PULL_IT : GUESSED;
     });
-    if (this.said === PULL_IT) this.#makeReady();
+    if (trunksOf(this.store.marks).length) this.#makeReady();
   }
 
   #offer(found) {
