@@ -14,6 +14,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import date
 from functools import partial
+from itertools import count
 
 import numpy as np
 import numpy.typing as npt
@@ -41,6 +42,8 @@ from tools.traced.scene import (
     random_scene,
 )
 from tools.traced.sheet import Sheet
+from tools.traced.solid import Mesh
+from tools.traced.surroundings import bench, pot_mesh
 from tools.traced.turntable import from_the_side, side_figures, side_marks
 
 SIZE, PLAIN_SIZE = (1600, 1200), (1200, 900)
@@ -49,6 +52,9 @@ MARGIN_PX, TRIES, MAX_TILT_DEG = 25.0, 4000, 11.0
 # What a person could measure with a ruler: to half a millimetre.
 HEIGHT_STEP_MM = 0.5
 BURNT, SHOTS = 250, 5
+# What is drawn by chance for a tree alone, and where its bench lies below its roots.
+GLAZE, BENCH, BENCH_MM = 1, 2, -60.0
+PALE = (0.36, 0.55)
 # Of paper round the markers, and room beside it.
 PAPER_MM = 14.0
 # A trunk that narrows slowly; views from the side have seeds of their own.
@@ -111,7 +117,7 @@ def _turned(tree: DemoTree, base: Base, turn_deg: float) -> Made:
     solid = replace(solid_of(base, tree.seed), top_mm=TOP_MM, taper=SIDE_TAPER)
     seed = SIDE_SEED + tree.seed
     scene = random_scene(7000 + tree.seed, "easy", *SIZE, base=solid)
-    scene = in_bark_of(scene, 7000 + tree.seed)
+    scene = _at_home(scene, tree.seed)
     daylight = Light(SOFT, np.full(3, 0.8), np.full(3, 0.5), np.array([0.45, 0.65, -0.6]))
     shown = from_the_side(replace(scene, light=daylight), side_camera(seed, SIZE), turn_deg)
     known = {
@@ -131,7 +137,7 @@ def _exposed(light: Array, seed: int) -> npt.NDArray[np.uint8]:
 def _scene(base: Base, tree_seed: int, shot_seed: int, size: tuple[int, int] = SIZE) -> TracedScene:
     """The tree's own soil, bark and pot, on a day of its own."""
     plain = random_scene(7000 + tree_seed, "easy", *size, base=solid_of(base, tree_seed))
-    scene = in_bark_of(plain, 7000 + tree_seed)
+    scene = _at_home(plain, tree_seed)
     rng = np.random.default_rng(shot_seed)
     light = random_light(rng, HARD)
     while light.kind == DAPPLED:
@@ -143,6 +149,22 @@ def _scene(base: Base, tree_seed: int, shot_seed: int, size: tuple[int, int] = S
         if sheet is not None and _all_in_view(camera, sheet, scene):
             return replace(scene, camera=camera, sheet=sheet, light=light, leaves=None)
     raise ValueError(f"no camera sees card and base of shot {shot_seed} whole")
+
+
+def _at_home(scene: TracedScene, tree_seed: int) -> TracedScene:
+    """In the bark, the pot's glaze and on the bench that belong to the tree in all its years."""
+    seed = 7000 + tree_seed
+    meshes = dict(scene.meshes)
+    if scene.pot is not None:
+        meshes["pot"] = pot_mesh(scene.pot, np.random.default_rng([seed, GLAZE]))
+        meshes["bench"] = _pale_bench(seed)
+    return in_bark_of(replace(scene, meshes=meshes), seed)
+
+
+def _pale_bench(seed: int) -> Mesh:
+    """A bench so pale that the camera does not burn out the card on it."""
+    benches = (bench(np.random.default_rng([seed, BENCH, k]), BENCH_MM) for k in count())
+    return next(one for one in benches if PALE[0] < float(one.colours.mean()) < PALE[1])
 
 
 def _all_in_view(camera: TracedCamera, sheet: Sheet, scene: TracedScene) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,7 +11,7 @@ from scipy.spatial import cKDTree
 from tools.traced.base import STEP_MM, Array, SolidBase, random_solid_base
 from tools.traced.camera import TracedCamera, random_traced_camera
 from tools.traced.sheet import HALF, Sheet
-from tools.traced.solid import Mesh, sample_noise, skin
+from tools.traced.solid import Mesh, sample_noise, skin, steady_noise
 from tools.traced.surroundings import (
     SOILS,
     Pot,
@@ -21,6 +22,7 @@ from tools.traced.surroundings import (
     soil,
 )
 
+Noise = Callable[[Array, float, np.random.Generator], Array]
 PRESETS = {"easy": 0.05, "normal": 0.5, "hard": 1.0}
 BARKS = [
     (0.20, 0.14, 0.10),
@@ -134,7 +136,10 @@ def in_bark_of(scene: TracedScene, seed: int) -> TracedScene:
     """The same scene, dry, in the bark that belongs to a seed: a tree keeps its tones for years."""
     skin_mesh, rng = scene.meshes["base"], np.random.default_rng(seed)
     hard = PRESETS[scene.preset]
-    colours = _bark_colours(scene.base, skin_mesh.corners, scene.meshes["soil"], rng, hard, False)
+    soil_mesh = scene.meshes["soil"]
+    colours = _bark_colours(
+        scene.base, skin_mesh.corners, soil_mesh, rng, hard, False, steady_noise
+    )
     meshes = scene.meshes | {"base": replace(skin_mesh, colours=colours)}
     return replace(scene, meshes=meshes, wet=False)
 
@@ -145,7 +150,13 @@ def _reach_mm(base: SolidBase) -> float:
 
 
 def _bark_colours(
-    base: SolidBase, corners: Array, ground: Mesh, rng: np.random.Generator, hard: float, wet: bool
+    base: SolidBase,
+    corners: Array,
+    ground: Mesh,
+    rng: np.random.Generator,
+    hard: float,
+    wet: bool,
+    uneven: Noise = sample_noise,
 ) -> Array:
     """Trunk and roots in tones of their own, with weathering, moss, dust and water."""
     bark = np.array(BARKS[int(rng.integers(len(BARKS)))]) * rng.uniform(0.6, 1.5)
@@ -164,23 +175,21 @@ def _bark_colours(
     for cell, size in ((2.5, 0.10), (9, 0.16), (30, 0.14)):
         tone = (
             tone
-            * np.clip(1 + size * rng.uniform(0.4, 1.6) * sample_noise(corners, cell, rng), 0.35, 2)[
+            * np.clip(1 + size * rng.uniform(0.4, 1.6) * uneven(corners, cell, rng), 0.35, 2)[
                 :, None
             ]
         )
     if rng.random() < 0.7:
         deep = rng.uniform(0.08, 0.4)
-        fissures = sample_noise(_along_the_grain(base, corners, share[:, 0]), 1.8, rng)
+        fissures = uneven(_along_the_grain(base, corners, share[:, 0]), 1.8, rng)
         tone = tone * np.clip(1 + deep * fissures, 0.3, 1.8)[:, None]
-    tint = sample_noise(corners, 14, rng)[:, None] * rng.normal(0, 0.07, 3)
+    tint = uneven(corners, 14, rng)[:, None] * rng.normal(0, 0.07, 3)
     tone = tone * np.clip(1 + tint, 0.5, 1.6)
     if rng.random() < 0.1 + 0.45 * hard:
-        moss = np.clip((sample_noise(corners, 11, rng) - rng.uniform(0.5, 1.5)) * 4, 0, 1)[:, None]
+        moss = np.clip((uneven(corners, 11, rng) - rng.uniform(0.5, 1.5)) * 4, 0, 1)[:, None]
         tone = tone * (1 - moss) + moss * np.array([0.09, 0.15, 0.03]) * rng.uniform(0.7, 1.8)
     if rng.random() < 0.15 + 0.35 * hard:
-        dust = np.clip(0.5 + 0.5 * sample_noise(corners, 6, rng) - corners[:, 2] / 25, 0, 1)[
-            :, None
-        ]
+        dust = np.clip(0.5 + 0.5 * uneven(corners, 6, rng) - corners[:, 2] / 25, 0, 1)[:, None]
         dust = dust * rng.uniform(0.1, 0.7)
         tone = tone * (1 - dust) + dust * ground.colours.mean(0) * rng.uniform(0.8, 1.3)
     top = np.clip((corners[:, 2] - base.top_mm + 1.4) / 0.6, 0, 1)[:, None]

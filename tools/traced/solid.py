@@ -14,6 +14,8 @@ from tools.traced.base import Array, SolidBase
 Faces = npt.NDArray[np.int32]
 FAR = 40.0
 BELOW_MM = 9.0
+# Cells after which steady unevenness comes round again.
+PERIOD = 40
 
 
 @dataclass(frozen=True)
@@ -121,4 +123,11 @@ def sample_noise(points: Array, cell_mm: float, rng: np.random.Generator) -> Arr
     size = np.ceil((points.max(0) - low) / cell_mm).astype(int) + 3
     grid = gaussian_filter(rng.standard_normal(tuple(size)), 0.6)
     found = map_coordinates(grid, ((points - low) / cell_mm + 1).T, order=1, mode="nearest")
+    return np.asarray((found - found.mean()) / max(1e-6, float(found.std())))
+
+
+def steady_noise(points: Array, cell_mm: float, rng: np.random.Generator) -> Array:
+    """The same, but at a place in space always the same, whatever else there is."""
+    grid = gaussian_filter(rng.standard_normal((PERIOD, PERIOD, PERIOD)), 0.6, mode="wrap")
+    found = map_coordinates(grid, (points / cell_mm).T, order=1, mode="grid-wrap")
     return np.asarray((found - found.mean()) / max(1e-6, float(found.std())))
