@@ -18,7 +18,7 @@ EDGE_LEVEL = 0.5
 AT_BASE = slice(1, 4)
 # The map is blurred, which makes a thin root wide, and the base is looked at where a thick one has
 # tapered already: its width is so many times the one seen, less so many cells. By three renderers.
-TAPERED, BLUR_CELLS = 1.15, 3.5
+TAPERED, BLUR_CELLS = 1.19, 4.25
 
 
 def width_along(root: Map, path: Array) -> Array:
