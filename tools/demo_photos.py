@@ -47,7 +47,7 @@ from tools.traced.surroundings import bench, pot_mesh
 from tools.traced.turntable import from_the_side, side_figures, side_marks
 
 SIZE, PLAIN_SIZE = (1600, 1200), (1200, 900)
-SAMPLES, QUALITY, HARD = 12, 84, 0.25
+SAMPLES, QUALITY, HARD = 6, 84, 0.25
 MARGIN_PX, TRIES, MAX_TILT_DEG = 25.0, 4000, 11.0
 # What a person could measure with a ruler: to half a millimetre.
 HEIGHT_STEP_MM = 0.5
