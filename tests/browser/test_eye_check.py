@@ -36,6 +36,20 @@ class EyeTest(BrowserCase):
         page.get_by_text("lean to one side by more than chance").wait_for()
         self.assertAlmostEqual(self.yard().click_sd_px, result.deviation, 1)
 
+    def test_nothing_is_clicked_before_the_picture_is_seen(self):
+        page, held = self.page, []
+        page.route("**/photo.jpg", lambda route: held.append(route))
+        number = eye.begin_check(self.studio)
+        page.goto(f"/eye-checks/{number}", wait_until="domcontentloaded")
+        page.locator("[data-text]", has_text="is being made").wait_for()
+        page.mouse.click(*self.screen(self.places(number)[0]))
+        self.assertEqual(page.locator("[data-count]").inner_text().split()[0], "1")
+        self.assertEqual(page.locator(".eye-ring").count(), 0)
+        held[0].continue_()
+        page.locator("[data-text]", has_text="Click").wait_for()
+        page.mouse.click(*self.screen(self.places(number)[0]))
+        page.locator("[data-count]", has_text="2 of").wait_for()
+
     def test_by_keyboard(self):
         page = self.page
         page.goto(f"/eye-checks/{eye.begin_check(self.studio)}")

@@ -4,6 +4,8 @@ import { Loupe } from "./loupe.js";
 import { View } from "./view.js";
 
 const RINGS_IN_VIEW = 4;
+const MAKING = "The picture is being made. This takes some seconds.";
+const NO_PICTURE = "The picture could not be made. Load the page again.";
 
 const root = document.querySelector("[data-eye]");
 const part = (name) => root.querySelector(`[data-${name}]`);
@@ -22,10 +24,13 @@ function element(name, attributes) {
   return made;
 }
 
+/* Nobody clicks truly where there is nothing to be seen yet. */
+const seen = () => image.complete && image.naturalWidth > 0;
+
 function draw() {
   const now = asked[clicks.length];
   const shapes = clicks.map(([cx, cy]) => element("circle", { cx, cy, r: 7 / view.zoom, class: "handle" }));
-  if (now) {
+  if (now && seen()) {
     const [cx, cy, r] = now.ring;
     shapes.push(element("circle", { cx, cy, r, class: "eye-ring" }));
   }
@@ -36,13 +41,14 @@ function draw() {
   }
   part("overlay").replaceChildren(...shapes);
   part("count").textContent = `${Math.min(clicks.length + 1, asked.length)} of ${asked.length}`;
-  part("text").textContent = now ? `Click ${now.text} in the ring.` : "All clicked.";
+  const wanted = now ? `Click ${now.text} in the ring.` : "All clicked.";
+  part("text").textContent = seen() ? wanted : image.complete ? NO_PICTURE : MAKING;
   part("send").hidden = Boolean(now);
   part("back").disabled = !clicks.length;
 }
 
 function click(point) {
-  if (clicks.length >= asked.length) return;
+  if (clicks.length >= asked.length || !seen()) return;
   clicks.push(point);
   ask();
 }
@@ -67,6 +73,8 @@ surface.addEventListener("wheel", (event) => {
   view.zoomAt(view.local(event), Math.exp(-event.deltaY * 0.0015));
 }, { passive: false });
 surface.addEventListener("viewchange", draw);
+image.addEventListener("load", draw);
+image.addEventListener("error", draw);
 surface.addEventListener("focus", draw);
 surface.addEventListener("blur", draw);
 surface.addEventListener("keydown", (event) => {
