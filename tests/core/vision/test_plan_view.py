@@ -42,7 +42,8 @@ class CrestTest(unittest.TestCase):
 
     def test_the_base_is_as_wide_as_the_band(self):
         widths = width_along(self.root, self.bend)
-        self.assertAlmostEqual(base_width(self.root, self.bend, widths), 17.0, delta=1.0)
+        # Its edges are sharp; what is allowed for a map's blur makes it a little narrower.
+        self.assertAlmostEqual(base_width(self.root, self.bend, widths), 17.0, delta=1.5)
 
     def test_a_path_of_one_step_has_a_width_too(self):
         short = self.bend[:2]
