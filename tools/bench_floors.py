@@ -41,8 +41,6 @@ from mirvo.studio.context import Studio
 from mirvo.studio.measuring.years import years_of
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.studio.yard.tree_list import list_trees, page_of_trees
-from mirvo.web.api import records as api_records
-from mirvo.web.api import writing as api_writing
 from mirvo.web.app import OTHER_PARTS, PARTS, create_app
 from mirvo.web.reader import PageReader
 
@@ -264,14 +262,14 @@ def of_start(folder: Path) -> list[Measured]:
 
 
 def declared() -> tuple[int, ...]:
-    """What Mirvo declares, as `tools.lean_app` takes it: how many, and how large on average."""
-    parts = (*PARTS, *OTHER_PARTS, api_records, api_writing)
-    routes = sum(len(part.router.routes) for part in parts)
-    models = [one for one in _below(BaseModel) if one.__module__.startswith("mirvo.")]
+    """What Mirvo declares at its start, as `tools.lean_app` takes it: how many, and how large on
+    average. The interface for programs is made later and so does not count."""
+    routes = sum(len(part.router.routes) for part in (*PARTS, *OTHER_PARTS))
+    models = [one for one in _below(BaseModel) if _at_start(one.__module__)]
     records = [
         kind
         for name, module in list(sys.modules.items())
-        if name.startswith("mirvo.")
+        if _at_start(name)
         for kind in vars(module).values()
         if isinstance(kind, type) and kind.__module__ == name and is_dataclass(kind)
     ]
@@ -282,6 +280,10 @@ def declared() -> tuple[int, ...]:
         *_size([len(fields(one)) for one in records]),
         *_size([len(one.columns) for one in tables]),
     )
+
+
+def _at_start(module: str) -> bool:
+    return module.startswith("mirvo.") and not module.startswith("mirvo.web.api")
 
 
 def _size(each: list[int]) -> tuple[int, int]:
