@@ -14,7 +14,7 @@ from mirvo.core.measure.uncertainty import Array
 from mirvo.core.vision.offers import ProposedRoot, pair, spots
 from mirvo.core.vision.plan_view import CELLS_PER_TRUNK, Map, PlanView
 from mirvo.core.vision.trace import MAX_GAP, SOIL, Tracer, avoiding, beyond_outline, covered_by
-from mirvo.core.vision.ways import HEADINGS, STEP_CELLS
+from mirvo.core.vision.ways import HEADINGS, InOrder
 from mirvo.core.vision.width import base_width, width_along
 
 Cells = npt.NDArray[np.int64]
@@ -25,6 +25,7 @@ NEUTRAL = 0.32
 # it.
 MIN_GAIN = 18.0
 MIN_CELLS = 16.0
+FARTHER_THAN_ANY = 1e9
 # More than any base shows at once; a bound against endless soil.
 MAX_ROOTS = 24
 COVER_SHARE = 0.7
@@ -127,16 +128,17 @@ def _find(tracer: Tracer, taken: Flags) -> list[_Found]:
     gain_of[hidden | (ways.at(tracer.trunk) > 0.5)] = UNSEEN
     soil = (root < SOIL) & ~hidden
     covered = ways.at(taken) > 0.5
-    steps = ways.steps()
+    orderly = ways.in_order()
     found = []
     for _ in range(MAX_ROOTS):
         # The best way is taken, its ground covered, and the rest looked at anew.
         gain_of[covered] = UNSEEN
         # What a root covers is not soil that another must leap.
-        gains = _gains(steps, gain_of, soil & ~covered)
-        tip = int(gains.argmax())
-        if gains[tip] < MIN_GAIN:
+        gains = _gains(orderly, gain_of, soil & ~covered)
+        best = int(gains.argmax())
+        if gains[best] < MIN_GAIN:
             break
+        tip = int(orderly.nodes[best])
         places = ways.nodes_to(tip) // HEADINGS
         own = float(1.0 - covered[places].mean())
         own_base = _own_base(tracer, ways.places[places], covered[places])
@@ -151,19 +153,24 @@ def _find(tracer: Tracer, taken: Flags) -> list[_Found]:
     return found
 
 
-def _gains(steps: list[tuple[Cells, Cells]], gain_of: Array, soil: Flags) -> Array:
-    """Evidence for a root summed along the way to each node; a way ends at a stretch of soil."""
-    values = (gain_of * STEP_CELLS).ravel()
-    bare, length = np.repeat(soil, HEADINGS), np.tile(STEP_CELLS, len(soil))
-    gains, gaps = np.full(values.size, -np.inf), np.zeros(values.size)
-    for step, (nodes, before) in enumerate(steps):
-        if step == 0:
-            gains[before] = 0.0
-        gaps[nodes] = np.where(bare[nodes], gaps[before] + length[nodes], 0.0)
+def _gains(orderly: InOrder, gain_of: Array, soil: Flags) -> Array:
+    """Evidence for a root summed along the way to each of the nodes (k,) in their order.
+
+    A way ends at a stretch of soil: beyond it nothing is gathered.
+    """
+    values = gain_of.ravel()[orderly.nodes] * orderly.lengths
+    # Root sets what was leapt to nothing, and nothing brings back a way that has ended.
+    leap = np.where(soil[orderly.places], orderly.lengths, -FARTHER_THAN_ANY)
+    # At the rim nothing is gathered yet, and no soil leapt.
+    gains, so_far, gaps = np.zeros((3, len(values)))
+    for low, high in orderly.steps:
+        before = orderly.before[low:high]
+        gains[low:high] = so_far[before] + values[low:high]
         # A way that has lost more than it gathered begins anew; the trunk is near everywhere.
-        so_far = np.where(np.isfinite(gains[before]), np.maximum(gains[before], 0.0), -np.inf)
-        gains[nodes] = np.where(gaps[nodes] > MAX_GAP, -np.inf, so_far + values[nodes])
-    return gains
+        np.maximum(gains[low:high], 0.0, out=so_far[low:high])
+        gap = np.maximum(gaps[before] + leap[low:high], 0.0)
+        gaps[low:high] = np.where(gap > MAX_GAP, np.inf, gap)
+    return np.where(np.isinf(gaps), -np.inf, gains)
 
 
 def _as_seen(tracer: Tracer, path: Array) -> Array:

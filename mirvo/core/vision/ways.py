@@ -87,8 +87,8 @@ class Ways:
         """What an image (side, side) of cells shows at each place (n,), mean of the square."""
         return np.asarray(_in_squares(image)[self.square >= 0])
 
-    def steps(self) -> list[tuple[Numbers, Numbers]]:
-        """Nodes by how many steps they lie from the rim, from one on, and the nodes before them."""
+    def in_order(self) -> InOrder:
+        """The nodes that ways lead to, by how many steps they lie from the rim."""
         depth = np.where(self.before >= 0, 1, 0)
         # Each node looks twice as far back each time, to a last one that stands for the rim.
         rim = len(self.before)
@@ -96,10 +96,37 @@ class Ways:
         depth = np.append(depth, 0)
         while (above != rim).any():
             depth, above = depth + depth[above], above[above]
-        order = np.argsort(depth[:-1], kind="stable")
-        cuts = np.searchsorted(depth[:-1][order], np.arange(1, int(depth.max()) + 2))
-        levels = [order[low:high] for low, high in zip(cuts[:-1], cuts[1:], strict=True)]
-        return [(nodes, self.before[nodes]) for nodes in levels]
+        depth = depth[:-1]
+        starts = np.zeros(rim, bool)
+        starts[self.before[self.before >= 0]] = True
+        led_to = np.flatnonzero((depth > 0) | starts)
+        nodes = led_to[np.argsort(depth[led_to], kind="stable")]
+        place = np.full(rim + 1, NOWHERE)
+        place[nodes] = np.arange(len(nodes))
+        cuts = np.searchsorted(depth[nodes], np.arange(1, int(depth.max(initial=0)) + 2))
+        return InOrder(
+            nodes=nodes,
+            places=nodes // HEADINGS,
+            lengths=STEP_CELLS[nodes % HEADINGS],
+            before=place[self.before[nodes]],
+            steps=list(zip(cuts[:-1], cuts[1:], strict=True)),
+        )
+
+
+@dataclass(frozen=True)
+class InOrder:
+    """Nodes so that each comes after the one before it on its way.
+
+    nodes, places : (k,). lengths : (k,), of a step to each, cells. before : (k,), where in them the
+    node before each stands, -1 for those at the rim, which come first. steps : from where to where
+    in them the nodes stand that lie one step from the rim, two, and so on.
+    """
+
+    nodes: Numbers
+    places: Numbers
+    lengths: Array
+    before: Numbers
+    steps: list[tuple[int, int]]
 
 
 def find_ways(ridge: Map, ahead: Map, trunk: Mask, open_to: Mask, dearer: Array) -> Ways:

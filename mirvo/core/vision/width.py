@@ -33,13 +33,20 @@ def width_along(root: Map, path: Array) -> Array:
     if sound.sum() < 3:
         usual = float(np.nanmedian(wide)) if np.isfinite(wide).any() else MIN_WIDTH
         return np.full(len(path), max(usual, MIN_WIDTH))
-    from scipy.stats import theilslopes
-
-    slope, level, *_ = theilslopes(wide[sound], along[sound])
+    slope, level = _straight(along[sound], wide[sound])
     fitted = level + min(slope, 0.0) * along
     if slope > 0:
         fitted = np.full(len(path), float(np.median(wide[sound])))
     return np.asarray(np.maximum(fitted, MIN_WIDTH))
+
+
+def _straight(x: Array, y: Array) -> tuple[float, float]:
+    """Slope and level of a straight line through points: the median of the slopes between any two
+    (Theil 1950, Sen 1968), and through the medians of both. scipy's own takes longer to load than
+    a whole photo to look at."""
+    first, second = np.triu_indices(len(x), 1)
+    slope = float(np.median((y[second] - y[first]) / (x[second] - x[first])))
+    return slope, float(np.median(y) - slope * np.median(x))
 
 
 def base_width(root: Map, path: Array, widths: Array) -> float:

@@ -94,9 +94,13 @@ class GraphTest(unittest.TestCase):
     def test_costs_rise_along_a_way_and_steps_count_up(self):
         ways = ways_over(*map_of(STRAIGHT))
         depth = np.full(len(ways.before), -1)
-        for number, (nodes, before) in enumerate(ways.steps(), start=1):
+        orderly = ways.in_order()
+        depth[orderly.nodes] = 0
+        for number, (low, high) in enumerate(orderly.steps, start=1):
+            nodes, before = orderly.nodes[low:high], orderly.nodes[orderly.before[low:high]]
             depth[nodes] = number
             self.assertTrue((ways.cost[nodes] > ways.cost[before]).all())
+            np.testing.assert_array_equal(before, ways.before[nodes])
         for node in np.flatnonzero(depth > 0)[::997]:
             self.assertEqual(len(ways.nodes_to(int(node))), depth[node] + 1)
 
