@@ -49,6 +49,7 @@ class PagesTest(BrowserCase):
         page.get_by_role("button", name="Take a set").click()
         panel = page.locator("[data-working]")
         expect(panel.locator("[data-stage]")).to_have_text(re.compile(r"Taking photo \d of 4"))
+        expect(panel.get_by_role("button", name="Stop")).to_be_in_viewport(ratio=1.0)
         expect(page.get_by_role("button", name="Take eight side views")).to_be_disabled()
         panel.get_by_role("button", name="Stop").click()
         expect(panel).to_contain_text("stopped")

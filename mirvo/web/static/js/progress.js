@@ -27,6 +27,8 @@ export async function sendWatched(form, panel) {
   for (const button of buttons) button.disabled = true;
   say("Getting ready", 0.02);
   bar.hidden = stop.hidden = panel.hidden = false;
+  // It may stand below what the screen shows.
+  panel.scrollIntoView({ block: "nearest" });
   const stopped = () => fetch(stop.dataset.stop, { method: "DELETE" }).catch(() => {});
   stop.addEventListener("click", stopped, { once: true });
   let problem = "The server cannot be reached; try again.";
