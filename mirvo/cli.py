@@ -206,7 +206,7 @@ def propose_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
     corners = opened.card(checked.calibration.kind)
     helper = assistant(checked, opened.info, colour_of(opened.content), corners)
     offers = [root.offered() for root in helper.propose()]
-    ours = {"points_sd_px", "tip_sd_px"}
+    ours = {"points_sd_px", "base_sd_px", "tip_sd_px"}
     _print({"roots": [entry.model_dump(mode="json", exclude=ours) for entry in offers]})
 
 

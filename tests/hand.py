@@ -19,6 +19,7 @@ def taken_up(proposals):
             "path": one.path.tolist(),
             "base_width": one.base_width.tolist(),
             "points_sd_px": one.points_sd_px,
+            "base_sd_px": one.base_sd_px,
             "tip_sd_px": one.tip_sd_px,
         }
         for number, one in enumerate(proposals)

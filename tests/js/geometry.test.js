@@ -34,7 +34,7 @@ test("a trunk over another takes its place, one beside it is a second", () => {
 });
 
 test("a base width set by hand strays no more than a click does", () => {
-  const marks = { roots: [{ base_width: [[0, 0], [1, 1]], base_width_sd_px: 3, points_sd_px: 2 }] };
+  const marks = { roots: [{ base_width: [[0, 0], [1, 1]], base_width_sd_px: 3, points_sd_px: 2, base_sd_px: 1 }] };
   put(marks, "roots/0/base_width/1", [4, 4]);
   assert.deepEqual(marks.roots[0], { base_width: [[0, 0], [4, 4]] });
 });

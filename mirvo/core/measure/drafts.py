@@ -67,6 +67,7 @@ class RootDraft(Draft):
     base_width: Points | None = None
     end_width: Points | None = None
     points_sd_px: FiniteFloat | None = None
+    base_sd_px: FiniteFloat | None = None
     tip_sd_px: FiniteFloat | None = None
     base_width_sd_px: FiniteFloat | None = None
     height: FiniteFloat | Word | None = None
@@ -77,7 +78,8 @@ class RootDraft(Draft):
     @property
     def found_in_photo(self) -> bool:
         """Whether the photo found it, so that it lies less surely than clicks do."""
-        return bool(self.points_sd_px or self.tip_sd_px or self.base_width_sd_px)
+        found = (self.points_sd_px, self.base_sd_px, self.tip_sd_px, self.base_width_sd_px)
+        return any(found)
 
 
 class RejectedDraft(Draft):

@@ -60,9 +60,10 @@ class Flare(FlareDraft):
 
 class RootMark(RootDraft):
     """points_sd_px : how far each point strays, where the root was found in the picture and so
-    strays further than a click. tip_sd_px : how far its end may lie off along its way, where that
-    was found too. base_width_sd_px : how far the base width may be off beyond its clicks, where it
-    alone was found."""
+    strays further than a click. base_sd_px : how far both points across its base may lie off
+    together; not said, 1.3 times as far as each. tip_sd_px : how far its end may lie off along
+    its way, where that was found too. base_width_sd_px : how far the base width may be off beyond
+    its clicks, where it alone was found."""
 
     model_config = STRICT
     label: Annotated[str, Field(min_length=1, max_length=12)]
@@ -70,6 +71,7 @@ class RootMark(RootDraft):
     base_width: Pair | None = None
     end_width: Pair | None = None
     points_sd_px: Deviation = 0.0
+    base_sd_px: Deviation | None = None
     tip_sd_px: Deviation = 0.0
     base_width_sd_px: Deviation = 0.0
     height: Literal["above", "on", "below"] | FiniteFloat | None = None

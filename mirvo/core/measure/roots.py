@@ -14,7 +14,7 @@ from mirvo.core.measure.plane_map import PlaneMap
 from mirvo.core.measure.uncertainty import Array, Draws
 
 # How far both points across a root found in the picture stray together, of how far each does
-# alone; so that the ± of azimuths holds on pictures of other renderers too.
+# alone, where the mark does not say: it was made before that was told.
 FOUND_TOGETHER = 1.3
 # How far the middle between two flanks lies beside the root's own line, of their distance: one
 # flank is steeper than the other. From path-traced roots whose line is known.
@@ -169,9 +169,12 @@ def _pair_drawn(pair: Pair, root: RootMark, draws: Draws) -> Array:
     """Copies (rows, 2, 2), px, of two points across a root; found in the picture they stray
     together, since a crest that was missed was missed by both."""
     drawn = draws.points(pair, _sd_px(root, draws))
-    if root.points_sd_px > draws.click_sd_px:
-        drawn = drawn + draws.points(np.zeros((1, 2)), FOUND_TOGETHER * root.points_sd_px)
-    return drawn
+    together = root.base_sd_px
+    if together is None:
+        # No truer than a click, it is off as clicks are.
+        found = root.points_sd_px > draws.click_sd_px
+        together = FOUND_TOGETHER * root.points_sd_px if found else 0.0
+    return drawn + draws.points(np.zeros((1, 2)), together) if together > 0 else drawn
 
 
 def _sd_px(root: RootMark, draws: Draws) -> float:

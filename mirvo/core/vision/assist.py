@@ -21,6 +21,7 @@ from mirvo.core.vision.plan_view import plan_view
 from mirvo.core.vision.propose import (
     Proposal,
     base_edges,
+    base_strays,
     crest_seen,
     how_sure,
     point_sd_px,
@@ -88,7 +89,12 @@ class Assistant:
         widths = width_along(self.tracer.root, path)
         crest = crest_seen(view, path, widths)
         edges, sd_px = self._base_of(path, widths)
-        return TracedRoot(path=spots(crest), base_width=edges, points_sd_px=round(sd_px, 1))
+        return TracedRoot(
+            path=spots(crest),
+            base_width=edges,
+            points_sd_px=round(sd_px, 1),
+            base_sd_px=round(base_strays(self.tracer, path) * sd_px, 1),
+        )
 
     def width_of(self, path_px: Array) -> FoundWidth:
         """The width across the base of a path (n, 2), px, drawn by hand, and how far it may be off.

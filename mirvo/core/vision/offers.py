@@ -22,11 +22,13 @@ def pair(points: npt.NDArray[np.float64]) -> tuple[Spot, Spot]:
 
 
 class TracedRoot(Record):
-    """A root found in the photo, px. points_sd_px : how far each of its points may lie off."""
+    """A root found in the photo, px. points_sd_px : how far each of its points may lie off.
+    base_sd_px : how far both points across its base may, together."""
 
     path: tuple[Spot, ...]
     base_width: tuple[Spot, Spot]
     points_sd_px: float
+    base_sd_px: float
 
 
 class ProposedRoot(TracedRoot):

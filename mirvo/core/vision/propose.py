@@ -54,6 +54,11 @@ BASE_CREST_SHARE = 0.3
 # How far above the middle of what shows of a root its crest stands, of its width.
 CREST_RISE = 0.25
 CLEAR, CLEAR_SD_PX, DOUBTFUL_SD_PX = 0.95, 0.14, 2.0
+# How far a base may lie to one side, of how far each point strays: where root is seen all the way
+# out of the flare, and where trunk, card or leaves hide it there. The way is looked at from so
+# many radii on to so many, and root seen as surely as that. From scenes of three renderers.
+BASE_SEEN, BASE_HIDDEN = 0.4, 2.6
+BASE_STARTS, BASE_ENDS, SHOWS = 1.1, 1.6, 0.7
 # How far a root's end may lie off along its way, of its length: a tip goes into the soil slowly.
 # From scenes of three renderers.
 TIP_SD_SHARE = 0.13
@@ -63,13 +68,15 @@ TIP_SD_SHARE = 0.13
 class Proposal:
     """A root Mirvo believes to see; pixels of the photo.
 
-    points_sd_px : how far each point may lie off, see `point_sd_px`. tip_sd_px : how far its end
-    may besides, along its way. confidence : 0 to 1.
+    points_sd_px : how far each point may lie off, see `point_sd_px`. base_sd_px : how far both
+    points across its base may, together. tip_sd_px : how far its end may, along its way.
+    confidence : 0 to 1.
     """
 
     path: Array
     base_width: Array
     points_sd_px: float
+    base_sd_px: float
     tip_sd_px: float
     confidence: float
     azimuth_deg: float
@@ -80,6 +87,7 @@ class Proposal:
             path=spots(self.path),
             base_width=pair(self.base_width),
             points_sd_px=round(self.points_sd_px, 1),
+            base_sd_px=round(self.base_sd_px, 1),
             tip_sd_px=round(self.tip_sd_px, 1),
             confidence=round(self.confidence, 2),
             azimuth_deg=round(self.azimuth_deg, 1),
@@ -219,11 +227,13 @@ def _proposal(tracer: Tracer, found: _Found, front_mm: Array) -> Proposal:
     north = geometry.direction_deg((front_mm - view.centre_mm)[None]) + 180.0
     confidence = how_sure(tracer.root, path, widths)
     edges = base_edges(view, path, wide)
+    points_sd_px = point_sd_px(edges, confidence)
     crest = crest_seen(view, path, widths)
     return Proposal(
         path=crest,
         base_width=edges,
-        points_sd_px=point_sd_px(edges, confidence),
+        points_sd_px=points_sd_px,
+        base_sd_px=base_strays(tracer, path) * points_sd_px,
         tip_sd_px=TIP_SD_SHARE * float(geometry.arc_lengths(crest[None])[0, -1]),
         confidence=confidence,
         azimuth_deg=float((away - north)[0] % 360.0),
@@ -271,6 +281,19 @@ def point_sd_px(base_width: Array, confidence: float) -> float:
     """
     wide = float(np.hypot(*(base_width[1] - base_width[0])))
     return wide * (CLEAR_SD_PX + DOUBTFUL_SD_PX * max(0.0, CLEAR - confidence))
+
+
+def base_strays(tracer: Tracer, path: Array) -> float:
+    """How far a base may lie to one side, of how far each point strays.
+
+    Where something hides a root (n, 2), cells, on its way out of the flare, it is the way that
+    was guessed there which says where it comes from.
+    """
+    fine = geometry.dense(path, 1.0)
+    away = beyond_outline(tracer.view, fine)
+    base = fine[(away >= BASE_STARTS) & (away < BASE_ENDS)]
+    shown = float(_at(tracer.root, base).min()) / SHOWS if len(base) else 0.0
+    return BASE_HIDDEN + (BASE_SEEN - BASE_HIDDEN) * min(shown, 1.0)
 
 
 def how_sure(root: Map, path: Array, widths: Array) -> float:

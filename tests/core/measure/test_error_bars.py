@@ -84,6 +84,16 @@ class FoundInThePhotoTest(unittest.TestCase):
         away = np.degrees(middle / BASE_AT_MM)
         self.assertAlmostEqual(found.azimuth_deg.plus_minus, 1.96 * away, delta=0.5)
 
+    def test_a_base_strays_to_one_side_as_far_as_its_mark_says(self):
+        found = self.measured(points_sd_px=4.0, base_sd_px=12.0).roots[0]
+        # Each point by one mm alone, and both by three together; its width stays as it was.
+        away = np.degrees(np.hypot(1.0 / np.sqrt(2), 3.0) / BASE_AT_MM)
+        self.assertAlmostEqual(found.azimuth_deg.plus_minus, 1.96 * away, delta=0.8)
+        self.assertAlmostEqual(found.base_width_mm.plus_minus, 1.96 * np.sqrt(2), delta=0.3)
+        alone = self.measured(points_sd_px=4.0, base_sd_px=0.0).roots[0]
+        away = np.degrees(1.0 / np.sqrt(2) / BASE_AT_MM)
+        self.assertAlmostEqual(alone.azimuth_deg.plus_minus, 1.96 * away, delta=0.3)
+
     def test_an_end_set_by_hand_strays_as_a_click_though_the_root_was_found(self):
         clicked, traced = self.measured().roots[0], self.measured(points_sd_px=4.0).roots[0]
         self.assertAlmostEqual(traced.reach_mm.plus_minus, clicked.reach_mm.plus_minus, delta=0.2)

@@ -85,6 +85,26 @@ class DrawnBaseTest(unittest.TestCase):
         # Without being told that paper lies there, it ends at the paper.
         self.assertLess(max(self.reaches(self.proposals(picture), 110), default=0.0), 170)
 
+    def test_a_base_that_is_covered_may_lie_farther_to_one_side(self):
+        picture, _ = base_picture()
+        across = (out_at(20, 1) - MIDDLE) * 40
+        paper = np.array(
+            [
+                out_at(110, reach) + side * across
+                for reach, side in ((100, -1), (100, 1), (140, 1), (140, -1))
+            ]
+        )
+        covered = picture.copy()
+        cv2.fillPoly(covered, [np.round(paper).astype(np.int32)], (240, 240, 236))
+        for given, least, most in (
+            (self.proposals(picture), 0.0, 0.8),
+            (self.proposals(covered, paper), 2.0, 3.0),
+        ):
+            strays = [one.base_sd_px / one.points_sd_px for one in given]
+            # The second of the four, in the order of the clock.
+            self.assertTrue(least < strays[1] < most, strays)
+            self.assertLess(max(strays[0], *strays[2:]), 0.8)
+
     def test_a_fork_is_no_second_root(self):
         picture, _ = base_picture()
         bark = picture[480:520, 480:520].reshape(-1, 3).mean(axis=0)

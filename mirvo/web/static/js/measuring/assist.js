@@ -74,9 +74,9 @@ export class Assist extends EventTarget {
     return this.store.marks.roots.length - 1;
   }
 
-  #take(marks, { path, base_width, points_sd_px, tip_sd_px }) {
+  #take(marks, { path, base_width, points_sd_px, base_sd_px, tip_sd_px }) {
     const label = freeLetter(marks.roots, this.store.letters);
-    marks.roots.push({ label, path, base_width, points_sd_px, tip_sd_px });
+    marks.roots.push({ label, path, base_width, points_sd_px, base_sd_px, tip_sd_px });
   }
 
   /** Take up all proposals that are not doubtful, as one step; the doubtful ones are left. */

@@ -12,6 +12,7 @@ export function put(marks, address, value) {
   const keys = address.split("/");
   if (keys[2] === "base_width") {
     delete marks.roots[keys[1]].points_sd_px;
+    delete marks.roots[keys[1]].base_sd_px;
     delete marks.roots[keys[1]].base_width_sd_px;
   }
   const path = keys[2] === "path" ? marks.roots[keys[1]].path : null;

@@ -41,6 +41,7 @@ export interface RootDraft {
   base_width?: ([number, number])[] | null;
   end_width?: ([number, number])[] | null;
   points_sd_px?: number | null;
+  base_sd_px?: number | null;
   tip_sd_px?: number | null;
   base_width_sd_px?: number | null;
   height?: number | string | null;
