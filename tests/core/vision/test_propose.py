@@ -70,16 +70,22 @@ class DrawnBaseTest(unittest.TestCase):
         near = [abs((turn - angle + 180) % 360 - 180) < 20 for turn in turns]
         return [float(np.hypot(*end)) for end, close in zip(ends, near, strict=True) if close]
 
-    def test_a_root_that_runs_under_the_card_is_followed_to_its_tip(self):
-        picture, _ = base_picture()
-        across = (out_at(20, 1) - MIDDLE) * 60
+    def covered(self, picture, near, far, half):
+        """The picture with paper over the root at 110 degrees, and the paper's corners."""
+        across = (out_at(20, 1) - MIDDLE) * half
         paper = np.array(
             [
                 out_at(110, reach) + side * across
-                for reach, side in ((140, -1), (140, 1), (205, 1), (205, -1))
+                for reach, side in ((near, -1), (near, 1), (far, 1), (far, -1))
             ]
         )
-        cv2.fillPoly(picture, [np.round(paper).astype(np.int32)], (240, 240, 236))
+        covered = picture.copy()
+        cv2.fillPoly(covered, [np.round(paper).astype(np.int32)], (240, 240, 236))
+        return covered, paper
+
+    def test_a_root_that_runs_under_the_card_is_followed_to_its_tip(self):
+        picture, _ = base_picture()
+        picture, paper = self.covered(picture, 140, 205, 60)
         [reach] = self.reaches(self.proposals(picture, paper), 110)
         self.assertGreater(reach, 235)
         # Without being told that paper lies there, it ends at the paper.
@@ -87,15 +93,7 @@ class DrawnBaseTest(unittest.TestCase):
 
     def test_a_base_that_is_covered_may_lie_farther_to_one_side(self):
         picture, _ = base_picture()
-        across = (out_at(20, 1) - MIDDLE) * 40
-        paper = np.array(
-            [
-                out_at(110, reach) + side * across
-                for reach, side in ((100, -1), (100, 1), (140, 1), (140, -1))
-            ]
-        )
-        covered = picture.copy()
-        cv2.fillPoly(covered, [np.round(paper).astype(np.int32)], (240, 240, 236))
+        covered, paper = self.covered(picture, 100, 140, 40)
         for given, least, most in (
             (self.proposals(picture), 0.0, 0.8),
             (self.proposals(covered, paper), 2.0, 3.0),
