@@ -36,6 +36,7 @@ def environment() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
+    made.filters["format"] = formatted
     made.filters["day"] = day
     made.filters["short_day"] = wording.short_day
     made.filters["days"] = days
@@ -91,9 +92,14 @@ def percent(value: float | None) -> str:
     return "" if value is None else f"{_whole(value * 100)} %"
 
 
+def formatted(pattern: str, *values: object) -> str:
+    """A number as a pattern writes it, "%.1f"; what rounds to nothing from below has no sign."""
+    text = pattern % values
+    return text[1:] if text.startswith("-") and not text.strip("-0.") else text
+
+
 def _whole(value: float) -> str:
-    # What rounds to nothing from below would be written with a sign.
-    return f"{round(value) + 0.0:.0f}"
+    return formatted("%.0f", round(value))
 
 
 def signed(value: float, digits: int = 0) -> str:

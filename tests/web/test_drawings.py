@@ -42,7 +42,7 @@ from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered
 from mirvo.web.drawings.year import WEEK_PX, draw_head
 from mirvo.web.drawings.years import years_chart, years_charts
-from mirvo.web.templating import mm, percent, signed
+from mirvo.web.templating import formatted, mm, percent, signed
 from mirvo.web.wording import plus_minus
 from tests.studio_case import StudioCase
 
@@ -514,6 +514,8 @@ class SheetTest(DrawnTree):
         )
         said = [signed(-0.3), signed(0.04, 1), signed(-0.06, 1), signed(2.6)]
         self.assertEqual(said, ["0", "0.0", "-0.1", "+3"])
+        plain = [formatted("%.0f", -0.0), formatted("%.*f", 2, -0.004), formatted("%.1f", -10.0)]
+        self.assertEqual(plain, ["0", "0.00", "-10.0"])
 
     def test_no_measured_figure_is_said_to_be_exact(self):
         said = [plus_minus(Figure(44.0, off)) for off in (0.0, 0.47, 0.6, 2.4)]

@@ -78,7 +78,9 @@ def radiality(azimuths: Array, weights: Array, heading_errors: Array) -> Radiali
     evenness = _evenness(azimuths, weights * present, present)
     pull = weights * present
     total = np.maximum(pull.sum(1), 1e-12)
-    balance = 1.0 - np.abs((pull * np.exp(1j * np.radians(azimuths))).sum(1)) / total
+    aside = np.abs((pull * np.exp(1j * np.radians(azimuths))).sum(1)) / total
+    # One root alone pulls by all there is, give or take the last digit.
+    balance = 1.0 - np.minimum(aside, 1.0)
     heading = (weights * straight).sum(1) / weights.sum(1)
     # Coverage weighs as much as the other three together: an even quarter circle is no flare.
     index = 100.0 * coverage * np.cbrt(np.clip(evenness * balance * heading, 0.0, 1.0))

@@ -41,6 +41,10 @@ class RadialityTest(unittest.TestCase):
         self.assertEqual(found.evenness[0], 0.0)
         self.assertEqual(found.index[0], 0.0)
         self.assertEqual(found.open_arcs, [(130.0, 70.0)])
+        # Wherever it stands, its balance is nothing, never a little less.
+        alone = [measure([azimuth], [16.5]).balance[0] for azimuth in range(0, 360, 7)]
+        self.assertTrue(all(0.0 <= each < 1e-12 for each in alone))
+        self.assertFalse(np.signbit(alone).any())
 
     def test_mean_resultant_length_of_published_roulette_data(self):
         """Mardia & Jupp (2000), example 2.1: nine stops of a wheel, mean resultant 0.711."""
