@@ -138,6 +138,7 @@ panel.addEventListener("change", (event) => {
   });
 });
 
+store.addEventListener("renewed", () => tools.resume());
 store.addEventListener("change", () => {
   fields.fill();
   table.fill();

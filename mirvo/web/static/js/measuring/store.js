@@ -35,6 +35,7 @@ export class Store extends EventTarget {
     this.busy = false;
     this.blocked = 0;
     this.timer = null;
+    this.leaving = false;
     this.unanswered = [];
     this.#recallSteps();
     this.#recover();
@@ -44,6 +45,12 @@ export class Store extends EventTarget {
         if (this.dirty || this.busy) this.#keepHere();
       });
     }
+    window.addEventListener("pagehide", () => {
+      this.leaving = true;
+    });
+    window.addEventListener("pageshow", () => {
+      this.leaving = false;
+    });
   }
 
   get #stepsKey() {
@@ -54,7 +61,8 @@ export class Store extends EventTarget {
   #keepSteps() {
     try {
       const [past, future] = [this.past.slice(-STEPS_KEPT), this.future.slice(-STEPS_KEPT)];
-      sessionStorage.setItem(this.#stepsKey, JSON.stringify({ at: inOrder(this.marks), past, future }));
+      const { revision, marks } = this;
+      sessionStorage.setItem(this.#stepsKey, JSON.stringify({ revision, at: inOrder(marks), past, future }));
     } catch {
       /* without room for it there is only no undo after a reload */
     }
@@ -62,9 +70,24 @@ export class Store extends EventTarget {
 
   #recallSteps() {
     const kept = JSON.parse(sessionStorage.getItem(this.#stepsKey) ?? "null");
-    if (kept?.at !== inOrder(this.marks)) return;
-    this.past = kept.past;
-    this.future = kept.future;
+    if (kept?.at === inOrder(this.marks)) {
+      this.past = kept.past;
+      this.future = kept.future;
+    } else if (kept?.revision > this.revision) this.#catchUp();
+  }
+
+  /** This page was written before the last one had its answer: take what was kept since. */
+  async #catchUp() {
+    const there = await (await fetch(this.#place, { headers: { Accept: "application/json" } })).json();
+    if (this.dirty || this.busy || there.revision <= this.revision) return;
+    this.revision = there.revision;
+    this.marks = there.marks;
+    this.#recallSteps();
+    this.dispatchEvent(new Event("renewed"));
+    this.dispatchEvent(new Event("change"));
+    // Handed over once more, as the answer brings their figures.
+    this.dirty = true;
+    this.#schedule(0);
   }
 
   get #key() {
@@ -156,7 +179,8 @@ export class Store extends EventTarget {
       this.unanswered = [];
       this.lost = false;
       if (!this.dirty) {
-        localStorage.removeItem(this.#key);
+        // The next page may have been written before this answer came: it needs what was kept here.
+        if (!this.leaving) localStorage.removeItem(this.#key);
         this.#say("kept", "All marks are kept.");
       }
       this.dispatchEvent(new CustomEvent("figures", { detail: said }));
