@@ -73,7 +73,10 @@ export class Store extends EventTarget {
     if (kept?.at === inOrder(this.marks)) {
       this.past = kept.past;
       this.future = kept.future;
-    } else if (kept?.revision > this.revision) this.#catchUp();
+    } else if (kept?.revision > this.revision) {
+      // Out of reach, the next change is refused as one made elsewhere, and nothing is lost.
+      this.#catchUp().catch(() => {});
+    }
   }
 
   /** This page was written before the last one had its answer: take what was kept since. */
