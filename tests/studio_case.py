@@ -8,6 +8,7 @@ from functools import cache
 from multiprocessing.util import Finalize
 from pathlib import Path
 
+from mirvo.core.limits.trees import TreeFields
 from mirvo.standins.base import random_base
 from mirvo.standins.photo import shoot
 from mirvo.studio.context import Studio
@@ -20,7 +21,7 @@ from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.studio.yard.tree_list import list_trees
-from mirvo.studio.yard.trees import TreeForm, add_tree
+from mirvo.studio.yard.trees import add_tree
 
 TODAY = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 
@@ -99,7 +100,7 @@ class StudioCase(unittest.TestCase):
 
     def tree(self, **changes):
         values = {"name": "Ferry zelkova", "species_key": "zelkova", **changes}
-        return add_tree(self.studio, TreeForm.model_validate(values))
+        return add_tree(self.studio, TreeFields.model_validate(values))
 
     def photo(self, tree, seed=3, taken_on=None, size=(800, 600)):
         """A small simulated photo, and the marks that fit it."""

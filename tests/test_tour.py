@@ -35,7 +35,7 @@ HOLDS = {
     "mirvo/core/almanac/bench.yaml": "steps:",
     "mirvo/records/models/sessions.py": '__tablename__ = "cut_decisions"',
     "mirvo/records/photos.py": "exif",
-    "mirvo/studio/records/session_form.py": "class SessionForm(",
+    "mirvo/studio/records/session_form.py": "class SessionFields(",
     "mirvo/web/routes/measuring/years.py": "/trees/{tree_id}/years",
     "mirvo/web/static/js/measuring/keys.js": "Enter:",
     "mirvo/web/guards.py": "class Guard",

@@ -36,7 +36,7 @@ from mirvo.studio.bench_session.session import bench_state
 from mirvo.studio.context import Studio
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.yard.checkup import check_folder
-from mirvo.studio.yard.people import PersonForm, add_person, set_reachable
+from mirvo.studio.yard.people import PersonFields, add_person, set_reachable
 
 PORT, WRITERS = 8131, 3
 KINDS = ("routine",)
@@ -222,7 +222,7 @@ def elsewhere() -> None:
         if reachable:
             studio = Studio(folder / "data", clock=lambda: datetime.now(UTC))
             form = {"person_name": "Ada", "role": "owner", "passphrase": PASSPHRASE}
-            add_person(studio, PersonForm.model_validate(form))
+            add_person(studio, PersonFields.model_validate(form))
             set_reachable(studio, True)
             studio.close()
         served = Served(folder / "data")

@@ -18,8 +18,9 @@ from typing import Any
 import numpy as np
 
 from mirvo.core.almanac import species_by_key
-from mirvo.core.forms import OpenForm
 from mirvo.core.letters import next_letter
+from mirvo.core.limits.care import AnswerFields
+from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.demo.history import (
     PHOTOS,
     TURNS_DEG,
@@ -38,20 +39,19 @@ from mirvo.demo.scenario import (
     read_scenario,
 )
 from mirvo.records.models import RootSession
-from mirvo.studio.almanac.seasons import OpenedForm, PlantForm, note_opened, note_plant
+from mirvo.studio.almanac.seasons import OpenedFields, PlantFields, note_opened, note_plant
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.years import confirm
 from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.path.target import TargetFields, set_target
 from mirvo.studio.photos.intake import put_photo
 from mirvo.studio.photos.shots import TakenPhoto
 from mirvo.studio.photos.simulated import keep_shot
 from mirvo.studio.pot_of_tree import stand_in
-from mirvo.studio.records.aftercare import KeptForm, keep_for_a_while
-from mirvo.studio.records.answers import AnswerForm, put_answer
+from mirvo.studio.records.aftercare import KeptFields, keep_for_a_while
+from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import RootDone, SessionForm
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.shelf.soil import PART, begin_with_usual, components, keep_recipe
 from mirvo.studio.shelf.supplies import set_supply
@@ -102,17 +102,17 @@ def fill_yard(studio: Studio) -> None:
 def _seasons(studio: Studio, seen: DemoSeasons) -> None:
     for key, days in seen.opened.items():
         for day in days:
-            note_opened(studio, key, OpenedForm(opened_on=day))
+            note_opened(studio, key, OpenedFields(opened_on=day))
     for plant, days in seen.plants.items():
         for day in days:
-            note_plant(studio, PlantForm(plant=plant, plant_on=day))
+            note_plant(studio, PlantFields(plant=plant, plant_on=day))
 
 
 def _kept(studio: Studio, kept: tuple[DemoKept, ...]) -> None:
     with studio.reading() as db:
         numbers = {name: number for number, name, _ in tree_names(db)}
     for one in kept:
-        form = KeptForm(
+        form = KeptFields(
             kept_what=one.what, kept_where=one.where, kept_since=one.since, look_on=one.look_on
         )
         keep_for_a_while(studio, numbers[one.tree], form)
@@ -126,7 +126,7 @@ def _mixes(studio: Studio, soil: DemoSoil) -> dict[str, int]:
     made = {}
     for name, parts in soil.recipes.items():
         said = {f"{PART}{numbers[of]}": f"{share:g}" for of, share in parts.items()}
-        made[name] = keep_recipe(studio, OpenForm.model_validate({"recipe_name": name, **said})).id
+        made[name] = keep_recipe(studio, name, said).id
     return made
 
 
@@ -180,7 +180,7 @@ def _seen_after(
     seen = event.answer
     days = seen.shoots_days
     shoots_on = None if days is None else event.done_on + timedelta(days=days)
-    form = AnswerForm(
+    form = AnswerFields(
         leaf_lost_percent=seen.leaf_lost,
         shoots_on=shoots_on,
         dieback=seen.dieback,
@@ -207,7 +207,7 @@ def _as_of(studio: Studio, day: date) -> Iterator[Studio]:
         then.close()
 
 
-def _plan_as_of(studio: Studio, tree_id: int, target: TargetForm, day: date) -> None:
+def _plan_as_of(studio: Studio, tree_id: int, target: TargetFields, day: date) -> None:
     """The plan as it was made then, so that later sessions stand against it."""
     with _as_of(studio, day) as then:
         set_target(then, tree_id, target)
@@ -266,13 +266,13 @@ def _by_hand(value: Any, rng: np.random.Generator) -> Any:
     return value
 
 
-def _session(studio: Studio, tree_id: int, entry: DemoSession, removed: list[str]) -> SessionForm:
+def _session(studio: Studio, tree_id: int, entry: DemoSession, removed: list[str]) -> SessionFields:
     before, after = entry.ball
     pot, length, depth = entry.pot
     with studio.reading() as db:
         base = measured_base(db, tree_id, entry.done_on)
     known = {root.label for root in base.roots} if base else set()
-    return SessionForm(
+    return SessionFields(
         kind=entry.kind,
         done_on=entry.done_on,
         bud_stage=entry.bud,

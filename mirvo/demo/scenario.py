@@ -8,11 +8,12 @@ from importlib.resources import files
 import yaml
 from pydantic import BaseModel, ConfigDict, Field
 
-from mirvo.studio.path.target import TargetForm
-from mirvo.studio.shelf.pots import PotForm
-from mirvo.studio.shelf.supplies import SupplyForm
-from mirvo.studio.yard.settings import YardForm
-from mirvo.studio.yard.trees import TreeForm
+from mirvo.core.limits.sessions import BudStage
+from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.trees import TreeFields
+from mirvo.studio.path.target import TargetFields
+from mirvo.studio.shelf.supplies import SupplyFields
+from mirvo.studio.yard.settings import YardFields
 
 
 class _Part(BaseModel):
@@ -38,7 +39,7 @@ class DemoSession(_Part):
 
     done_on: date
     kind: str
-    bud: str = ""
+    bud: BudStage = ""
     ball: tuple[float, float]
     slice: float
     woody: float
@@ -56,7 +57,7 @@ class DemoSession(_Part):
         return self.answer.days if self.answer else None
 
 
-class DemoTree(TreeForm):
+class DemoTree(TreeFields):
     """One tree: its form, its made-up base (seed, trunk, roots left out) and its years.
 
     growth : of the base, mm a year. planned_on : a day on which a plan was made. turntable :
@@ -71,26 +72,26 @@ class DemoTree(TreeForm):
     growth: float
     photos: tuple[date, ...]
     sessions: tuple[DemoSession, ...]
-    target: TargetForm | None = None
+    target: TargetFields | None = None
     planned_on: date | None = None
     turntable: date | None = None
     letters_waiting: bool = False
 
     @property
-    def form(self) -> TreeForm:
+    def form(self) -> TreeFields:
         """The tree as it is added; its trunk is measured from photos."""
-        return TreeForm.model_validate({**self.model_dump(), "trunk_mm": None})
+        return TreeFields.model_validate({**self.model_dump(), "trunk_mm": None})
 
 
-class DemoPot(PotForm):
+class DemoPot(PotFields):
     """A pot of the shelf. stands_in : the tree that stands in it since its last session, if any."""
 
     model_config = ConfigDict(extra="forbid")
     stands_in: str = ""
 
     @property
-    def form(self) -> PotForm:
-        return PotForm.model_validate(self.model_dump(exclude={"stands_in"}))
+    def form(self) -> PotFields:
+        return PotFields.model_validate(self.model_dump(exclude={"stands_in"}))
 
 
 class DemoSoil(_Part):
@@ -122,12 +123,12 @@ class DemoSeasons(_Part):
 class Scenario(_Part):
     """The whole yard."""
 
-    yard: YardForm
+    yard: YardFields
     pots: tuple[DemoPot, ...]
     soil: DemoSoil
     seasons: DemoSeasons
     kept: tuple[DemoKept, ...]
-    supplies: tuple[SupplyForm, ...]
+    supplies: tuple[SupplyFields, ...]
     trees: tuple[DemoTree, ...] = Field(min_length=1)
 
 

@@ -16,7 +16,7 @@ from datetime import date, datetime
 from typing import Any
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import plain_text
+from mirvo.core.typed_values import plain_text
 from mirvo.formats.packing import UNREADABLE
 
 Cell = str | float | int | bool | date | None

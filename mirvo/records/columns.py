@@ -17,7 +17,7 @@ from sqlalchemy import JSON, Date, DateTime, Dialect, Double, Integer, String, T
 from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from mirvo.core.errors import Damaged
-from mirvo.core.forms import plain_text
+from mirvo.core.typed_values import plain_text
 
 Document = TypeVar("Document")
 Value = TypeVar("Value")

@@ -11,10 +11,10 @@ from functools import wraps
 from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, text
 from sqlalchemy.orm import Session
 
-from mirvo.core.errors import Damaged, MirvoError
+from mirvo.core.errors import Damaged, MirvoError, NotFound
 from mirvo.records.models import Compostable, Table
 from mirvo.records.soundness import SNAPSHOTS, complaint_about, is_bare, last_sound_copy
 
@@ -53,7 +53,14 @@ def engine_on(path: Path) -> Engine:
     engine = create_engine(f"sqlite:///{path}")
     event.listen(engine, "connect", _set_up)
     event.listen(engine, "begin", _begin)
+    event.listen(engine, "handle_error", _no_such_number)
     return engine
+
+
+def _no_such_number(context: ExceptionContext) -> None:
+    """A number too large for any column, as an address may bear, is that of no row."""
+    if isinstance(context.original_exception, OverflowError):
+        raise NotFound("", "There is nothing under so large a number.")
 
 
 def _set_up(connection: Any, _record: Any) -> None:

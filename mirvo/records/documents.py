@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Any, Literal
 
+from mirvo.core.limits.base import PastDay
 from mirvo.core.record import Record
 
 EntryValue = bool | float | str | list[int] | None
@@ -27,7 +27,7 @@ class OwnSpecies(Record):
     """
 
     figures: dict[str, Any]
-    laid_aside: date | None = None
+    laid_aside: PastDay | None = None
 
 
 class SeasonSeen(Record):
@@ -38,7 +38,7 @@ class SeasonSeen(Record):
 
     what: Literal["opened", "plant"]
     name: str
-    seen_on: date
+    seen_on: PastDay
     note: str = ""
 
 

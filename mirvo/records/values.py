@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
-from mirvo.core.forms import plain_text
+from mirvo.core.typed_values import plain_text
 from mirvo.records.columns import FIRST_YEAR, LAST_YEAR, MOST
 
 # What SQLite takes for a time and writes the same again is one; a year 0 is none to us.

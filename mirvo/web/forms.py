@@ -16,9 +16,10 @@ from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
 
 from mirvo.core.complaints import form_complaint
-from mirvo.core.errors import BadInput, Conflict
-from mirvo.core.forms import LENGTH_FIELDS, UNITS_FIELD, tidied
+from mirvo.core.errors import Conflict, MirvoError
 from mirvo.core.lengths import INCHES
+from mirvo.core.typed_values import tidied
+from mirvo.web.form_models import LENGTH_FIELDS, UNITS_FIELD
 from mirvo.web.reader import Reader, open_reader
 from mirvo.web.wording import short_day
 
@@ -94,7 +95,7 @@ def _status(error: Exception) -> int:
 
 def complaints_of(error: Exception) -> dict[str, str]:
     """A sentence for each field that cannot be used."""
-    if isinstance(error, BadInput):
+    if isinstance(error, MirvoError):
         return {error.field: error.message}
     if isinstance(error, RequestValidationError):
         return {_field(wrong["loc"]): form_complaint(wrong) for wrong in error.errors()}

@@ -14,8 +14,10 @@ from starlette.datastructures import MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from mirvo.core.forms import read_whole
+from mirvo.core.typed_values import read_whole
+from mirvo.studio.context import Studio
 from mirvo.web.door import admit
+from mirvo.web.form_models import day_of_request
 
 POLICY = (
     "default-src 'self'; img-src 'self' blob: data:; style-src 'self'; script-src 'self'; "
@@ -60,6 +62,8 @@ class Guard:
                     headers["Service-Worker-Allowed"] = "/"
             await send(message)
 
+        studio: Studio = request.app.state.studio
+        day_of_request.set(lambda: studio.today)
         refused = _refuse(request, self.names) or await run_in_threadpool(admit, request)
         await (refused or self.app)(scope, receive, guarded)
 

@@ -10,8 +10,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from mirvo.core.forms import LENGTH_FIELDS, UNITS_FIELD
 from mirvo.core.lengths import INCHES, MM_PER_INCH
+from mirvo.web.form_models import LENGTH_FIELDS, UNITS_FIELD
 
 # What may stand within a figure and its unit: "<span>42.0</span> <span>mm</span>".
 WITHIN = frozenset({"a", "abbr", "b", "em", "i", "small", "span", "strong", "time", "tspan"})

@@ -23,7 +23,6 @@ STATUS: tuple[tuple[type[MirvoError], int], ...] = (
     (Conflict, 409),
     (Damaged, 409),
     (BadInput, 422),
-    # Last, because all the others are of its kind.
     (MirvoError, 400),
 )
 BROKEN = (
@@ -42,7 +41,6 @@ def configure_errors(app: FastAPI) -> None:
     app.add_exception_handler(MirvoError, _refused)
     app.add_exception_handler(RequestValidationError, _refused)
     app.add_exception_handler(HTTPException, _not_there)
-    app.add_exception_handler(OverflowError, _beyond_all_numbers)
     app.add_exception_handler(RecursionError, _too_deep)
     app.add_exception_handler(OperationalError, _not_written)
     app.add_exception_handler(OSError, _not_written)
@@ -70,7 +68,7 @@ async def _refused(request: Request, error: Exception) -> Response:
         if found[0]["loc"][0] == "body" and not _is_form(request):
             message = sentence(found[0])
         return await run_in_threadpool(_answer, request, 422, message, field)
-    if isinstance(error, BadInput):
+    if isinstance(error, MirvoError):
         args = status_of(error), error.message, error.field
         return await run_in_threadpool(_answer, request, *args)
     return await run_in_threadpool(_answer, request, status_of(error), str(error), "")
@@ -114,11 +112,6 @@ def _broken(request: Request, _: Exception) -> Response:
     # The guards do not see what was made outside of them.
     answer.headers.update(HEADERS)
     return answer
-
-
-def _beyond_all_numbers(request: Request, _: Exception) -> Response:
-    """A number in the address too large for any record."""
-    return _answer(request, 404, NO_PAGE, "")
 
 
 def _too_deep(request: Request, _: Exception) -> Response:

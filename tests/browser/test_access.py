@@ -4,8 +4,9 @@ import io
 from datetime import date
 from pathlib import Path
 
-from mirvo.core.forms import OpenForm
-from mirvo.studio.almanac.seasons import OpenedForm, note_opened
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.shelf import PotFields
+from mirvo.studio.almanac.seasons import OpenedFields, note_opened
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.exchange.incoming import hold
@@ -17,10 +18,10 @@ from mirvo.studio.measuring.eye_check import begin_check
 from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.shelf.pots import PotForm, add_pot
+from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe
 from mirvo.studio.yard.sharing import link_of, share_tree
+from mirvo.web.form_models import OpenForm
 from tests.browser.stage import BrowserCase
 from tests.studio.exchange.test_tables import CONTINENT
 
@@ -49,14 +50,14 @@ class AccessTest(BrowserCase):
         begin(self.studio, 1, "routine")
         cut = {"id": "tap-of-a-cut", "field": "root:A", "value": {"action": "shorten"}}
         save_entries(self.studio, 1, [cut])
-        form = SessionForm(done_on=date(2026, 3, 28), bud_stage="buds swelling")
+        form = SessionFields(done_on=date(2026, 3, 28), bud_stage="buds swelling")
         record_session(self.studio, 1, form)
         share_tree(self.studio, 1)
-        add_pot(self.studio, PotForm(name="Tray", length_mm=400, width_mm=280, depth_mm=70))
+        add_pot(self.studio, PotFields(name="Tray", length_mm=400, width_mm=280, depth_mm=70))
         begin_with_usual(self.studio)
         sent = {"recipe_name": "Mix", "part-1": "2", "part-2": "1"}
         keep_recipe(self.studio, OpenForm.model_validate(sent))
-        note_opened(self.studio, "zelkova", OpenedForm(opened_on=date(2026, 3, 7)))
+        note_opened(self.studio, "zelkova", OpenedFields(opened_on=date(2026, 3, 7)))
         hold(self.studio, io.BytesIO(b"".join(give_out(self.studio))))
         hold_table(self.studio, io.BytesIO(CONTINENT.encode()), "list.csv")
         make_token(self.studio, "Thermometer", ["nights"])

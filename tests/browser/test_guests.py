@@ -2,9 +2,9 @@
 
 from datetime import date
 
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.yard.people import PersonForm, add_person, people_of
+from mirvo.studio.yard.people import PersonFields, add_person, people_of
 from mirvo.studio.yard.sharing import let_guests_see
 from tests.browser.stage import BrowserCase
 
@@ -18,10 +18,10 @@ class OtherDeviceTest(BrowserCase):
         for name in ("Shown", "Kept"):
             tree = self.tree(name=name)
             self.photo(tree, seed=3)
-            form = SessionForm(done_on=date(2026, 3, 28), bud_stage="buds swelling")
+            form = SessionFields(done_on=date(2026, 3, 28), bud_stage="buds swelling")
             record_session(self.studio, tree.id, form)
         for name, role in (("Owner", "owner"), ("Guest", "guest")):
-            add_person(self.studio, PersonForm(person_name=name, role=role, passphrase=WORDS))
+            add_person(self.studio, PersonFields(person_name=name, role=role, passphrase=WORDS))
         guest = next(one for one in self.read(people_of) if one.role == "guest")
         let_guests_see(self.studio, 1, [guest.id])
 

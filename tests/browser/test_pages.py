@@ -140,5 +140,5 @@ class PagesTest(BrowserCase):
         self.page.get_by_label("Date").fill("2031-04-01")
         self.page.get_by_label("Reason").fill("mat of root")
         self.page.get_by_role("button", name="Record the session").click()
-        expect(self.page.get_by_role("alert")).to_contain_text("lies in the future")
+        expect(self.page.get_by_role("alert")).to_contain_text("is in the future")
         self.assertEqual(self.page.get_by_label("Reason").input_value(), "mat of root")

@@ -7,10 +7,10 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from sqlalchemy import event
 
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.studio.bench_session.session import begin, bench_state
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.bench import bench
 from mirvo.studio.yard.known_rows import KnownRows
@@ -31,7 +31,7 @@ class BenchPagesTest(StudioCase):
         self.tree_row = self.tree()
 
     def session(self, **changes):
-        form = SessionForm(done_on=date(2026, 11, 23), bud_stage="buds swelling", **changes)
+        form = SessionFields(done_on=date(2026, 11, 23), bud_stage="buds swelling", **changes)
         return record_session(self.studio, self.tree_row.id, form)
 
     def test_a_week_is_chosen_and_a_wrong_one_refused(self):

@@ -30,7 +30,7 @@ class CompostPagesTest(StudioCase):
     def test_a_photo_without_a_day_says_so_and_a_day_given_holds(self):
         self.assertIn("today was put down", self.put_in().text)
         self.assertIn("1 Mar 2019", self.put_in(jpeg(20), taken_on="2019-03-01").text)
-        for day, said in (("2031-01-01", "lies in the future"), ("soon", "12 mar 2026")):
+        for day, said in (("2031-01-01", "is in the future"), ("soon", "12 mar 2026")):
             answer = self.put_in(jpeg(50), taken_on=day)
             self.assertEqual(answer.status_code, 422)
             self.assertIn(said, answer.text)
@@ -50,7 +50,7 @@ class CompostPagesTest(StudioCase):
         self.assertIn("6 May 2018", answer.text)
         wrong = self.client.post("/photos/1", data={"taken_on": "2031-05-06", "kind": "top"})
         self.assertEqual(wrong.status_code, 422)
-        self.assertIn("lies in the future", wrong.text)
+        self.assertIn("is in the future", wrong.text)
         self.assertIn("2031-05-06", [tag.get("value") for tag in tags(wrong, "input")])
 
     def test_laid_on_the_heap_and_put_back(self):

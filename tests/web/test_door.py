@@ -11,7 +11,7 @@ from mirvo.records.models import Person, SignIn
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.yard.people import (
     LASTS,
-    PersonForm,
+    PersonFields,
     add_person,
     has_owner,
     people_and_devices,
@@ -41,7 +41,7 @@ class DoorTest(StudioCase):
 
     def person(self, name="Ada", role="owner", passphrase=OWN):
         form = {"person_name": name, "role": role, "passphrase": passphrase}
-        add_person(self.studio, PersonForm.model_validate(form))
+        add_person(self.studio, PersonFields.model_validate(form))
 
     def come_in(self, device, name="Ada", passphrase=OWN, to="/"):
         sent = {"name": name, "passphrase": passphrase, "to": to}

@@ -10,6 +10,7 @@ import numpy as np
 from fastapi.testclient import TestClient
 from sqlalchemy import select
 
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.measure.figure import Figure
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.rootwork.cuts import RootCase
@@ -17,10 +18,9 @@ from mirvo.core.rootwork.root_path import along_mm, path_length_mm
 from mirvo.records.models import Measurement, Plan, RootSession
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
-from mirvo.studio.path.target import TargetForm, hold_year, set_target
+from mirvo.studio.path.target import TargetFields, hold_year, set_target
 from mirvo.studio.records.record import record_of
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.yard.bench import Bench, BenchWeek
 from mirvo.web.app import create_app
 from mirvo.web.drawings.ball import draw_ball
@@ -105,7 +105,7 @@ class RecordTest(StudioCase):
             "roots": [{"label": "A", "action": "remove"}],
             **changes,
         }  # fmt: skip
-        session = record_session(self.studio, self.row.id, SessionForm.model_validate(values))
+        session = record_session(self.studio, self.row.id, SessionFields.model_validate(values))
         with self.studio.reading() as db:
             return record_of(db, db.get(RootSession, session.id), self.row)
 
@@ -244,13 +244,13 @@ class DrawnTree(StudioCase):
         self.tree_row = self.tree(container="wide training pot")
         photo, marks = self.photo(self.tree_row, taken_on=date(2025, 3, 20))
         self.figures = save_marks(self.studio, photo.id, marks, 0).found.top
-        form = SessionForm(
+        form = SessionFields(
             done_on=date(2025, 3, 28), bud_stage="buds swelling", ball_depth_before=90,
             slice_mm=30, woody_depth_mm=50, pot_length_mm=300, pot_depth_mm=80,
         )  # fmt: skip
         record_session(self.studio, self.tree_row.id, form)
         ratio = self.figures.spread.flare.ratio.value + 0.3
-        target = TargetForm(spread_ratio=ratio, largest_gap_deg=120, pot_depth_mm=60)
+        target = TargetFields(spread_ratio=ratio, largest_gap_deg=120, pot_depth_mm=60)
         set_target(self.studio, self.tree_row.id, target)
         self.planned(self.tree_row.id)
         self.sheet = self.sheet_of(self.tree_row.id)

@@ -15,7 +15,8 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.forms import OpenForm
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.shelf import PotFields
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
 from mirvo.studio.exchange.experience import (
@@ -30,10 +31,9 @@ from mirvo.studio.exchange.others import drop_file, files_of_others, keep_to_loo
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.path.target import TargetFields, set_target
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.shelf.pots import PotForm, add_pot
+from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.sharing import share_tree
@@ -53,9 +53,9 @@ class PagesCase(StudioCase):
         photo, marks = self.photo(self.load_tree(1), taken_on=date(2026, 2, 1))
         save_marks(self.studio, photo.id, marks, 0)
         set_target(
-            self.studio, 1, TargetForm(spread_ratio=2.2, largest_gap_deg=90, pot_depth_mm=60)
+            self.studio, 1, TargetFields(spread_ratio=2.2, largest_gap_deg=90, pot_depth_mm=60)
         )
-        form = SessionForm(kind="routine", done_on=date(2026, 3, 20), found="White & tips")
+        form = SessionFields(kind="routine", done_on=date(2026, 3, 20), found="White & tips")
         record_session(self.studio, 1, form)
         plan_path(self.studio, 1)
         return photo
@@ -180,10 +180,10 @@ class DossierTest(PagesCase):
     def test_drawings_and_figures_are_files_that_need_nothing_else(self):
         self.live()
         bench_id = begin(self.studio, 1, "routine").id
-        pot = add_pot(self.studio, PotForm(name="Tray", length_mm=300, width_mm=200, depth_mm=50))
+        pot = add_pot(self.studio, PotFields(name="Tray", length_mm=300, width_mm=200, depth_mm=50))
         mix = {"recipe_name": "Mix", "part-1": "2", "part-2": "1"}
         begin_with_usual(self.studio)
-        recipe = keep_recipe(self.studio, OpenForm.model_validate(mix))
+        recipe = keep_recipe(self.studio, "Mix", mix)
         found = {}
         for page in (
             "/trees/1?plan=drawing", "/trees/1/path", "/trees/1/plans",
@@ -257,10 +257,10 @@ class TogetherTest(PagesCase):
         for number in range(2):
             self.tree(name=f"Secret {number}", acquired_on=date(2010, 1, 1))
             for year in (2020, 2022):
-                form = SessionForm(kind="routine", done_on=date(year, 3, 20))
+                form = SessionFields(kind="routine", done_on=date(year, 3, 20))
                 record_session(self.studio, number + 1, form)
         self.tree(name="Alone", species_key="privet")
-        record_session(self.studio, 3, SessionForm(kind="routine", done_on=date(2022, 3, 1)))
+        record_session(self.studio, 3, SessionFields(kind="routine", done_on=date(2022, 3, 1)))
         given = self.pages.get("/exchange/experience.json")
         self.assertNotIn("Secret", given.text)
         self.assertNotIn("2020", given.text)

@@ -13,9 +13,9 @@ from urllib.parse import quote
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
 from mirvo.web.app import OTHER_PARTS, PARTS, create_app
 from tests.studio_case import StudioCase
 
@@ -69,7 +69,7 @@ class FuzzTest(StudioCase):
         photo, marks = self.photo(tree)
         save_marks(self.studio, photo.id, marks, 0)
         form = {"done_on": self.studio.today, "ball_depth_before": 90, "slice_mm": 30}
-        record_session(self.studio, tree.id, SessionForm.model_validate(form))
+        record_session(self.studio, tree.id, SessionFields.model_validate(form))
         self.client.post("/trees/1/bench-sessions", data={"kind": "routine"})
 
     def ask(self, method, path, **how):

@@ -7,10 +7,11 @@ from unittest.mock import patch
 from fastapi.testclient import TestClient
 from sqlalchemy import text
 
+from mirvo.core.limits.measuring import PhotoFields
 from mirvo.core.measure.drafts import blank_draft
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
+from mirvo.studio.photos.photo_facts import edit_photo
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 
@@ -115,7 +116,7 @@ class HostileMarksTest(StudioCase):
             self.refused(whole, "marks")
 
     def test_the_same_from_the_side(self):
-        edit_photo(self.studio, self.row.id, PhotoForm(taken_on=self.row.taken_on, kind="side"))
+        edit_photo(self.studio, self.row.id, PhotoFields(taken_on=self.row.taken_on, kind="side"))
         for change, place in SIDE:
             with self.subTest(place=place, change=change):
                 self.refused({**blank_draft("side").as_json(), **change}, place)

@@ -11,6 +11,9 @@ from pathlib import Path
 from fastapi.testclient import TestClient
 
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.trees import ORIGINS
 from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.closing import close_session
 from mirvo.studio.bench_session.cut_review import cut_review
@@ -19,15 +22,13 @@ from mirvo.studio.bench_session.session import begin, bench_state
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import path_view, plan_path
-from mirvo.studio.path.target import TargetForm, set_target
-from mirvo.studio.records.answers import DeathForm, say_died
+from mirvo.studio.path.target import TargetFields, set_target
+from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.shelf.pots import PotForm, add_pot, edit_pot, put_tree_in
+from mirvo.studio.shelf.pots import add_pot, edit_pot, put_tree_in
 from mirvo.studio.tree_queries import load_tree, measured_base
-from mirvo.studio.yard.settings import YardForm, save_yard
+from mirvo.studio.yard.settings import YardFields, save_yard
 from mirvo.studio.yard.standing import standing_of
-from mirvo.studio.yard.trees import ORIGINS
 from mirvo.web.app import create_app
 from tests.studio.bench_session.bench_case import entry
 from tests.studio_case import StudioCase
@@ -178,7 +179,7 @@ def made_up(case, south, count):
     """`count` trees of a studio: glass, weak, new, dead, unmeasured, worked, old."""
     rng = random.Random(11 + south)
     if south:
-        save_yard(case.studio, YardForm(name="South", last_frost="09-20"))
+        save_yard(case.studio, YardFields(name="South", last_frost="09-20"))
     for number in range(count):
         came = date(2026, 11, 23) - timedelta(days=rng.choice((40, 300, 1500, 5000)))
         tree = case.tree(
@@ -201,14 +202,14 @@ def made_up(case, south, count):
             set_target(
                 case.studio,
                 tree.id,
-                TargetForm(spread_ratio=2.2, largest_gap_deg=90, pot_depth_mm=60),
+                TargetFields(spread_ratio=2.2, largest_gap_deg=90, pot_depth_mm=60),
             )
         if number % 3 == 0 and came < date(2025, 1, 1):
             kind = rng.choice(("routine", "slip-pot", "emergency", "change-soil"))
             day = came + timedelta(days=rng.randint(100, 400))
-            record_session(case.studio, tree.id, SessionForm(kind=kind, done_on=day))
+            record_session(case.studio, tree.id, SessionFields(kind=kind, done_on=day))
         if number == 13:
-            say_died(case.studio, tree.id, DeathForm(died_on=date(2026, 11, 2), died_of="cold"))
+            say_died(case.studio, tree.id, DeathFields(died_on=date(2026, 11, 2), died_of="cold"))
 
 
 class MadeUpTreesTest(StudioCase):
@@ -263,7 +264,7 @@ class AfterClosingTest(StudioCase):
         photo, marks = self.photo(tree, taken_on=date(2026, 11, 1))
         save_marks(self.studio, photo.id, marks, 0)
         set_target(
-            self.studio, 1, TargetForm(spread_ratio=2.2, largest_gap_deg=120, pot_depth_mm=60)
+            self.studio, 1, TargetFields(spread_ratio=2.2, largest_gap_deg=120, pot_depth_mm=60)
         )
         self.studio.clock = lambda: datetime(2027, 3, 28, 9, tzinfo=UTC)
         bench = begin(self.studio, 1, "routine")
@@ -289,7 +290,7 @@ class MixedBasesTest(StudioCase):
         tree = self.tree()
         photo, marks = self.photo(tree, taken_on=date(2026, 11, 1))
         save_marks(self.studio, photo.id, marks, 0)
-        wish = TargetForm(spread_ratio=3.9, basis="flare", largest_gap_deg=120, pot_depth_mm=60)
+        wish = TargetFields(spread_ratio=3.9, basis="flare", largest_gap_deg=120, pot_depth_mm=60)
         set_target(self.studio, 1, wish)
         flare, of_target = self.said()
         self.assertTrue(of_target)
@@ -321,7 +322,7 @@ class MixedBasesTest(StudioCase):
 
 class KeptDrawingsTest(StudioCase):
     def test_a_sheet_seen_before_follows_its_marks_and_its_pot(self):
-        pot = add_pot(self.studio, PotForm(name="Tray", length_mm=300, width_mm=200, depth_mm=90))
+        pot = add_pot(self.studio, PotFields(name="Tray", length_mm=300, width_mm=200, depth_mm=90))
         tree = self.tree()
         put_tree_in(self.studio, tree.id, pot.id)
         photo, marks = self.photo(tree, taken_on=date(2026, 11, 1))
@@ -337,7 +338,7 @@ class KeptDrawingsTest(StudioCase):
         edit_pot(
             self.studio,
             pot.id,
-            PotForm(name="Tray", length_mm=420, width_mm=200, depth_mm=60),
+            PotFields(name="Tray", length_mm=420, width_mm=200, depth_mm=60),
             pot.version,
         )
         self.assertNotEqual(self.drawing(client), without)

@@ -12,10 +12,10 @@ from starlette.datastructures import FormData
 
 from mirvo.core.complaints import form_complaint
 from mirvo.core.errors import BadInput, Conflict, MirvoError, NotFound
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.yard.trees import TreeForm
 from mirvo.web.app import create_app
 from mirvo.web.forms import fields_of
 from mirvo.web.problems import status_of
@@ -121,7 +121,7 @@ class PagesTest(StudioCase):
         self.assertEqual(version, ["2"])
 
     def test_settings_and_corrections_saved_in_two_tabs_are_laid_side_by_side(self):
-        form = SessionForm(kind="routine", done_on=date(2026, 3, 20), found="first")
+        form = SessionFields(kind="routine", done_on=date(2026, 3, 20), found="first")
         record_session(self.studio, 1, form)
         for place, name, needed in (
             ("/almanac/yard", "name", {"last_frost": "20 apr", "school": "steady"}),
@@ -196,7 +196,7 @@ class PagesTest(StudioCase):
         )
         self.assertEqual(answer.status_code, 422)
         self.assertIn("full of root", answer.text)
-        self.assertIn("lies in the future", answer.text)
+        self.assertIn("is in the future", answer.text)
 
     def test_session_photos_go_in_and_a_bad_one_is_named(self):
         out = io.BytesIO()
@@ -245,7 +245,7 @@ class SmallPartsTest(unittest.TestCase):
     def test_each_field_has_its_own_sentence(self):
         sent = {"species_key": "zelkova", "age_years": "-1", "height_mm": "x"}
         with self.assertRaises(ValidationError) as wrong:
-            TreeForm.model_validate(sent)
+            TreeFields.model_validate(sent)
         errors = {one["loc"][0]: form_complaint(one) for one in wrong.exception.errors()}
         self.assertEqual(set(errors), {"name", "age_years", "height_mm"})
         self.assertEqual(errors["age_years"], "Must be at least 0.")

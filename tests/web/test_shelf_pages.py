@@ -3,7 +3,8 @@
 from fastapi.testclient import TestClient
 from sqlalchemy import text
 
-from mirvo.studio.shelf.pots import PotForm, add_pot, put_tree_in, tree_and_pots
+from mirvo.core.limits.shelf import PotFields
+from mirvo.studio.shelf.pots import add_pot, put_tree_in, tree_and_pots
 from mirvo.studio.shelf.soil import begin_with_usual
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
@@ -23,7 +24,7 @@ class ShelfPagesTest(StudioCase):
         self.client = TestClient(create_app(self.studio), follow_redirects=False)
         self.tree(name="One")
         self.tree(name="Two")
-        add_pot(self.studio, PotForm(name="Tray", length_mm=400, width_mm=280, depth_mm=70))
+        add_pot(self.studio, PotFields(name="Tray", length_mm=400, width_mm=280, depth_mm=70))
         begin_with_usual(self.studio)
         self.sent("/shelf/soil/recipes", {"recipe_name": "Mix", "part-1": "2", "part-2": "1"}, 303)
 

@@ -9,7 +9,7 @@ from pydantic import Field, StringConstraints, model_validator
 
 from mirvo.core.almanac.loader import Budgets, GrowthPrior, Species, rules
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import Limits
 
 Vigour = Literal["strong", "moderate", "slow"]
 Percent = Annotated[float, Field(gt=0, le=85, allow_inf_nan=False)]
@@ -19,7 +19,7 @@ Week = Annotated[int, Field(ge=-26, le=40)]
 Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
 
 
-class Entry(FormModel):
+class Entry(Limits):
     """All figures of a species.
 
     interval : years between sessions. budget : % of the feeding root in one session.

@@ -13,9 +13,9 @@ from mirvo.core.almanac import Species
 from mirvo.core.almanac.loader import Data, read_data
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import read_whole
 from mirvo.core.lengths import read_length
 from mirvo.core.rootwork.kinds import kind_by_key
+from mirvo.core.typed_values import read_whole
 
 # From here a person alone strains the back; two lift it, or it is slid.
 HEAVY_KG = 20.0

@@ -18,8 +18,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from pydantic_core import from_json, to_json
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import UNREADABLE as UNREADABLE_TEXT
-from mirvo.core.forms import plain
+from mirvo.core.typed_values import UNREADABLE as UNREADABLE_TEXT
+from mirvo.core.typed_values import plain
 from mirvo.formats.exchange.tables import (
     STUDIO_TABLES,
     TREE_TABLES,

@@ -12,7 +12,7 @@ from pydantic import StringConstraints
 
 from mirvo.core.almanac import Species
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import Limits, PastDay
 from mirvo.core.season import Shift
 from mirvo.core.season.seen import (
     PlantTold,
@@ -36,18 +36,18 @@ OPENED: Literal["opened"] = "opened"
 PLANT: Literal["plant"] = "plant"
 
 
-class OpenedForm(FormModel):
+class OpenedFields(Limits):
     """The day a species opened, buds swelling on most of its trees; or how early or late it was."""
 
-    opened_on: date | None = None
+    opened_on: PastDay | None = None
     season_note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
 
 
-class PlantForm(FormModel):
+class PlantFields(Limits):
     """What a plant of the yard or its neighbourhood showed on a day."""
 
     plant: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
-    plant_on: date | None = None
+    plant_on: PastDay | None = None
 
 
 @dataclass(frozen=True)
@@ -69,13 +69,12 @@ class SeasonsOfSpecies:
     running: Shift | None
 
 
-def note_opened(studio: Studio, key: str, form: OpenedForm) -> None:
+def note_opened(studio: Studio, key: str, form: OpenedFields) -> None:
     """Note the day a species opened; of one year the latest note holds. Raises BadInput."""
     day = form.opened_on
     if day is None:
         raise BadInput("opened_on", "On which day did its buds swell?")
-    if day > studio.today:
-        raise BadInput("opened_on", f"{day:%d %b %Y} lies in the future")
+    form.check_days(studio.today)
     with studio.writing() as db:
         species = entry_of(db, key).species
         yard = yard_of(db)
@@ -91,13 +90,12 @@ def note_opened(studio: Studio, key: str, form: OpenedForm) -> None:
         _put(db, [*others, SeasonSeen(what=OPENED, name=key, seen_on=day, note=form.season_note)])
 
 
-def note_plant(studio: Studio, form: PlantForm) -> None:
+def note_plant(studio: Studio, form: PlantFields) -> None:
     """Note what a plant showed on a day; one day a year counts. Raises BadInput."""
     day = form.plant_on
     if day is None:
         raise BadInput("plant_on", "On which day was it seen?")
-    if day > studio.today:
-        raise BadInput("plant_on", f"{day:%d %b %Y} lies in the future")
+    form.check_days(studio.today)
     with studio.writing() as db:
         others = [
             seen

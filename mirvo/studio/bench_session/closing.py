@@ -7,6 +7,7 @@ from sqlalchemy import select
 
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import Conflict
+from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.core.rootwork.cuts import CUTTING
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.documents import UnfinishedWork
@@ -15,7 +16,7 @@ from mirvo.studio.bench_session.cut_review import BenchReview, cut_review
 from mirvo.studio.bench_session.session import BenchState, Entered, bench_state
 from mirvo.studio.context import Studio
 from mirvo.studio.records.root_sessions import put_session
-from mirvo.studio.records.session_form import ENTERED, BenchDetails, RootDone, SessionForm
+from mirvo.studio.records.session_form import ENTERED, BenchDetails
 from mirvo.studio.yard.trees import put_offspring
 
 
@@ -57,7 +58,7 @@ def _offspring(answers: Entered) -> dict[str, int]:
     }
 
 
-def form_of(state: BenchState, review: BenchReview) -> SessionForm:
+def form_of(state: BenchState, review: BenchReview) -> SessionFields:
     """The record's form from what was entered. Raises BadInput at the field concerned."""
     answers = state.answers
     entered = {name: answers[name] for name in ENTERED if answers.get(name) is not None}
@@ -74,7 +75,7 @@ def form_of(state: BenchState, review: BenchReview) -> SessionForm:
         if decision.action in CUTTING
     )
     try:
-        return SessionForm.model_validate(
+        return SessionFields.model_validate(
             {
                 **entered,
                 "kind": state.bench.kind,

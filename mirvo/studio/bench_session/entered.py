@@ -18,9 +18,9 @@ from pydantic import Field as Limits
 
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import plain
 from mirvo.core.rootwork.bench import Field
 from mirvo.core.rootwork.cuts import HALF, CutDecision, RootFinding
+from mirvo.core.typed_values import plain
 
 MAX_NAME = 20
 MAX_WORDS = 300

@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.rootwork.bench import Field, fields_for, steps_for
 from mirvo.records.database import as_utc
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, Tree
@@ -77,7 +77,7 @@ def save_entries(
                 if bench.closed_at is not None:
                     raise BadInput("session", "this session is closed; open its record to see it")
                 row = _checked(studio, bench, fields, entry, number, sent_at)
-            except BadInput as error:
+            except (BadInput, NotFound) as error:
                 refused.append(Refused(name, error.field, error.message))
                 continue
             db.add(row)

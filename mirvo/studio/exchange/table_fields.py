@@ -9,9 +9,9 @@ from typing import Literal
 
 from mirvo.core.almanac import Species
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import read_day
 from mirvo.core.lengths import INCHES, MM, read_length
 from mirvo.core.rootwork.kinds import KINDS
+from mirvo.core.typed_values import read_day
 from mirvo.formats.spreadsheet import Cell
 
 Reads = Literal["text", "day", "length", "number", "whole", "percent", "species", "choice", "tree"]
@@ -138,14 +138,14 @@ FIELDS: dict[str, tuple[FieldOf, ...]] = {
     ),
     "measurements": (
         TREE,
-        FieldOf("hand_on", ("measured on", "date", "day", "when"), "day", needed=True),
-        FieldOf("hand_trunk_mm", ("trunk", "trunk diameter", "diameter", "caliper"), "length"),
+        FieldOf("measured_on", ("measured on", "date", "day", "when"), "day", needed=True),
+        FieldOf("trunk_mm", ("trunk", "trunk diameter", "diameter", "caliper"), "length"),
         FieldOf(
-            "hand_spread_mm",
+            "spread_mm",
             ("spread mean", "spread", "root spread", "nebari", "nebari width", "flare"),
             "length",
         ),
-        FieldOf("hand_height_mm", ("height", "tall"), "length"),
+        FieldOf("height_mm", ("height", "tall"), "length"),
     ),
     "roots": (
         TREE,

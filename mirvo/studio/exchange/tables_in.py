@@ -18,6 +18,10 @@ from sqlalchemy import func, select
 
 from mirvo.core.complaints import sentence
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.measuring import HandFields
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.trees import TreeFields
 from mirvo.formats.spreadsheet import ReadSheet, read_tables
 from mirvo.records.database import DbSession
 from mirvo.records.models import MAX_LABEL, CareTask, Measurement, Root, ShelfPot, Tree
@@ -34,13 +38,10 @@ from mirvo.studio.exchange.table_fields import (
     read_cell,
 )
 from mirvo.studio.exchange.trial import on_trial
-from mirvo.studio.measuring.by_hand import HandForm, put_by_hand
+from mirvo.studio.measuring.by_hand import put_by_hand
 from mirvo.studio.records.aftercare import KEPT_CODE
 from mirvo.studio.records.root_sessions import put_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.shelf.pots import PotForm
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.trees import TreeForm
 
 # Names of the work, as its page shows them.
 READING, TAKING = "Reading the table", "Taking the table in"
@@ -249,7 +250,7 @@ def _put_rows(db: DbSession, studio: Studio, found: TableRead, report: Report) -
         try:
             with db.begin_nested():
                 put(db, studio, trees, row)
-        except BadInput as error:
+        except (BadInput, NotFound) as error:
             row.problem = f"{error.field}: {error.message}" if error.field else error.message
         except ValidationError as error:
             wrong = error.errors(include_url=False, include_input=False)[0]
@@ -288,7 +289,7 @@ def _put_tree(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> Non
         return
     if (came := said.get("acquired_on")) is not None and came > studio.today:
         raise BadInput("came on", "lies in the future")
-    form = TreeForm.model_validate(said)
+    form = TreeFields.model_validate(said)
     tree = Tree(**form.model_dump(), created_at=studio.now, updated_at=studio.now, version=1)
     db.add(tree)
     db.flush()
@@ -299,7 +300,7 @@ def _put_session(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> 
     said = dict(row.said)
     number = trees.number(said.pop("tree"))
     tree = db.get_one(Tree, number)
-    form = SessionForm.model_validate({"container_after": tree.container, **said})
+    form = SessionFields.model_validate({"container_after": tree.container, **said})
     put_session(db, studio, number, form)
 
 
@@ -309,13 +310,13 @@ def _put_measurement(db: DbSession, studio: Studio, trees: _Trees, row: RowRead)
     tree = db.get_one(Tree, trees.number(said.pop("tree")))
     photo = select(func.count()).where(
         Measurement.tree_id == tree.id,
-        Measurement.measured_on == said["hand_on"],
+        Measurement.measured_on == said["measured_on"],
         Measurement.kept(),
     )
     if db.scalar(photo):
         row.known = True
         return
-    row.known = not put_by_hand(db, studio, tree, HandForm.model_validate(said))
+    row.known = not put_by_hand(db, studio, tree, HandFields.model_validate(said))
 
 
 def _put_root(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> None:
@@ -354,7 +355,7 @@ def _put_pot(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> None
     if db.scalar(asked):
         row.known = True
         return
-    form = PotForm.model_validate(row.said)
+    form = PotFields.model_validate(row.said)
     db.add(ShelfPot(**form.model_dump(), created_at=studio.now, updated_at=studio.now))
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from contextlib import suppress
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.drafts import TopDraft
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.rootwork.after import after_cuts, with_findings
@@ -79,7 +79,7 @@ def settle_base(db: DbSession, studio: Studio, tree_id: int) -> None:
         stands = None
         if cuts:
             # Marks that cannot be measured any more say so on their own desk.
-            with suppress(BadInput):
+            with suppress(BadInput, NotFound):
                 stands = measured_with(db, studio, row, findings_on(db, row), cuts)
         if (row.stands is None) != (stands is None) or stands is not None:
             row.stands = stands

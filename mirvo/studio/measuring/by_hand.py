@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import date
-from typing import Annotated, NamedTuple
+from typing import NamedTuple
 
-from pydantic import Field
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
-from mirvo.core.lengths import LENGTH
+from mirvo.core.limits.measuring import HandFields
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import HandMeasurement, Tree
 from mirvo.studio.context import Studio
@@ -40,44 +38,25 @@ class OddTrunk(NamedTuple):
     less: bool
 
 
-class HandForm(FormModel):
-    """What was measured by hand on a day; mm, at least one of them.
-
-    hand_spread_mm : across the flare of surface roots, the mean of its longest and shortest way.
-    """
-
-    hand_on: date
-    hand_trunk_mm: Annotated[float, LENGTH, Field(gt=0, le=3_000, allow_inf_nan=False)] | None = (
-        None
-    )
-    hand_spread_mm: Annotated[float, LENGTH, Field(gt=0, le=5_000, allow_inf_nan=False)] | None = (
-        None
-    )
-    hand_height_mm: Annotated[float, LENGTH, Field(gt=0, le=20_000, allow_inf_nan=False)] | None = (
-        None
-    )
-
-
-def add_by_hand(studio: Studio, tree_id: int, form: HandForm) -> None:
+def add_by_hand(studio: Studio, tree_id: int, form: HandFields) -> None:
     """Keep what was measured by hand; of a day measured before, these figures. Raises BadInput."""
     with studio.writing() as db:
         put_by_hand(db, studio, load_tree(db, tree_id), form)
 
 
-def put_by_hand(db: DbSession, studio: Studio, tree: Tree, form: HandForm) -> bool:
+def put_by_hand(db: DbSession, studio: Studio, tree: Tree, form: HandFields) -> bool:
     """Within a transaction; whether it says anything that was not kept yet. Raises BadInput."""
-    if form.hand_on > studio.today:
-        raise BadInput("hand_on", f"{form.hand_on:%d %b %Y} lies in the future")
-    said = {name: getattr(form, f"hand_{name}_mm") for name in FIGURES}
+    form.check_days(studio.today)
+    said = {name: getattr(form, f"{name}_mm") for name in FIGURES}
     if all(value is None for value in said.values()):
-        raise BadInput("hand_trunk_mm", "give at least one of trunk, spread and height")
+        raise BadInput("trunk_mm", "give at least one of trunk, spread and height")
     asked = select(HandMeasurement).where(
-        HandMeasurement.tree_id == tree.id, HandMeasurement.measured_on == form.hand_on
+        HandMeasurement.tree_id == tree.id, HandMeasurement.measured_on == form.measured_on
     )
     row = db.scalar(asked)
     kept = row is not None and row.composted_at is None
     if row is None:
-        row = HandMeasurement(tree_id=tree.id, measured_on=form.hand_on)
+        row = HandMeasurement(tree_id=tree.id, measured_on=form.measured_on)
         db.add(row)
     row.composted_at = None
     fresh = not kept

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from mirvo.core.errors import BadInput, Conflict
+from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.core.measure.drafts import (
     AnyDraft,
     CalibrationDraft,
@@ -133,7 +133,8 @@ def _first_marks(studio: Studio, photo: Photo) -> AnyDraft:
     marks = blank_draft(view_of(photo))
     try:
         card_corners(studio.photos, photo.digest)
-    except BadInput:
+    except (BadInput, NotFound):
+        # No card in it, or no file any more: its desk says so.
         return marks
     return marks.model_copy(update={"calibration": CalibrationDraft(kind="card")})
 
@@ -273,7 +274,7 @@ def evaluate(db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft) -> Ev
         if isinstance(draft, SideDraft):
             return _evaluate_side(db, studio, photo, draft)
         return _evaluate_top(db, studio, photo, draft)
-    except BadInput as error:
+    except (BadInput, NotFound) as error:
         return Evaluation(problem=Problem(error.field, error.message))
 
 
@@ -285,7 +286,7 @@ def _before_figures(
         return Evaluation(missing=missing)
     try:
         seen = calibration_seen(studio.photos, photo, draft, yard_of(db))
-    except BadInput as error:
+    except (BadInput, NotFound) as error:
         return Evaluation(missing=missing, problem=Problem(error.field, error.message))
     return Evaluation(missing=missing, calibration=seen)
 

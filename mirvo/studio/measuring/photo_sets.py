@@ -13,7 +13,7 @@ from datetime import date
 
 from sqlalchemy import select
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.drafts import CalibrationDraft, TopDraft, blank_draft
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set
@@ -113,7 +113,7 @@ def settle_set(db: DbSession, studio: Studio, tree_id: int, day: date) -> None:
     # One photo bears the figures of all; the one with the trunk is where people look for them.
     lead = next((member.photo.id for member in members if member.trunk), None)
     record = None
-    with suppress(BadInput):  # each photo's own desk says what is wrong with it
+    with suppress(BadInput, NotFound):  # each photo's own desk says what is wrong with it
         record, _ = measure_set(db, studio, members)
     for row in _rows(db, members):
         row.top = record if row.photo_id == lead else None

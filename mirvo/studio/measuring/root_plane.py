@@ -8,7 +8,7 @@ from datetime import date
 
 from sqlalchemy import select
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.drafts import SideDraft, TopDraft
 from mirvo.core.measure.records import RootPlane
 from mirvo.core.measure.side_set import MarkedSide, root_plane_of
@@ -69,7 +69,7 @@ def root_plane_of_day(
             draft = view.marks.without_emergences(without)
             marks = checked_side_marks(view.photo, draft, yard_of(db))
             corners = corners_for(studio.photos, view.photo, marks.calibration.kind)
-        except BadInput:
+        except (BadInput, NotFound):
             continue  # an unfinished view says so on its own desk
         marked.append(MarkedSide(view.photo.file_name, marks, info_of(view.photo), corners))
     try:

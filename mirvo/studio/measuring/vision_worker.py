@@ -11,7 +11,7 @@ from typing import Any, Generic, ParamSpec, TypeVar
 
 from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.studio.measuring.progress import WORDS, share_board
 
 # Often enough for a bar that moves, seldom enough to cost nothing.
@@ -91,7 +91,7 @@ class VisionWorker:
                 if future.running() and now != last:
                     last = now
                     yield now
-            except BadInput as error:
+            except (BadInput, NotFound) as error:
                 yield Refusal(error.field, error.message)
                 return
             except (CancelledError, ProcessExpired):

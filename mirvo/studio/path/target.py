@@ -11,8 +11,8 @@ from sqlalchemy.orm import aliased
 
 from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
 from mirvo.core.lengths import LENGTH
+from mirvo.core.limits.base import Limits
 from mirvo.core.plan.case import FINAL, Allow, GapMethod, Hold
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import MAX_LABEL, GapPlan, Regrowth, Root, Target, TargetHold
@@ -38,7 +38,7 @@ def _within(limits: tuple[float, float]) -> Any:
     return Field(ge=limits[0], le=limits[1], allow_inf_nan=False)
 
 
-class TargetForm(FormModel):
+class TargetFields(Limits):
     """A target as entered."""
 
     spread_ratio: Annotated[float, _within(LIMITS.spread_ratio)]
@@ -48,7 +48,7 @@ class TargetForm(FormModel):
     year: Annotated[int, Field(ge=1900, le=2300)] | None = None
 
 
-def set_target(studio: Studio, tree_id: int, form: TargetForm) -> Target:
+def set_target(studio: Studio, tree_id: int, form: TargetFields) -> Target:
     """Keep a target; what is fixed by hand stays.
 
     Raises

@@ -9,7 +9,8 @@ from datetime import date
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import plain_text
+from mirvo.core.limits.base import future_day
+from mirvo.core.typed_values import plain_text
 from mirvo.core.vision.photo_check import Remark
 from mirvo.records.database import DbSession
 from mirvo.records.models import Photo
@@ -59,7 +60,7 @@ def take_in(
     if kind not in KINDS:
         raise BadInput("kind", f"'{kind}' is not a kind of photo")
     if taken_on is not None and taken_on > studio.today:
-        raise BadInput("taken_on", f"{taken_on:%d %b %Y} lies in the future")
+        raise BadInput("taken_on", future_day(taken_on))
     with studio.reading() as db:
         load_tree(db, tree_id)
     return [

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.vision.card import NO_CARD
 from mirvo.core.vision.photo_check import Remark, Shot, check_photo
 from mirvo.records.models import Photo
@@ -25,7 +25,7 @@ def remarks_on(photos: PhotoStore, photo: Photo) -> tuple[Remark, ...]:
         corners, no_use = None, ""
         try:
             corners = card_corners(photos, photo.digest)
-        except BadInput as error:
+        except (BadInput, NotFound) as error:
             # Many photos have none, and are calibrated otherwise.
             no_use = "" if error.message == NO_CARD else error.message
         picture, said_size = colour_of(content), size_said(content)

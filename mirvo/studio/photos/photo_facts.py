@@ -2,38 +2,26 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.measuring import PhotoFields
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.measure_marks import view_of
 from mirvo.studio.measuring.photo_sets import settle_set
-from mirvo.studio.photos.photo_queries import KINDS, load_photo
+from mirvo.studio.photos.photo_queries import load_photo
 
 
-class PhotoForm(FormModel):
-    """What can be said of a photo."""
-
-    taken_on: date
-    kind: str = "top"
-
-
-def edit_photo(studio: Studio, photo_id: int, form: PhotoForm) -> Photo:
+def edit_photo(studio: Studio, photo_id: int, form: PhotoFields) -> Photo:
     """Keep the day and the kind of a photo; its measurement follows, also to another set.
 
     Raises
     ------
     NotFound : there is no such photo. BadInput : a day to come, or marks of another view.
     """
-    if form.taken_on > studio.today:
-        raise BadInput("taken_on", f"{form.taken_on:%d %b %Y} lies in the future")
-    if form.kind not in KINDS:
-        raise BadInput("kind", f"'{form.kind}' is not a kind of photo")
+    form.check_days(studio.today)
     with studio.writing() as db:
         photo = load_photo(db, photo_id)
         view, day = view_of(photo), photo.taken_on

@@ -16,7 +16,7 @@ from sqlalchemy.orm import aliased
 from mirvo.core.almanac import rules
 from mirvo.core.care import aftercare
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import Limits, PastDay, PlannedDay
 from mirvo.core.season.weather import DayWeather
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CareTask, RootSession, Tree, Watering, Yard
@@ -166,20 +166,19 @@ def _open_tasks() -> Select[*tuple[Any, ...]]:
     )
 
 
-class KeptForm(FormModel):
+class KeptFields(Limits):
     """Something kept on a tree for a while, and the day to look whether it may go."""
 
     kept_what: Literal[KEPT] = KEPT[0]  # type: ignore[valid-type]
     kept_where: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
-    kept_since: date | None = None
-    look_on: date
+    kept_since: PastDay | None = None
+    look_on: PlannedDay
 
 
-def keep_for_a_while(studio: Studio, tree_id: int, form: KeptForm) -> CareTask:
+def keep_for_a_while(studio: Studio, tree_id: int, form: KeptFields) -> CareTask:
     """Note what is kept on a tree for a while. Raises BadInput."""
     since = form.kept_since or studio.today
-    if since > studio.today:
-        raise BadInput("kept_since", f"{since:%d %b %Y} lies in the future")
+    form.check_days(studio.today)
     if form.look_on < since:
         raise BadInput("look_on", "the day to look at it lies before the day it was kept")
     where = f", {form.kept_where}" if form.kept_where else ""

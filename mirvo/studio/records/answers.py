@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
-from typing import Annotated
 
-from pydantic import Field, StringConstraints
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import Limits, Note, PastDay
+from mirvo.core.limits.care import AnswerFields
 from mirvo.core.standing.answer import Answer, Experience, Seen, answer_of, experience_of
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import RootSession, Tree, TreeAnswer
@@ -19,25 +17,13 @@ from mirvo.studio.records.root_sessions import load_session
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.standing import seen_after
 
-Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)]
 
-
-class AnswerForm(FormModel):
-    """What is seen of a tree today; only what was looked at is filled in."""
-
-    leaf_lost_percent: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] | None = None
-    shoots_on: date | None = None
-    shoots_today: bool = False
-    dieback: bool = False
-    weak: bool = False
-
-
-class DeathForm(FormModel):
+class DeathFields(Limits):
     """When a tree died, of what, and what the artist would do otherwise."""
 
-    died_on: date | None = None
-    died_of: Words = ""
-    would_do_otherwise: Words = ""
+    died_on: PastDay | None = None
+    died_of: Note = ""
+    would_do_otherwise: Note = ""
 
 
 @dataclass(frozen=True)
@@ -49,16 +35,19 @@ class AnswerSeen:
     answer: Answer | None
 
 
-def put_answer(studio: Studio, session_id: int, form: AnswerForm) -> int:
+def put_answer(
+    studio: Studio, session_id: int, form: AnswerFields, shoots_today: bool = False
+) -> int:
     """Keep what is seen of a tree after a session; the tree's number.
 
     Raises
     ------
     NotFound : there is no such session. BadInput : shoots from before it, or nothing was said.
     """
+    form.check_days(studio.today)
     with studio.writing() as db:
         session = load_session(db, session_id)
-        shoots = studio.today if form.shoots_today else form.shoots_on
+        shoots = studio.today if shoots_today else form.shoots_on
         if shoots is not None and not session.done_on <= shoots <= studio.today:
             raise BadInput("shoots_on", "New shoots come after the session and not after today.")
         if form.leaf_lost_percent is None and shoots is None and not (form.dieback or form.weak):
@@ -86,15 +75,14 @@ def answers_seen(db: DbSession, session: RootSession) -> AnswerSeen:
     return AnswerSeen(rows, seen, answer_of(seen, session.done_on))
 
 
-def say_died(studio: Studio, tree_id: int, form: DeathForm) -> None:
+def say_died(studio: Studio, tree_id: int, form: DeathFields) -> None:
     """A tree died: it leaves the bench, its record stays; an empty day takes it back.
 
     Raises
     ------
     BadInput : a day to come.
     """
-    if form.died_on is not None and form.died_on > studio.today:
-        raise BadInput("died_on", f"{form.died_on:%d %b %Y} lies in the future")
+    form.check_days(studio.today)
     with studio.writing() as db:
         tree = load_tree(db, tree_id)
         tree.died_on, tree.died_of = form.died_on, form.died_of

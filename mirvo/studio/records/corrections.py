@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import delete
 
 from mirvo.core.errors import Conflict
+from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CareTask, CutRecord, FindingRecord, Measurement, RootSession
 from mirvo.studio.context import Studio
@@ -15,13 +16,7 @@ from mirvo.studio.records.root_sessions import (
     stands_as_left,
     work_out,
 )
-from mirvo.studio.records.session_form import (
-    ENTERED,
-    BenchDetails,
-    RootDone,
-    SessionForm,
-    check_session,
-)
+from mirvo.studio.records.session_form import ENTERED, BenchDetails
 from mirvo.studio.tree_queries import (
     CutOfRoot,
     MeasuredBase,
@@ -34,14 +29,14 @@ from mirvo.studio.tree_queries import (
 from mirvo.studio.yard.settings import SAVED_ELSEWHERE
 
 
-def form_of_session(db: DbSession, session: RootSession) -> SessionForm:
+def form_of_session(db: DbSession, session: RootSession) -> SessionFields:
     """A recorded session as the form it could be entered with.
 
     It is not checked anew: a record made before a bound was drawn must still open.
     """
     cuts = _cuts(db, session)
     entered = {name: getattr(session, name) for name in ENTERED}
-    return SessionForm.model_construct(
+    return SessionFields.model_construct(
         **entered,
         measurement_id=_ticked_on(cuts),
         roots=tuple(
@@ -53,7 +48,7 @@ def form_of_session(db: DbSession, session: RootSession) -> SessionForm:
 
 
 def correct_session(
-    studio: Studio, session_id: int, form: SessionForm, version: int | None = None
+    studio: Studio, session_id: int, form: SessionFields, version: int | None = None
 ) -> RootSession:
     """Put a record right: worked out anew, its open aftercare planned anew.
 
@@ -65,7 +60,7 @@ def correct_session(
     NotFound : there is no such session. BadInput : at the field that cannot be. Conflict : it was
     corrected elsewhere since.
     """
-    check_session(form, studio.today)
+    form.check(studio.today)
     with studio.writing() as db:
         session = load_session(db, session_id)
         if version is not None and version != session.version:
@@ -85,7 +80,7 @@ def correct_session(
     return session
 
 
-def _out_of_its_pot(session: RootSession, form: SessionForm) -> SessionForm:
+def _out_of_its_pot(session: RootSession, form: SessionFields) -> SessionFields:
     """The form without the pot its record named, where another container is said now."""
     same_pot = form.pot_id is not None and form.pot_id == session.pot_id
     if same_pot and form.container_after != session.container_after:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from mirvo.core.almanac.practice import Practice, clears_by, practice_of
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.measure.records import RootRecord
 from mirvo.core.pot import soil_litres
 from mirvo.core.rootwork import only_delays, treated_as_cutting, weighed_share
@@ -27,7 +28,7 @@ from mirvo.studio.pot_of_tree import (
     stand_in,
 )
 from mirvo.studio.records.aftercare import plan_care
-from mirvo.studio.records.session_form import ENTERED, BenchDetails, SessionForm, check_session
+from mirvo.studio.records.session_form import ENTERED, BenchDetails
 from mirvo.studio.records.share import share_of_form
 from mirvo.studio.shelf.soil import recipe_of, take_from_stock
 from mirvo.studio.shelf.supplies import take_supplies, used_in
@@ -49,7 +50,7 @@ SOIL_CHANGED = ("change-soil", "emergency")
 class WorkedOut:
     """A session as entered with what it rests on: the roots that stood, share and budget."""
 
-    form: SessionForm
+    form: SessionFields
     details: BenchDetails
     base: MeasuredBase | None
     estimate: ShareEstimate
@@ -68,17 +69,17 @@ def load_session(db: DbSession, session_id: int) -> RootSession:
     return session
 
 
-def record_session(studio: Studio, tree_id: int, form: SessionForm) -> RootSession:
+def record_session(studio: Studio, tree_id: int, form: SessionFields) -> RootSession:
     """Keep a session with its share computed against the budget. Raises BadInput."""
     with studio.writing() as db:
         return put_session(db, studio, tree_id, form)
 
 
 def preview_session(
-    db: DbSession, studio: Studio, tree_id: int, form: SessionForm
+    db: DbSession, studio: Studio, tree_id: int, form: SessionFields
 ) -> ShareEstimate:
     """What a session as entered would take, without keeping it. Raises BadInput."""
-    check_session(form, studio.today)
+    form.check(studio.today)
     return work_out(db, studio, load_tree(db, tree_id), form).estimate
 
 
@@ -86,11 +87,11 @@ def put_session(
     db: DbSession,
     studio: Studio,
     tree_id: int,
-    form: SessionForm,
+    form: SessionFields,
     details: BenchDetails = NOTHING_MORE,
 ) -> RootSession:
     """Put a session, its cuts and its aftercare into a transaction. Raises BadInput."""
-    check_session(form, studio.today)
+    form.check(studio.today)
     tree = load_tree(db, tree_id)
     form = of_the_shelf(db, _moved_out(tree, form))
     if not only_delays(form.kind):
@@ -107,7 +108,7 @@ def put_session(
     return session
 
 
-def _moved_out(tree: Tree, form: SessionForm) -> SessionForm:
+def _moved_out(tree: Tree, form: SessionFields) -> SessionFields:
     """The form without the pot it stood in, where another container or pot was said.
 
     Forms begin with the pot a tree stands in; what was changed beside it counts for more.
@@ -119,7 +120,7 @@ def _moved_out(tree: Tree, form: SessionForm) -> SessionForm:
     return form.model_copy(update={"pot_id": None}) if elsewhere else form
 
 
-def of_the_shelf(db: DbSession, form: SessionForm) -> SessionForm:
+def of_the_shelf(db: DbSession, form: SessionFields) -> SessionFields:
     """The form with what the shelf knows of its pot and soil, where nothing else was said.
 
     Raises
@@ -168,7 +169,7 @@ def work_out(
     db: DbSession,
     studio: Studio,
     tree: Tree,
-    form: SessionForm,
+    form: SessionFields,
     details: BenchDetails = NOTHING_MORE,
     session: RootSession | None = None,
 ) -> WorkedOut:
@@ -190,7 +191,7 @@ def work_out(
 
 
 def _base_for(
-    db: DbSession, tree_id: int, form: SessionForm, session: RootSession | None
+    db: DbSession, tree_id: int, form: SessionFields, session: RootSession | None
 ) -> MeasuredBase | None:
     """The measurement the ticked roots belong to, else the latest before the session."""
     # A record entered later rests on what was measured by then.

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from mirvo.core.almanac.practice import Practice
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.rootwork import collection_loss, weighing_correction
 from mirvo.core.rootwork.cuts import RootFinding
 from mirvo.core.rootwork.share_estimate import Feeding, ShareEstimate, estimate_share
@@ -14,7 +15,6 @@ from mirvo.records.database import DbSession
 from mirvo.records.models import Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import measured_with
-from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.tree_queries import MeasuredBase, sessions_of
 from mirvo.studio.yard.standing import standing_before
 
@@ -48,7 +48,7 @@ def share_of_form(
     db: DbSession,
     studio: Studio,
     tree: Tree,
-    form: SessionForm,
+    form: SessionFields,
     base: MeasuredBase | None,
     practice: Practice,
     findings: Mapping[str, RootFinding],

@@ -4,18 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Annotated, Literal
 
-from pydantic import Field, StringConstraints, model_validator
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, Conflict
-from mirvo.core.forms import FormModel
-from mirvo.core.lengths import LENGTH
-from mirvo.core.pot import SHAPES, Ball, Fit, fit, off_centre
+from mirvo.core.limits.shelf import PotFields
+from mirvo.core.pot import Ball, Fit, fit, off_centre
 from mirvo.records.database import DbSession
 from mirvo.records.models import ShelfPot, Tree
-from mirvo.records.models.shelf import CONDITIONS
 from mirvo.studio.context import Studio
 from mirvo.studio.path.plans import step_of
 from mirvo.studio.photos.photo_queries import digests_in_use
@@ -31,53 +27,12 @@ from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import SAVED_ELSEWHERE, yard_of
 from mirvo.studio.yard.sheet import Sheet, sheet_of
 
-Size = Annotated[float, LENGTH, Field(gt=0, le=5_000, allow_inf_nan=False)]
-Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 MOST_ANGLE_DEG = 60.0
 # Best first.
 ORDER = ("fits", "comb", "roomy", "small")
 
 
-class PotForm(FormModel):
-    """A pot; lengths in mm, of its inside."""
-
-    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
-    shape: Literal[SHAPES] = "rectangle"  # type: ignore[valid-type]
-    length_mm: Size
-    width_mm: Size | None = None
-    depth_mm: Size
-    floor_length_mm: Size | None = None
-    floor_width_mm: Size | None = None
-    corner_mm: Annotated[float, LENGTH, Field(ge=0, le=2_000, allow_inf_nan=False)] | None = None
-    belly_mm: Size | None = None
-    rim_in_mm: Annotated[float, LENGTH, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
-    holes: Annotated[int, Field(ge=0, le=60)] | None = None
-    feet_mm: Annotated[float, LENGTH, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
-    weight_kg: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False)] | None = None
-    glaze: Words = ""
-    condition: Literal[CONDITIONS] = CONDITIONS[0]  # type: ignore[valid-type]
-    place: Words = ""
-    cost: Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)] = ""
-    note: Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000)] = ""
-
-    @model_validator(mode="after")
-    def _as_it_can_be(self) -> PotForm:
-        """Round ones are as wide as long; a floor is no larger than the rim by much."""
-        if self.width_mm is None:
-            if self.shape not in ("round", "drum"):
-                raise BadInput("width_mm", "how wide is it inside?")
-            self.width_mm = self.length_mm
-        least = min(self.length_mm, self.width_mm)
-        if self.corner_mm is not None and self.corner_mm > least / 2:
-            raise BadInput("corner_mm", f"corners of a pot so wide have at most {least / 2:g} mm")
-        if self.rim_in_mm is not None and 2 * self.rim_in_mm >= least:
-            raise BadInput("rim_in_mm", "such a rim would leave no opening")
-        if self.belly_mm is not None and self.belly_mm < self.length_mm * 0.5:
-            raise BadInput("belly_mm", "the widest diameter of a drum is no less than its rim")
-        return self
-
-
-ENTERED = (*PotForm.model_fields, "version")
+ENTERED = (*PotFields.model_fields, "version")
 
 
 @dataclass(frozen=True)
@@ -129,7 +84,7 @@ def shelf(db: DbSession) -> list[OnShelf]:
     return sorted(found, key=lambda one: one.tree is not None)
 
 
-def add_pot(studio: Studio, form: PotForm) -> ShelfPot:
+def add_pot(studio: Studio, form: PotFields) -> ShelfPot:
     """Put a pot on the shelf."""
     pot = ShelfPot(**form.model_dump(), created_at=studio.now, updated_at=studio.now)
     with studio.writing() as db:
@@ -137,7 +92,7 @@ def add_pot(studio: Studio, form: PotForm) -> ShelfPot:
     return pot
 
 
-def edit_pot(studio: Studio, pot_id: int, form: PotForm, version: int) -> ShelfPot:
+def edit_pot(studio: Studio, pot_id: int, form: PotFields, version: int) -> ShelfPot:
     """Save an edit begun on `version`. Raises Conflict when it was saved since."""
     with studio.writing() as db:
         pot = load_pot(db, pot_id)

@@ -2,52 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Annotated
 
-from pydantic import Field, StringConstraints, model_validator
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.forms import FormModel, OpenForm, read_number
-from mirvo.core.lengths import LENGTH
+from mirvo.core.limits.shelf import ComponentFields
 from mirvo.core.pot import Amount, Mix, Part, Pot, WetZone, usual_components, watering_ratio
+from mirvo.core.typed_values import read_number
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import RootSession, SoilComponent, SoilRecipe
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.known_rows import once_a_yard
 
-Percent = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
-Grain = Annotated[float, LENGTH, Field(gt=0, le=100, allow_inf_nan=False)]
 MOST_PARTS = 1000.0
 PART = "part-"
 # What a mix is looked at in before a pot is chosen.
 SAMPLE_POT = Pot("rectangle", 300.0, 210.0, 50.0)
-
-
-class ComponentForm(FormModel):
-    """A component; grains in mm, shares of its volume in percent, stock in litres."""
-
-    component_name: Annotated[
-        str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)
-    ]
-    from_mm: Grain
-    to_mm: Grain
-    kg_per_l: Annotated[float, Field(gt=0, le=5, allow_inf_nan=False)]
-    water: Percent
-    air: Percent
-    loss: Annotated[float, Field(ge=0, le=95, allow_inf_nan=False)] = 0.0
-    ph: Annotated[float, Field(ge=0, le=14, allow_inf_nan=False)] | None = None
-    stock_l: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] | None = None
-    component_cost: Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)] = ""
-
-    @model_validator(mode="after")
-    def _as_it_can_be(self) -> ComponentForm:
-        if self.to_mm < self.from_mm:
-            raise BadInput("to_mm", "its largest grain is smaller than its smallest")
-        if self.water + self.air > 100:
-            raise BadInput("air", "water and air together are more than there is")
-        return self
 
 
 @dataclass(frozen=True)
@@ -131,17 +103,17 @@ def begin_with_usual(studio: Studio) -> None:
                 )
 
 
-def keep_component(studio: Studio, form: ComponentForm, component_id: int | None = None) -> None:
+def keep_component(studio: Studio, form: ComponentFields, component_id: int | None = None) -> None:
     """Add a component or put one right. Raises BadInput."""
     with studio.writing() as db:
-        same = select(SoilComponent.id).where(SoilComponent.name == form.component_name)
+        same = select(SoilComponent.id).where(SoilComponent.name == form.name)
         if db.scalar(same) not in (None, component_id):
-            raise BadInput("component_name", "there is one of that name")
+            raise BadInput("name", "there is one of that name")
         row = SoilComponent() if component_id is None else _component(db, component_id)
-        row.name = form.component_name
+        row.name = form.name
         for name in ("from_mm", "to_mm", "kg_per_l", "ph", "stock_l"):
             setattr(row, name, getattr(form, name))
-        row.cost = form.component_cost
+        row.cost = form.cost
         row.water, row.air, row.loss = form.water / 100, form.air / 100, form.loss / 100
         db.add(row)
 
@@ -152,7 +124,7 @@ def drop_component(studio: Studio, component_id: int) -> None:
         row = _component(db, component_id)
         for recipe in db.scalars(select(SoilRecipe)):
             if str(component_id) in (recipe.parts or {}):
-                raise BadInput("component_name", f"{recipe.name} is mixed of it")
+                raise BadInput("name", f"{recipe.name} is mixed of it")
         db.delete(row)
 
 
@@ -163,14 +135,16 @@ def _component(db: DbSession, component_id: int) -> SoilComponent:
     return row
 
 
-def keep_recipe(studio: Studio, form: OpenForm, recipe_id: int | None = None) -> SoilRecipe:
-    """Add a recipe or put one right: its name, and parts by component as `part-3`.
+def keep_recipe(
+    studio: Studio, name: str, said: Mapping[str, str], recipe_id: int | None = None
+) -> SoilRecipe:
+    """Add a recipe or put one right. said : parts as typed, by the component as `part-3`.
 
     Raises
     ------
     BadInput : at the field concerned.
     """
-    name = " ".join(form.by_name.get("recipe_name", "").split())[:60]
+    name = " ".join(name.split())[:60]
     if not name:
         raise BadInput("recipe_name", "give it a name to find it by")
     with studio.writing() as db:
@@ -179,12 +153,12 @@ def keep_recipe(studio: Studio, form: OpenForm, recipe_id: int | None = None) ->
             raise BadInput("recipe_name", "there is one of that name")
         parts = {}
         for component in components(db):
-            said = form.by_name.get(f"{PART}{component.id}", "").strip()
-            if not said:
+            typed = said.get(f"{PART}{component.id}", "").strip()
+            if not typed:
                 continue
-            number = read_number(said)
+            number = read_number(typed)
             if number is None or not 0 <= number <= MOST_PARTS:
-                raise BadInput(f"{PART}{component.id}", f"'{said[:20]}' is no number of parts")
+                raise BadInput(f"{PART}{component.id}", f"'{typed[:20]}' is no number of parts")
             if number:
                 parts[str(component.id)] = number
         if not parts:

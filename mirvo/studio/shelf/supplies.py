@@ -9,7 +9,7 @@ from pydantic import Field, StringConstraints
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import Limits
 from mirvo.core.pot import Item, Use, materials
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession, Supply, Tree
@@ -23,7 +23,7 @@ UNITS = ("", "m", "dm²", "l")
 MOST_SUPPLIES = 200
 
 
-class SupplyForm(FormModel):
+class SupplyFields(Limits):
     """Something on the shelf, named as the materials list names it."""
 
     supply_name: Annotated[
@@ -38,7 +38,7 @@ def supplies(db: DbSession) -> list[Supply]:
     return list(db.scalars(select(Supply).order_by(Supply.name, Supply.unit)))
 
 
-def set_supply(studio: Studio, form: SupplyForm) -> None:
+def set_supply(studio: Studio, form: SupplyFields) -> None:
     """Say how much of something there is. Raises BadInput."""
     if form.supply_unit not in UNITS:
         raise BadInput("supply_unit", f"'{form.supply_unit}' is not one of pieces, m, dm², l")

@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date
-from typing import Annotated, Literal
 
-from pydantic import StringConstraints
 from sqlalchemy import or_, select
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.trees import GraftFields
 from mirvo.core.measure.records import TopRecord
 from mirvo.records.database import DbSession, find_kept
-from mirvo.records.models import GRAFT_KINDS, Measurement, Tree, TreeGraft
+from mirvo.records.models import Measurement, Tree, TreeGraft
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import FROM_ABOVE, load_tree
 from mirvo.studio.yard.tree_list import TreeRow, list_trees
@@ -105,15 +103,6 @@ def set_parent(studio: Studio, tree_id: int, parent_id: int | None) -> None:
         tree.parent_id = parent_id
 
 
-class GraftForm(FormModel):
-    """A graft set on a tree; donor_id : the tree it came from, empty for one of no record."""
-
-    graft_kind: Literal[GRAFT_KINDS] = GRAFT_KINDS[0]  # type: ignore[valid-type]
-    donor_id: int | None = None
-    grafted_on: date | None = None
-    graft_place: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
-
-
 @dataclass(frozen=True)
 class Graft:
     """A graft between trees, seen from one of them: `other` gave it, or bears it."""
@@ -140,12 +129,11 @@ def grafts_of(db: DbSession, tree_id: int) -> list[Graft]:
     return sorted(found, key=lambda graft: graft.given)
 
 
-def add_graft(studio: Studio, tree_id: int, form: GraftForm) -> None:
+def add_graft(studio: Studio, tree_id: int, form: GraftFields) -> None:
     """Note a graft set on a tree. Raises BadInput at the field concerned."""
     if form.donor_id == tree_id:
         raise BadInput("donor_id", "a tree grafted with its own shoot has no other donor")
-    if form.grafted_on is not None and form.grafted_on > studio.today:
-        raise BadInput("grafted_on", f"{form.grafted_on:%d %b %Y} lies in the future")
+    form.check_days(studio.today)
     with studio.writing() as db:
         load_tree(db, tree_id)
         if form.donor_id is not None and find_kept(db, Tree, form.donor_id) is None:
@@ -154,9 +142,9 @@ def add_graft(studio: Studio, tree_id: int, form: GraftForm) -> None:
             TreeGraft(
                 tree_id=tree_id,
                 donor_id=form.donor_id,
-                kind=form.graft_kind,
+                kind=form.kind,
                 grafted_on=form.grafted_on,
-                place=form.graft_place,
+                place=form.place,
             )
         )
 

@@ -21,7 +21,7 @@ from pydantic import Field, StringConstraints
 from sqlalchemy import func, select
 
 from mirvo.core.errors import BadInput, MirvoError, NotFound
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import Limits
 from mirvo.records.database import DbSession
 from mirvo.records.models import Person, SignIn
 from mirvo.records.models.people import OWNER
@@ -42,7 +42,7 @@ class NotAllowed(MirvoError):
     """Somebody who is not signed in, or may not do this."""
 
 
-class PersonForm(FormModel):
+class PersonFields(Limits):
     """A new person."""
 
     person_name: Annotated[
@@ -80,7 +80,7 @@ def _nobodys_proof() -> str:
     return _hasher().hash(secrets.token_hex(16))
 
 
-def add_person(studio: Studio, form: PersonForm) -> None:
+def add_person(studio: Studio, form: PersonFields) -> None:
     """Let somebody sign in.
 
     Raises

@@ -9,8 +9,9 @@ from pydantic import Field, StringConstraints, field_validator
 from sqlalchemy import String, select, type_coerce
 
 from mirvo.core.errors import BadInput, Conflict, Damaged
-from mirvo.core.forms import FormModel, read_day
+from mirvo.core.limits.base import Limits
 from mirvo.core.season.window import UNTOLD_FROST
+from mirvo.core.typed_values import read_day
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Yard
 from mirvo.studio.context import Studio
@@ -32,7 +33,7 @@ SOME_DAY = date(ANY_YEAR, 12, 31)
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 
 
-class YardForm(FormModel):
+class YardFields(Limits):
     """The studio itself.
 
     last_frost : a day and its month, kept as MM-DD. frost_free : no frost ever comes.
@@ -90,7 +91,7 @@ def put_yard(db: DbSession, **changes: Any) -> Yard:
     return row
 
 
-def save_yard(studio: Studio, form: YardForm, version: int | None = None) -> None:
+def save_yard(studio: Studio, form: YardFields, version: int | None = None) -> None:
     """Keep the studio's own settings; its practice stays as it is.
 
     version : the one the form was filled in on, None where nobody else can have saved.
@@ -103,7 +104,7 @@ def save_yard(studio: Studio, form: YardForm, version: int | None = None) -> Non
         now = yard_of(db).version
         if version is not None and version != now:
             raise Conflict("version", SAVED_ELSEWHERE.format("These settings were"))
-        put_yard(db, **form.model_dump(include=set(YardForm.model_fields)), version=now + 1)
+        put_yard(db, **form.model_dump(include=set(YardFields.model_fields)), version=now + 1)
 
 
 def _unsaved() -> Yard:
@@ -113,5 +114,5 @@ def _unsaved() -> Yard:
         practice={},
         own_species={},
         calendar_secret="",
-        **YardForm().model_dump(),
+        **YardFields().model_dump(),
     )

@@ -14,6 +14,8 @@ from sqlalchemy import select
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.base import checked
+from mirvo.core.limits.care import COLDEST_C, WARMEST_C, NightFields
 from mirvo.core.season import Outlook, Place, Shift, frost_day
 from mirvo.core.season.weather import (
     FRESH_ROOTS_FLOOR_C,
@@ -41,7 +43,6 @@ USUAL_FLOOR_C = -8.0
 FROST_RISK_NIGHTS = 28
 NIGHTS_BACK = 30
 MAX_NIGHTS = 40_000
-COLDEST_C, WARMEST_C = -60.0, 45.0
 TYPED, THERMOMETER = "typed", "thermometer"
 SAID = {TYPED: "minima entered by hand", THERMOMETER: "thermometer"}
 
@@ -96,10 +97,11 @@ def put_night(studio: Studio, day: date, low_c: float, source: str = TYPED) -> N
     ------
     BadInput : a night to come, or a temperature that cannot be.
     """
-    if day > studio.today:
-        raise BadInput("night", f"{day:%d %b %Y} lies in the future")
-    if not COLDEST_C <= low_c <= WARMEST_C:
-        raise BadInput("low_c", f"{low_c:g} °C cannot be; give {COLDEST_C:g} to {WARMEST_C:g}")
+    try:
+        checked(NightFields, {"day": day, "low_c": low_c}, studio.today)
+    except BadInput as error:
+        # The page and the interface call the day of a night by its own name.
+        raise BadInput("night" if error.field == "day" else error.field, error.message) from None
     with studio.writing() as db:
         db.merge(NightMinimum(day=day, low_c=low_c, source=source))
 

@@ -11,12 +11,13 @@ from fastapi.responses import JSONResponse
 from sqlalchemy.exc import IntegrityError, OperationalError
 from starlette.exceptions import HTTPException
 
-from mirvo.core.complaints import sentence
-from mirvo.core.errors import BadInput, Conflict, MirvoError, NotFound
+from mirvo.core.complaints import form_complaint
+from mirvo.core.errors import MirvoError
 from mirvo.studio.context import Studio
 from mirvo.web.api.models import FieldProblem, Problem
 from mirvo.web.api.records import router as records
 from mirvo.web.api.writing import router as writing
+from mirvo.web.problems import BROKEN, status_of
 
 PROBLEM = "application/problem+json"
 SAID = """The records of one Mirvo studio. Send the token with each request as
@@ -44,7 +45,7 @@ def create_api(studio: Studio) -> FastAPI:
     )
     api.state.studio = studio
     for kind in (
-        *(MirvoError, RequestValidationError, HTTPException, OverflowError, RecursionError),
+        *(MirvoError, RequestValidationError, HTTPException, RecursionError),
         *(IntegrityError, OperationalError),
     ):
         api.add_exception_handler(kind, _refused)
@@ -58,27 +59,25 @@ def _refused(request: Request, error: Exception) -> JSONResponse:
     if isinstance(error, RequestValidationError):
         errors = [
             FieldProblem(
-                field=".".join(str(part) for part in found["loc"]), message=sentence(found)
+                field=".".join(str(part) for part in found["loc"]), message=form_complaint(found)
             )
             for found in error.errors()
         ]
         detail = f"{errors[0].field}: {errors[0].message}" if errors else "cannot be used"
         return problem(422, detail, errors)
-    if isinstance(error, BadInput):
-        status = 404 if isinstance(error, NotFound) else 409 if isinstance(error, Conflict) else 422
+    if isinstance(error, MirvoError):
+        status = status_of(error)
         errors = [FieldProblem(field=error.field, message=error.message)] if error.field else []
         return problem(status, str(error), errors)
     if isinstance(error, HTTPException):
         return problem(error.status_code, str(error.detail), headers=dict(error.headers or {}))
-    if isinstance(error, OverflowError):
-        return problem(404, "There is nothing under so large a number.")
     if isinstance(error, RecursionError):
         return problem(422, "What was sent is nested too deep to be read.")
     if isinstance(error, IntegrityError):
         return problem(409, "It contradicts what is kept; nothing was changed.")
     if isinstance(error, OperationalError):
         return problem(503, "The records are busy; nothing was changed. Send it again in a moment.")
-    return problem(400, str(error))
+    return problem(500, BROKEN)
 
 
 def problem(

@@ -5,11 +5,13 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Generic, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field
 
-from mirvo.core.forms import SentModel
+from mirvo.core.limits.base import PastDay, PlannedDay
+from mirvo.core.limits.care import COLDEST_C, WARMEST_C, TaskText
 from mirvo.formats.exchange import row_type
 from mirvo.records.models import CareTask, Photo, Root, RootSession, ShelfPot, Tree
+from mirvo.web.form_models import SentModel
 
 # The rows as exchange files have them: one model for both.
 TreeRow = row_type(Tree)
@@ -71,8 +73,8 @@ class NightIn(SentModel):
     """The lowest temperature of one night, °C."""
 
     model_config = ConfigDict(extra="forbid")
-    night: date
-    low_c: Annotated[float, Field(ge=-60, le=45, allow_inf_nan=False)]
+    night: PastDay
+    low_c: Annotated[float, Field(ge=COLDEST_C, le=WARMEST_C, allow_inf_nan=False)]
 
 
 class NightOut(BaseModel):
@@ -103,8 +105,8 @@ class TaskIn(SentModel):
     """Something to look at on a day."""
 
     model_config = ConfigDict(extra="forbid")
-    text: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
-    due: date
+    text: TaskText
+    due: PlannedDay
 
 
 class TickIn(SentModel):

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Annotated, Any, Literal
 from uuid import uuid4
 
 from fastapi import APIRouter, Form, Query, UploadFile
 
 from mirvo.core.errors import BadInput, Conflict
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import PastDay
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.trees import TreeFields
 from mirvo.records.models import CareTask, RootSession, ShelfPot, Tree
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import running_session
@@ -17,10 +19,9 @@ from mirvo.studio.exchange.tokens import NIGHTS, PHOTOS, WEIGHINGS, WRITE
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.records import aftercare
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.shelf.pots import PotForm, add_pot
+from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.trees import TreeForm, add_tree, edit_tree
+from mirvo.studio.yard.trees import add_tree, edit_tree
 from mirvo.studio.yard.weather import THERMOMETER, put_night
 from mirvo.web.api.access import MOST, StudioDep, may
 from mirvo.web.api.models import (
@@ -37,13 +38,14 @@ from mirvo.web.api.models import (
     WeighingOut,
 )
 from mirvo.web.api.records import Number, row_of
+from mirvo.web.form_models import FormModel
 
 router = APIRouter()
 FIELD_OF = {"offcuts": "offcuts_g", "ball": "ball_g"}
 
 
 @router.post("/trees", status_code=201, response_model=TreeRow, dependencies=[may(WRITE)])
-def new_tree(studio: StudioDep, tree: TreeForm) -> Any:
+def new_tree(studio: StudioDep, tree: TreeFields) -> Any:
     """Add a tree."""
     number = add_tree(studio, tree).id
     with studio.reading() as db:
@@ -54,7 +56,7 @@ def new_tree(studio: StudioDep, tree: TreeForm) -> Any:
 def change_tree(
     studio: StudioDep,
     tree_id: Number,
-    tree: TreeForm,
+    tree: TreeFields,
     version: Annotated[int, Query(ge=0, le=MOST, description="The `version` it was read with.")],
 ) -> Any:
     """Change a tree; 409 when somebody else did since it was read."""
@@ -69,7 +71,7 @@ def change_tree(
     response_model=SessionRow,
     dependencies=[may(WRITE)],
 )
-def new_session(studio: StudioDep, tree_id: Number, session: SessionForm) -> Any:
+def new_session(studio: StudioDep, tree_id: Number, session: SessionFields) -> Any:
     """Record a root session; its share, budget and aftercare are worked out."""
     number = record_session(studio, tree_id, session).id
     with studio.reading() as db:
@@ -95,7 +97,7 @@ def tick_task(studio: StudioDep, task_id: Number, tick: TickIn) -> Any:
 
 
 @router.post("/pots", status_code=201, response_model=PotRow, dependencies=[may(WRITE)])
-def new_pot(studio: StudioDep, pot: PotForm) -> Any:
+def new_pot(studio: StudioDep, pot: PotFields) -> Any:
     """Put a pot on the shelf."""
     number = add_pot(studio, pot).id
     with studio.reading() as db:
@@ -136,7 +138,7 @@ class PhotoIn(FormModel):
     kind: Literal[
         "top", "side", "before", "after", "follow-up", "crown", "wound", "pot", "other"
     ] = "top"
-    taken_on: date | None = None
+    taken_on: PastDay | None = None
 
 
 @router.post("/trees/{tree_id}/photos", status_code=201, dependencies=[may(PHOTOS)])

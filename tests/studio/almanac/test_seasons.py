@@ -5,16 +5,18 @@ from datetime import UTC, date, datetime, timedelta
 from fastapi.testclient import TestClient
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.base import checked
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.trees import TreeFields
 from mirvo.records.documents import SeasonSeen
 from mirvo.studio.almanac import seasons
 from mirvo.studio.almanac import species as use
 from mirvo.studio.almanac.experience import own_experience
-from mirvo.studio.almanac.seasons import OpenedForm, PlantForm, note_opened, note_plant
+from mirvo.studio.almanac.seasons import OpenedFields, PlantFields, note_opened, note_plant
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.yard.settings import put_yard
 from mirvo.studio.yard.standing import standing_of
-from mirvo.studio.yard.trees import TreeForm, edit_tree
+from mirvo.studio.yard.trees import edit_tree
 from mirvo.web.app import create_app
 from tests.studio.almanac.test_species import entry
 from tests.studio_case import StudioCase
@@ -29,7 +31,7 @@ class SeasonsTest(StudioCase):
         return self.read(standing_of, 1, self.studio.today).standing.next_window
 
     def note(self, day, words=""):
-        note_opened(self.studio, "zelkova", OpenedForm(opened_on=day, season_note=words))
+        note_opened(self.studio, "zelkova", OpenedFields(opened_on=day, season_note=words))
 
     def test_a_noted_spring_moves_the_next_by_a_third_and_says_so(self):
         usual = self.window()
@@ -61,8 +63,8 @@ class SeasonsTest(StudioCase):
     def test_no_day_breaks_a_page_even_where_it_is_kept_already(self):
         for day in ("0001-01-01", "9999-12-31"):
             with self.assertRaises(BadInput):
-                OpenedForm.model_validate({"opened_on": day})
-        seen = [SeasonSeen(what=what, name="zelkova", seen_on=date(year, 1, 1), note="")
+                checked(OpenedFields, {"opened_on": day}, self.studio.today)
+        seen = [SeasonSeen.model_construct(what=what, name="zelkova", seen_on=date(year, 1, 1), note="")
                 for what in ("opened", "plant") for year in (1, 9999)]  # fmt: skip
         with self.studio.writing() as db:
             put_yard(db, seasons_seen=tuple(seen))
@@ -73,14 +75,20 @@ class SeasonsTest(StudioCase):
                 self.assertEqual(pages.get(place).status_code, 200, (place, studio.today))
 
     def test_a_plant_seen_this_year_moves_this_years_window(self):
-        note_plant(self.studio, PlantForm(plant="blackthorn in flower", plant_on=date(2026, 3, 8)))
+        note_plant(
+            self.studio, PlantFields(plant="blackthorn in flower", plant_on=date(2026, 3, 8))
+        )
         self.note(date(2026, 3, 16))
         usual = self.window().start
         self.studio.clock = lambda: datetime(2027, 3, 1, 9, tzinfo=UTC)
-        note_plant(self.studio, PlantForm(plant="Blackthorn in flower", plant_on=date(2027, 2, 25)))
+        note_plant(
+            self.studio, PlantFields(plant="Blackthorn in flower", plant_on=date(2027, 2, 25))
+        )
         # Another spelling is another plant; the same one is found whatever its capitals.
         self.assertEqual(self.window().start, usual)
-        note_plant(self.studio, PlantForm(plant="blackthorn in flower", plant_on=date(2027, 2, 25)))
+        note_plant(
+            self.studio, PlantFields(plant="blackthorn in flower", plant_on=date(2027, 2, 25))
+        )
         moved = self.window()
         self.assertEqual(moved.start, date(2027, 3, 5))
         self.assertIn("8 days after it in 1 year", moved.reasons[0].text)
@@ -107,7 +115,7 @@ class HistoryTest(StudioCase):
     def test_own_sessions_stand_beside_the_guidance(self):
         self.tree(acquired_on=date(2015, 1, 1))
         for year in (2018, 2020, 2024):
-            form = SessionForm(kind="routine", done_on=date(year, 3, 20), share_judged=40)
+            form = SessionFields(kind="routine", done_on=date(year, 3, 20), share_judged=40)
             record_session(self.studio, 1, form)
         found = self.read(own_experience, "zelkova", self.studio.today)
         self.assertEqual((found.trees, found.sessions.sessions), (1, 3))
@@ -122,7 +130,7 @@ class GraftedTreeTest(StudioCase):
     def test_a_grafted_tree_is_judged_by_its_roots(self):
         tree = self.tree(species_key="japanese-white-pine", acquired_on=date(2010, 1, 1))
         before = self.read(standing_of, 1, self.studio.today)
-        form = TreeForm(
+        form = TreeFields(
             name=tree.name,
             species_key=tree.species_key,
             understock_key="weeping-willow",

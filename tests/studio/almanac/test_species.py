@@ -4,11 +4,12 @@ from datetime import timedelta
 
 from mirvo.core.almanac import Entry, figures_of, species, species_by_key
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.almanac import species as use
 from mirvo.studio.almanac.practice import save_practice
 from mirvo.studio.almanac.practice_effects import effects_on
-from mirvo.studio.yard.settings import YardForm, save_yard
-from mirvo.studio.yard.trees import TreeForm, edit_tree
+from mirvo.studio.yard.settings import YardFields, save_yard
+from mirvo.studio.yard.trees import edit_tree
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -67,7 +68,7 @@ class ShippedSpeciesTest(StudioCase):
 
     def test_the_yard_and_the_practice_leave_it_alone(self):
         use.keep_entry(self.studio, "zelkova", entry(vigour="slow"))
-        save_yard(self.studio, YardForm(name="Saltgate Yard"))
+        save_yard(self.studio, YardFields(name="Saltgate Yard"))
         save_practice(self.studio, {"wounds": "open"})
         self.assertEqual(self.zelkova().species.vigour, "slow")
         self.assertEqual(self.yard().name, "Saltgate Yard")
@@ -103,7 +104,7 @@ class OwnSpeciesTest(StudioCase):
         with self.assertRaises(BadInput) as said:
             use.lay_aside(self.studio, key)
         self.assertIn("one tree is of this species", said.exception.message)
-        edit_tree(self.studio, row.id, TreeForm(name="Ferry elm", species_key="chinese-elm"), 1)
+        edit_tree(self.studio, row.id, TreeFields(name="Ferry elm", species_key="chinese-elm"), 1)
         use.lay_aside(self.studio, key)
         self.assertEqual(self.read(use.laid_aside), [(key, "Saltgate elm")])
         with self.assertRaises(BadInput) as said:

@@ -11,25 +11,27 @@ from pathlib import Path
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.trees import TreeFields
 from mirvo.formats.exchange import STUDIO_TABLES, TREE_TABLES, as_json, columns_of, open_archive
 from mirvo.formats.exchange.tables import table_of
 from mirvo.records.models import FigureChange, Photo, Root, RootSession, ShelfPot, Tree, Yard
 from mirvo.studio.almanac import species as almanac
-from mirvo.studio.almanac.seasons import OpenedForm, note_opened
+from mirvo.studio.almanac.seasons import OpenedFields, note_opened
 from mirvo.studio.context import Studio
 from mirvo.studio.exchange.incoming import hold, let_go, preview, take_in, waiting_file
 from mirvo.studio.exchange.merging import THEIRS
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.path.target import TargetFields, set_target
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.shelf.pots import PotForm, add_pot, put_tree_in
+from mirvo.studio.shelf.pots import add_pot, put_tree_in
 from mirvo.studio.shelf.soil import begin_with_usual
 from mirvo.studio.yard.compost import lay_on_heap
-from mirvo.studio.yard.settings import YardForm, put_yard, save_yard, yard_of
-from mirvo.studio.yard.trees import TreeForm, edit_tree
+from mirvo.studio.yard.settings import YardFields, put_yard, save_yard, yard_of
+from mirvo.studio.yard.trees import edit_tree
 from tests.studio.almanac.test_species import entry
 from tests.studio_case import TODAY, StudioCase
 
@@ -75,16 +77,16 @@ class ExchangeCase(StudioCase):
         photo, marks = self.photo(self.load_tree(1), taken_on=date(2026, 2, 1))
         save_marks(self.studio, photo.id, marks, 0)
         set_target(
-            self.studio, 1, TargetForm(spread_ratio=2.2, largest_gap_deg=90, pot_depth_mm=60)
+            self.studio, 1, TargetFields(spread_ratio=2.2, largest_gap_deg=90, pot_depth_mm=60)
         )
         begin_with_usual(self.studio)
-        pot = add_pot(self.studio, PotForm(name="Tray", length_mm=300, width_mm=200, depth_mm=60))
+        pot = add_pot(self.studio, PotFields(name="Tray", length_mm=300, width_mm=200, depth_mm=60))
         put_tree_in(self.studio, 2, pot.id)
-        form = SessionForm(kind="routine", done_on=date(2026, 3, 20), ball_depth_before=70)
+        form = SessionFields(kind="routine", done_on=date(2026, 3, 20), ball_depth_before=70)
         record_session(self.studio, 1, form)
         plan_path(self.studio, 1)
         almanac.keep_entry(self.studio, "zelkova", entry(budget_steady=40), "sulks")
-        note_opened(self.studio, "zelkova", OpenedForm(opened_on=date(2026, 3, 7)))
+        note_opened(self.studio, "zelkova", OpenedFields(opened_on=date(2026, 3, 7)))
 
 
 class RoundTripTest(ExchangeCase):
@@ -125,7 +127,7 @@ class MergeTest(ExchangeCase):
         self.live()
         other = self.other()
         with other.writing() as db:
-            form = TreeForm(name="Own", species_key="privet").model_dump()
+            form = TreeFields(name="Own", species_key="privet").model_dump()
             db.add(Tree(**form, created_at=other.now, updated_at=other.now))
         take_in(other, self.file(self.studio, [1]))
         return other
@@ -149,13 +151,13 @@ class MergeTest(ExchangeCase):
 
     def test_it_is_known_again_when_it_comes_a_second_time_and_when_it_comes_home(self):
         other = self.taken()
-        record_session(self.studio, 1, SessionForm(kind="top-up", done_on=date(2026, 5, 1)))
+        record_session(self.studio, 1, SessionFields(kind="top-up", done_on=date(2026, 5, 1)))
         again = take_in(other, self.file(self.studio, [1]))
         self.assertEqual(again.trees["Elm"].new >= 1, True)
         self.assertEqual(self.names(other), ["Own", "Elm"])
         with other.reading() as db:
             self.assertEqual(len(db.scalars(select(RootSession)).all()), 2)
-        record_session(other, 2, SessionForm(kind="top-up", done_on=date(2026, 6, 1)))
+        record_session(other, 2, SessionFields(kind="top-up", done_on=date(2026, 6, 1)))
         home = take_in(self.studio, self.file(other, [2], "back"))
         self.assertEqual(self.names(self.studio), ["Elm", "Pine"])
         self.assertGreaterEqual(home.total.new, 1)
@@ -168,7 +170,7 @@ class MergeTest(ExchangeCase):
         for studio, number, name in ((self.studio, 1, "Elm by the sea"), (other, 2, "Great elm")):
             with studio.reading() as db:
                 version = db.get(Tree, number).version
-            edit_tree(studio, number, TreeForm(name=name, species_key="zelkova"), version)
+            edit_tree(studio, number, TreeFields(name=name, species_key="zelkova"), version)
         path = self.file(self.studio, [1])
         [conflict] = [one for one in preview(other, path).conflicting if one.table == "trees"]
         self.assertEqual(conflict.differences[0].column, "name")
@@ -192,7 +194,7 @@ class MergeTest(ExchangeCase):
 
     def test_a_new_studio_takes_the_settings_and_another_keeps_its_own(self):
         self.live()
-        save_yard(self.studio, YardForm(name="By the sea", last_frost="05-10"))
+        save_yard(self.studio, YardFields(name="By the sea", last_frost="05-10"))
         path, fresh = self.file(self.studio), self.other()
         with fresh.writing() as db:
             put_yard(db, name="untouched")
@@ -200,7 +202,7 @@ class MergeTest(ExchangeCase):
         with fresh.reading() as db:
             self.assertEqual(yard_of(db).name, "By the sea")
         lived_in = self.taken()
-        save_yard(lived_in, YardForm(name="Mine", last_frost="03-01"))
+        save_yard(lived_in, YardFields(name="Mine", last_frost="03-01"))
         take_in(lived_in, path)
         with lived_in.reading() as db:
             self.assertEqual((yard_of(db).name, yard_of(db).last_frost), ("Mine", "03-01"))

@@ -188,7 +188,7 @@ class TakingInTest(StudioCase):
         self.assertEqual((found.kind, len(found.good)), ("sessions", 2))
         problems = {row.number: row.problem for row in found.bad}
         self.assertIn("no tree is called “Oak”", problems[4])
-        self.assertIn("lies in the future", problems[5])
+        self.assertIn("is in the future", problems[5])
         take_table(self.studio, Meant(), GOOD)
         with self.studio.reading() as db:
             first, second = db.scalars(select(RootSession).order_by(RootSession.done_on))

@@ -5,8 +5,10 @@ from datetime import date
 from fastapi.testclient import TestClient
 
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.base import checked
+from mirvo.core.limits.measuring import HandFields
 from mirvo.studio.exchange.tables_out import table_of
-from mirvo.studio.measuring.by_hand import HandForm, add_by_hand, by_hand, odd_trunks
+from mirvo.studio.measuring.by_hand import add_by_hand, by_hand, odd_trunks
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.compost import lay_on_heap, put_back
@@ -18,8 +20,8 @@ from tests.studio_case import StudioCase
 
 class ByHandTest(StudioCase):
     def add(self, day, **figures):
-        said = {f"hand_{name}_mm": value for name, value in figures.items()}
-        add_by_hand(self.studio, 1, HandForm(hand_on=day, **said))
+        said = {f"{name}_mm": value for name, value in figures.items()}
+        add_by_hand(self.studio, 1, HandFields(measured_on=day, **said))
 
     def setUp(self):
         super().setUp()
@@ -34,9 +36,12 @@ class ByHandTest(StudioCase):
         self.add(date(2012, 5, 1), trunk=16, spread=20)
         self.add(date(2015, 5, 1), spread=30)
         self.assertEqual(self.kept(), [(2012, 16, 20), (2015, 22, 30)])
-        for wrong in ({"hand_on": date(2999, 1, 1), "hand_trunk_mm": 9}, {"hand_on": "2015-05-01"}):
+        for wrong in (
+            {"measured_on": date(2999, 1, 1), "trunk_mm": 9},
+            {"measured_on": "2015-05-01"},
+        ):
             with self.assertRaises(BadInput):
-                add_by_hand(self.studio, 1, HandForm.model_validate(wrong))
+                add_by_hand(self.studio, 1, checked(HandFields, wrong, self.studio.today))
 
     def test_the_portrait_takes_the_newest_but_never_what_is_older_than_itself(self):
         self.add(date(2015, 5, 1), trunk=22)
@@ -87,12 +92,12 @@ class ByHandTest(StudioCase):
 
     def test_its_page_takes_it_and_says_what_is_wrong(self):
         pages = TestClient(create_app(self.studio))
-        sent = {"hand_on": "1 may 2015", "hand_trunk_mm": "22 mm", "hand_spread_mm": "3 cm"}
+        sent = {"measured_on": "1 may 2015", "trunk_mm": "22 mm", "spread_mm": "3 cm"}
         shown = pages.post("/trees/1/by-hand", data=sent).text
         self.assertEqual(self.kept(), [(2015, 22, 30)])
         self.assertIn("hand-point", shown)
-        refused = pages.post("/trees/1/by-hand", data={"hand_on": "2 may 2015"})
+        refused = pages.post("/trees/1/by-hand", data={"measured_on": "2 may 2015"})
         self.assertEqual(refused.status_code, 422)
-        self.assertIn("hand_trunk_mm-error", refused.text)
+        self.assertIn("trunk_mm-error", refused.text)
         laid = pages.post("/compost/figures/1")
         self.assertIn("What was measured by hand", laid.text)

@@ -2,7 +2,7 @@
 
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.yard.settings import YardForm, save_yard
+from mirvo.studio.yard.settings import YardFields, save_yard
 from tests.studio_case import StudioCase
 
 
@@ -30,7 +30,7 @@ class DeskTest(StudioCase):
 
     def test_a_yard_of_careless_clicks_has_wider_error_bars(self):
         careful = self.save().found.top.trunk_diameter_mm.plus_minus
-        save_yard(self.studio, YardForm(click_sd_px=8))
+        save_yard(self.studio, YardFields(click_sd_px=8))
         careless = self.save(1).found.top.trunk_diameter_mm.plus_minus
         self.assertGreater(careless, 1.5 * careful)
 

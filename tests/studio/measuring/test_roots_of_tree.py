@@ -7,7 +7,7 @@ from mirvo.studio.bench_session.closing import close_session
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.measuring.roots_of_tree import letters_at_hand, rename_letters
 from mirvo.studio.path.target import (
-    TargetForm,
+    TargetFields,
     choose_gap_methods,
     gap_methods_of,
     regrowth_of,
@@ -26,7 +26,7 @@ class LettersTest(BenchCase):
         self.enter_field("root:A", {"action": "shorten", "part": 0.3, "why": "too long"})
         self.enter_field("root:B", {"action": "remove"})
         self.session = close_session(self.studio, self.bench.id)
-        set_target(self.studio, 1, TargetForm(spread_ratio=2, pot_depth_mm=60))
+        set_target(self.studio, 1, TargetFields(spread_ratio=2, pot_depth_mm=60))
         set_regrowth(self.studio, 1, {"A": 3})
         choose_gap_methods(self.studio, 1, {("A", "C"): "fork"})
         self.bench = begin(self.studio, 1, "routine")

@@ -8,6 +8,7 @@ from PIL import Image
 from sqlalchemy import select, update
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.records.models import Measurement, Root
 from mirvo.standins.base import grown, random_base, without
 from mirvo.studio.measuring.desk import save_marks
@@ -16,7 +17,6 @@ from mirvo.studio.measuring.same_tree import doubts_of, set_aside, settle_unlook
 from mirvo.studio.measuring.years import confirm, say_same_tree, years_of
 from mirvo.studio.photos.simulated import photograph, truth_of
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import RootDone, SessionForm
 from mirvo.studio.tree_queries import measurements_of
 from tests.studio_case import StudioCase
 
@@ -132,7 +132,7 @@ class YearsTest(StudioCase):
     def test_a_root_cut_in_a_session_says_so_in_its_story(self):
         years = self.years()
         first = years.measurements[0]
-        form = SessionForm(
+        form = SessionFields(
             kind="routine",
             done_on=date(2020, 3, 2),
             measurement_id=first.id,

@@ -5,12 +5,13 @@ from datetime import date, timedelta
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.core.plan.default_target import default_target
 from mirvo.records.models import Plan
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.plans import name_plan, planned_and_done, plans_of, take_up, work_out_levers
 from mirvo.studio.path.target import (
-    TargetForm,
+    TargetFields,
     choose_containers,
     choose_gap_methods,
     hold_year,
@@ -21,7 +22,6 @@ from mirvo.studio.path.target import (
     set_target,
 )
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import RootDone, SessionForm
 from mirvo.studio.shelf.materials import season_list
 from tests.studio_case import TODAY, StudioCase
 
@@ -42,12 +42,12 @@ class PathCase(StudioCase):
             "done_on": date(2025, 3, 28), "bud_stage": "buds swelling", "ball_depth_before": 90,
             "slice_mm": 30, "woody_depth_mm": 55, **changes,
         }  # fmt: skip
-        return record_session(self.studio, 1, SessionForm.model_validate(values))
+        return record_session(self.studio, 1, SessionFields.model_validate(values))
 
     def target(self, **changes):
         ratio = self.figures.spread.flare.ratio.value + 0.3
         values = {"spread_ratio": ratio, "largest_gap_deg": 100, "pot_depth_mm": 60, **changes}
-        return set_target(self.studio, 1, TargetForm.model_validate(values))
+        return set_target(self.studio, 1, TargetFields.model_validate(values))
 
     def steady(self):
         return self.planned(1).result.path_of("steady")
@@ -193,7 +193,7 @@ class FixedByHandTest(PathCase):
         session = record_session(
             self.studio,
             1,
-            SessionForm(done_on=date(2026, 11, 27), slice_mm=5, ball_depth_before=70),
+            SessionFields(done_on=date(2026, 11, 27), slice_mm=5, ball_depth_before=70),
         )
         self.assertGreater(step.year, 2026)
         self.assertEqual(session.planned.year, step.year)
@@ -202,7 +202,7 @@ class FixedByHandTest(PathCase):
             f"Planned for {step.year}, done in 2026.", [one.text for one in first.differences]
         )
         # Potting on only delays a full session, so it stands for none.
-        delay = SessionForm(kind="slip-pot", done_on=date(2026, 11, 28))
+        delay = SessionFields(kind="slip-pot", done_on=date(2026, 11, 28))
         self.at(days=6)
         self.assertIsNone(record_session(self.studio, 1, delay).planned)
 

@@ -2,8 +2,9 @@
 
 from datetime import UTC, datetime
 
+from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.records.aftercare import rhythm_of, water
-from mirvo.studio.yard.trees import TreeForm, edit_tree
+from mirvo.studio.yard.trees import edit_tree
 from tests.studio.bench_session.bench_case import BenchCase
 
 
@@ -17,10 +18,10 @@ class WateringTest(BenchCase):
         self.assertEqual(rhythm.last.day, 9)
         self.assertEqual(rhythm.warnings, [])
         values = {**self.entered(), "foreign_soil": "nursery peat", "water_dish": True}
-        edit_tree(self.studio, 1, TreeForm.model_validate(values), self.here.version)
+        edit_tree(self.studio, 1, TreeFields.model_validate(values), self.here.version)
         peat, dish = self.read(rhythm_of, 1).warnings
         self.assertIn("nursery peat", peat)
         self.assertIn("water dish", dish)
 
     def entered(self):
-        return {name: getattr(self.here, name) for name in TreeForm.model_fields}
+        return {name: getattr(self.here, name) for name in TreeFields.model_fields}

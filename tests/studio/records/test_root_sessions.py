@@ -6,14 +6,15 @@ import icalendar
 
 from mirvo.core.almanac import species_by_key
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.sessions import RootDone, SessionFields
+from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.records.aftercare import tick
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import RootDone, SessionForm
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
-from mirvo.studio.yard.settings import YardForm, save_yard
-from mirvo.studio.yard.trees import TreeForm, edit_tree
+from mirvo.studio.yard.settings import YardFields, save_yard
+from mirvo.studio.yard.trees import edit_tree
 from mirvo.studio.yard.weather import expected_bud_swell
 from tests.studio_case import TODAY, StudioCase
 
@@ -26,7 +27,7 @@ class SessionsTest(StudioCase):
         self.figures = save_marks(self.studio, photo.id, marks, 0).found.top
 
     def simulate_weather(self, **changes):
-        form = YardForm(name=self.yard().name, simulated_weather=True, **changes)
+        form = YardFields(name=self.yard().name, simulated_weather=True, **changes)
         save_yard(self.studio, form)
 
     def record(self, **changes):
@@ -38,7 +39,7 @@ class SessionsTest(StudioCase):
             "woody_depth_mm": 55,
             **changes,
         }
-        return record_session(self.studio, self.tree_row.id, SessionForm.model_validate(values))
+        return record_session(self.studio, self.tree_row.id, SessionFields.model_validate(values))
 
     def test_share_is_computed_from_slice_and_roots(self):
         session = self.record(roots=[RootDone(label="A", action="remove")])
@@ -83,8 +84,8 @@ class SessionsTest(StudioCase):
         tender = self.tree(name="Glass gardenia", species_key="gardenia")
         names = {one.tree.name: one for one in self.read(bench, self.studio.today).frost}
         self.assertIn("nights above 15", names["Glass gardenia"].why)
-        values = {name: getattr(tender, name) for name in TreeForm.model_fields}
-        housed = TreeForm.model_validate({**values, "under_glass": True})
+        values = {name: getattr(tender, name) for name in TreeFields.model_fields}
+        housed = TreeFields.model_validate({**values, "under_glass": True})
         edit_tree(self.studio, tender.id, housed, tender.version)
         self.assertNotIn(
             "Glass gardenia", [one.tree.name for one in self.read(bench, self.studio.today).frost]
@@ -127,7 +128,7 @@ class SessionsTest(StudioCase):
             self.read(calendar_of, self.studio, "")
 
     def test_windows_of_the_calendar_fit_the_southern_year_too(self):
-        save = YardForm(name="South", last_frost="09-20")
+        save = YardFields(name="South", last_frost="09-20")
         save_yard(self.studio, save)
         [window] = [
             one for one in self.read(entries_of, self.studio.today) if one.key.startswith("window")
@@ -141,7 +142,7 @@ class SessionsTest(StudioCase):
             ("11-10", date(2027, 12, 8), date(2028, 2, 3)),
             ("01-20", date(2028, 2, 17), date(2028, 4, 14)),
         ):
-            save_yard(self.studio, YardForm(name="Elsewhere", last_frost=last_frost))
+            save_yard(self.studio, YardFields(name="Elsewhere", last_frost=last_frost))
             content = self.read(calendar_of, self.studio, new_secret(self.studio))
             events = icalendar.Calendar.from_ical(content).walk("VEVENT")
             [event] = [one for one in events if "gardenia" in str(one["SUMMARY"])]

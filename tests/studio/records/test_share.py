@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.rootwork.bench import fields_for
 from mirvo.core.rootwork.kinds import KINDS
 from mirvo.records.documents import BenchNotes
@@ -11,7 +12,7 @@ from mirvo.studio.bench_session.closing import close_session
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.path.plans import actual_session
 from mirvo.studio.records.corrections import correct_session, form_of_session
-from mirvo.studio.records.session_form import ENTERED, SessionForm
+from mirvo.studio.records.session_form import ENTERED
 from mirvo.studio.records.share import correction_of
 from mirvo.studio.tree_queries import cuts_of
 from tests.studio.bench_session.bench_case import BenchCase
@@ -67,7 +68,9 @@ class SessionFormTest(BenchCase):
     def test_every_field_entered_is_a_column_of_its_own_name(self):
         columns = {column.key for column in RootSession.__table__.columns}
         self.assertEqual(set(ENTERED) - columns, set())
-        self.assertEqual(set(SessionForm.model_fields) - set(ENTERED), {"roots", "measurement_id"})
+        self.assertEqual(
+            set(SessionFields.model_fields) - set(ENTERED), {"roots", "measurement_id"}
+        )
 
     def test_what_the_bench_asks_for_is_a_column_or_a_note(self):
         asked = {key for kind in KINDS for key in fields_for(kind.key)}

@@ -5,18 +5,17 @@ from datetime import date
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, Conflict, NotFound
-from mirvo.core.forms import OpenForm
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.shelf import ComponentFields, PotFields
 from mirvo.records.models import Target
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.planning_case import planning_case
-from mirvo.studio.path.target import TargetForm, set_target
+from mirvo.studio.path.target import TargetFields, set_target
 from mirvo.studio.pot_of_tree import load_pot, pot_of_tree, tree_in
 from mirvo.studio.records.corrections import correct_session, form_of_session
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.shelf.materials import as_text, season_list
 from mirvo.studio.shelf.pots import (
-    PotForm,
     add_pot,
     edit_pot,
     pot_choices,
@@ -25,7 +24,6 @@ from mirvo.studio.shelf.pots import (
     tree_and_pots,
 )
 from mirvo.studio.shelf.soil import (
-    ComponentForm,
     begin_with_usual,
     components,
     drop_component,
@@ -51,8 +49,8 @@ class ShelfTest(StudioCase):
     def prepare(self):
         self.tree(name="One")
         self.tree(name="Two")
-        add_pot(self.studio, PotForm(**TRAY))
-        add_pot(self.studio, PotForm(name="Bowl", shape="round", length_mm=260, depth_mm=60))
+        add_pot(self.studio, PotFields(**TRAY))
+        add_pot(self.studio, PotFields(name="Bowl", shape="round", length_mm=260, depth_mm=60))
 
     def standing(self, tree_id=1):
         with self.studio.reading() as db:
@@ -62,11 +60,11 @@ class ShelfTest(StudioCase):
     def test_a_round_pot_is_as_wide_as_long_and_others_are_asked(self):
         self.assertEqual(self.read(load_pot, 2).width_mm, 260)
         with self.assertRaises(BadInput) as said:
-            PotForm(name="Box", shape="box", length_mm=260, depth_mm=60)
+            PotFields(name="Box", shape="box", length_mm=260, depth_mm=60)
         self.assertEqual(said.exception.field, "width_mm")
         for field, value in (("corner_mm", 150), ("rim_in_mm", 140)):
             with self.assertRaises(BadInput) as said:
-                PotForm(**TRAY, shape="rounded", **{field: value})
+                PotFields(**TRAY, shape="rounded", **{field: value})
             self.assertEqual(said.exception.field, field)
 
     def test_one_tree_stands_in_one_pot(self):
@@ -82,7 +80,7 @@ class ShelfTest(StudioCase):
         self.assertEqual(self.standing(), (None, None))
 
     def test_sheet_section_standing_and_plan_follow_the_pot(self):
-        record_session(self.studio, 1, SessionForm(**SESSION, pot_length_mm=300, pot_depth_mm=90))
+        record_session(self.studio, 1, SessionFields(**SESSION, pot_length_mm=300, pot_depth_mm=90))
         put_tree_in(self.studio, 1, 1)
 
         def seen():
@@ -93,7 +91,7 @@ class ShelfTest(StudioCase):
 
         length, depth, ball = seen()
         self.assertEqual((length, depth), (400, 70))
-        edit_pot(self.studio, 1, PotForm(**{**TRAY, "depth_mm": 48}), 1)
+        edit_pot(self.studio, 1, PotFields(**{**TRAY, "depth_mm": 48}), 1)
         # 48 mm less what lies under the ball and over it: no more room than it had.
         self.assertEqual(seen()[:2], (400, 48))
         self.assertLessEqual(seen()[2], ball)
@@ -101,7 +99,7 @@ class ShelfTest(StudioCase):
         self.assertEqual(seen()[:2], (300, 90))
 
     def test_a_session_puts_the_tree_into_its_pot(self):
-        done = record_session(self.studio, 1, SessionForm(**SESSION, pot_id=1))
+        done = record_session(self.studio, 1, SessionFields(**SESSION, pot_id=1))
         self.assertEqual(self.standing(), (1, date(2026, 3, 20)))
         with self.studio.reading() as db:
             [session] = sessions_of(db, 1)
@@ -114,25 +112,25 @@ class ShelfTest(StudioCase):
         self.assertEqual(self.standing()[0], 2)
         # Later into something that is not of the shelf.
         later = {**SESSION, "done_on": date(2026, 10, 1), "ball_depth_before": 50}
-        form = SessionForm(**{**later, "container_after": "basket", "kind": "emergency"})
+        form = SessionFields(**{**later, "container_after": "basket", "kind": "emergency"})
         record_session(self.studio, 1, form)
         self.assertEqual(self.standing(), (None, None))
 
     def test_another_container_counts_for_more_than_the_pot_a_form_begins_with(self):
         put_tree_in(self.studio, 1, 1)
-        form = SessionForm(**SESSION, pot_id=1, container_after="ground", pot_after="the bed")
+        form = SessionFields(**SESSION, pot_id=1, container_after="ground", pot_after="the bed")
         done = record_session(self.studio, 1, form)
         self.assertEqual(self.standing(), (None, None))
         self.assertEqual((done.pot_id, done.pot_after, done.pot_depth_mm), (None, "the bed", None))
 
     def test_an_older_session_recorded_late_moves_nothing(self):
-        record_session(self.studio, 1, SessionForm(**SESSION, pot_id=1))
+        record_session(self.studio, 1, SessionFields(**SESSION, pot_id=1))
         earlier = {**SESSION, "done_on": date(2024, 3, 20)}
-        record_session(self.studio, 1, SessionForm(**earlier, pot_id=2))
+        record_session(self.studio, 1, SessionFields(**earlier, pot_id=2))
         self.assertEqual(self.standing()[0], 1)
 
     def test_which_pots_fit_now(self):
-        record_session(self.studio, 1, SessionForm(**SESSION, pot_id=1))
+        record_session(self.studio, 1, SessionFields(**SESSION, pot_id=1))
         with self.studio.reading() as db:
             found = tree_and_pots(db, 1, self.studio.today)
         self.assertEqual(found.chosen.on_shelf.pot.name, "Tray")
@@ -142,9 +140,9 @@ class ShelfTest(StudioCase):
         self.assertEqual(verdicts, {"Tray": "fits", "Bowl": "comb"})
 
     def test_two_saves_at_once_are_told(self):
-        edit_pot(self.studio, 1, PotForm(**TRAY), 1)
+        edit_pot(self.studio, 1, PotFields(**TRAY), 1)
         with self.assertRaises(Conflict):
-            edit_pot(self.studio, 1, PotForm(**TRAY), 1)
+            edit_pot(self.studio, 1, PotFields(**TRAY), 1)
 
     def test_a_pot_on_the_heap_is_in_no_list_and_comes_back_with_its_tree(self):
         put_tree_in(self.studio, 1, 1)
@@ -163,7 +161,7 @@ class ShelfTest(StudioCase):
         photo, marks = self.photo(self.load_tree(1), seed=3)
         save_marks(self.studio, photo.id, marks, 0)
         wish = {"spread_ratio": 1.8, "largest_gap_deg": 90, "pot_depth_mm": 50, "year": 2034}
-        set_target(self.studio, 1, TargetForm(basis="flare", **wish))
+        set_target(self.studio, 1, TargetFields(basis="flare", **wish))
         put_tree_in(self.studio, 1, 1)
 
         def reckoned():
@@ -173,11 +171,11 @@ class ShelfTest(StudioCase):
                 return found.case.state.inner_depth_mm
 
         self.assertEqual(reckoned(), 70)
-        edit_pot(self.studio, 1, PotForm(**{**TRAY, "depth_mm": 110}), 1)
+        edit_pot(self.studio, 1, PotFields(**{**TRAY, "depth_mm": 110}), 1)
         self.assertEqual(reckoned(), 110)
 
     def test_a_record_put_right_takes_the_tree_to_where_it_says(self):
-        form = SessionForm(**SESSION, kind="routine", pot_id=1)
+        form = SessionFields(**SESSION, kind="routine", pot_id=1)
         done = record_session(self.studio, 1, form)
         self.assertEqual(self.standing()[0], 1)
         again = self.read(lambda db: form_of_session(db, done))
@@ -187,9 +185,9 @@ class ShelfTest(StudioCase):
         self.assertEqual(self.read(load_tree, 1).container, "basket")
 
     def test_a_session_recorded_late_leaves_the_tree_where_it_stands(self):
-        record_session(self.studio, 1, SessionForm(**SESSION, kind="routine", pot_id=1))
+        record_session(self.studio, 1, SessionFields(**SESSION, kind="routine", pot_id=1))
         late = {**SESSION, "done_on": date(2020, 3, 20), "container_after": "basket"}
-        record_session(self.studio, 1, SessionForm(**late, kind="routine"))
+        record_session(self.studio, 1, SessionFields(**late, kind="routine"))
         self.assertEqual(self.standing()[0], 1)
         self.assertEqual(self.read(load_tree, 1).container, "wide training pot")
 
@@ -197,7 +195,7 @@ class ShelfTest(StudioCase):
 class SoilTest(StudioCase):
     def prepare(self):
         self.tree(name="One")
-        add_pot(self.studio, PotForm(**TRAY))
+        add_pot(self.studio, PotFields(**TRAY))
         begin_with_usual(self.studio)
         begin_with_usual(self.studio)  # again: nothing twice
 
@@ -206,7 +204,7 @@ class SoilTest(StudioCase):
             numbers = {one.name: one.id for one in components(db)}
         clay, bark = numbers["baked clay 2 to 4 mm"], numbers["pine bark 4 to 8 mm"]
         sent = {"recipe_name": " My  mix ", f"part-{clay}": "2", f"part-{bark}": "1,5"}
-        return keep_recipe(self.studio, OpenForm.model_validate(sent)), clay, bark
+        return keep_recipe(self.studio, sent["recipe_name"], sent), clay, bark
 
     def test_components_are_kept_once(self):
         with self.studio.reading() as db:
@@ -214,10 +212,10 @@ class SoilTest(StudioCase):
         self.assertEqual(len(names), len(set(names)))
         known = {"from_mm": 2, "to_mm": 4, "kg_per_l": 0.7, "water": 40, "air": 28}
         with self.assertRaisesRegex(BadInput, "of that name"):
-            keep_component(self.studio, ComponentForm(component_name=names[0], **known))
+            keep_component(self.studio, ComponentFields(name=names[0], **known))
         for wrong in ({"to_mm": 1}, {"water": 80}):
             with self.assertRaises(BadInput):
-                ComponentForm(**{"component_name": "New", **known, **wrong})
+                ComponentFields(**{"name": "New", **known, **wrong})
 
     def test_a_recipe_by_parts(self):
         kept, clay, _ = self.mixed()
@@ -234,7 +232,7 @@ class SoilTest(StudioCase):
             ({"recipe_name": "My mix", f"part-{clay}": "1"}, "recipe_name"),
         ):
             with self.assertRaises(BadInput) as said:
-                keep_recipe(self.studio, OpenForm.model_validate(sent))
+                keep_recipe(self.studio, sent["recipe_name"], sent)
             self.assertEqual(said.exception.field, field)
 
     def test_a_session_takes_its_soil_from_the_stock(self):
@@ -242,7 +240,7 @@ class SoilTest(StudioCase):
         with self.studio.writing() as db:
             for one in components(db):
                 one.stock_l = {clay: 10.0, bark: 0.5}.get(one.id)
-        record_session(self.studio, 1, SessionForm(**SESSION, pot_id=1, recipe_id=kept.id))
+        record_session(self.studio, 1, SessionFields(**SESSION, pot_id=1, recipe_id=kept.id))
         with self.studio.reading() as db:
             [session] = sessions_of(db, 1)
             stock = {one.id: one.stock_l for one in components(db)}
@@ -269,16 +267,16 @@ class SeasonTest(StudioCase):
         tree = self.tree(name="One")
         photo, marks = self.photo(tree, seed=3)
         save_marks(self.studio, photo.id, marks, 0)
-        add_pot(self.studio, PotForm(**TRAY, holes=4))
+        add_pot(self.studio, PotFields(**TRAY, holes=4))
         begin_with_usual(self.studio)
         with self.studio.reading() as db:
             clay = next(one.id for one in components(db) if one.name.startswith("baked clay 2"))
         sent = {"recipe_name": "My mix", f"part-{clay}": "1"}
-        keep_recipe(self.studio, OpenForm.model_validate(sent))
-        form = SessionForm(**{**SESSION, "done_on": date(2023, 3, 20)}, pot_id=1, recipe_id=1)
+        keep_recipe(self.studio, sent["recipe_name"], sent)
+        form = SessionFields(**{**SESSION, "done_on": date(2023, 3, 20)}, pot_id=1, recipe_id=1)
         record_session(self.studio, 1, form)
         wish = {"spread_ratio": 1.8, "largest_gap_deg": 90, "pot_depth_mm": 50, "year": 2034}
-        set_target(self.studio, 1, TargetForm(basis="flare", **wish))
+        set_target(self.studio, 1, TargetFields(basis="flare", **wish))
         self.planned(1)
 
     def test_soil_by_recipe_is_set_against_the_stock(self):

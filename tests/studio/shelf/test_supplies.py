@@ -7,12 +7,13 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.shelf import PotFields
 from mirvo.core.pot import Item
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
-from mirvo.studio.shelf.pots import PotForm, add_pot, keep_pot_photo
+from mirvo.studio.shelf.pots import add_pot, keep_pot_photo
 from mirvo.studio.shelf.supplies import (
-    SupplyForm,
+    SupplyFields,
     drop_supply,
     less_stock,
     set_supply,
@@ -24,7 +25,7 @@ from tests.studio_case import StudioCase
 
 
 def supply(name, stock, unit=""):
-    return SupplyForm(supply_name=name, supply_unit=unit, supply_stock=stock)
+    return SupplyFields(supply_name=name, supply_unit=unit, supply_stock=stock)
 
 
 class SuppliesTest(StudioCase):
@@ -39,9 +40,9 @@ class SuppliesTest(StudioCase):
         self.tree(trunk_mm=40)
         for stock in ((mesh := "mesh over the holes", 10), ("soft tube over roots", 1)):
             set_supply(self.studio, supply(*stock))
-        record_session(self.studio, 1, SessionForm(kind="top-up", done_on=date(2026, 3, 1)))
+        record_session(self.studio, 1, SessionFields(kind="top-up", done_on=date(2026, 3, 1)))
         self.assertEqual(self.read(supplies)[0].stock, 10)
-        record_session(self.studio, 1, SessionForm(kind="routine", done_on=date(2026, 3, 20)))
+        record_session(self.studio, 1, SessionFields(kind="routine", done_on=date(2026, 3, 20)))
         stock = {one.name: one.stock for one in self.read(supplies)}
         self.assertLess(stock[mesh], 10)
         self.assertEqual(stock["soft tube over roots"], 0)
@@ -64,7 +65,7 @@ class PotPhotoTest(StudioCase):
         return out.getvalue()
 
     def test_a_photo_is_kept_shown_checked_and_gives_way_to_the_next(self):
-        pot = add_pot(self.studio, PotForm(name="Tray", length_mm=300, width_mm=200, depth_mm=60))
+        pot = add_pot(self.studio, PotFields(name="Tray", length_mm=300, width_mm=200, depth_mm=60))
         pages = TestClient(create_app(self.studio))
         place = f"/shelf/pots/{pot.id}/photo"
         sent = {"pot_photo": ("tray.jpg", self.picture(120), "image/jpeg")}

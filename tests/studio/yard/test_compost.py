@@ -5,14 +5,16 @@ from datetime import date, timedelta
 from sqlalchemy import func, select
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.base import checked
+from mirvo.core.limits.measuring import PhotoFields
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.records.models import CareTask, Measurement, Photo, RootSession, Table, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.years import say_same_tree, years_of
-from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
+from mirvo.studio.photos.photo_facts import edit_photo
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.tree_queries import all_measurements_of
 from mirvo.studio.yard import compost
 from tests.studio_case import TODAY, StudioCase
@@ -29,7 +31,7 @@ class CompostCase(StudioCase):
         return photo
 
     def session(self, day, container):
-        form = SessionForm(done_on=day, container_after=container, ball_depth_before=80)
+        form = SessionFields(done_on=day, container_after=container, ball_depth_before=80)
         return record_session(self.studio, self.here.id, form)
 
     def later(self, days):
@@ -144,7 +146,11 @@ class HeapTest(CompostCase):
 
 class PhotoFactsTest(CompostCase):
     def put_right(self, photo, day, kind="top"):
-        return edit_photo(self.studio, photo.id, PhotoForm(taken_on=day, kind=kind))
+        return edit_photo(
+            self.studio,
+            photo.id,
+            checked(PhotoFields, {"taken_on": day, "kind": kind}, self.studio.today),
+        )
 
     def test_the_day_is_put_right_and_the_measurement_follows(self):
         photo = self.measured(self.studio.today)

@@ -8,15 +8,18 @@ from sqlalchemy import event, update
 
 from mirvo.core.almanac.practice import questions
 from mirvo.core.errors import NotFound
+from mirvo.core.limits.care import AnswerFields
+from mirvo.core.limits.measuring import HandFields
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.records.database import reading
 from mirvo.records.models import Tree
 from mirvo.studio.almanac.practice import save_tree_practice, take_preset
 from mirvo.studio.bench_session.session import begin, running_session
-from mirvo.studio.measuring.by_hand import HandForm, add_by_hand, by_hand
+from mirvo.studio.measuring.by_hand import add_by_hand, by_hand
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import (
-    TargetForm,
+    TargetFields,
     gap_methods_of,
     hold_year,
     holds_of,
@@ -25,9 +28,8 @@ from mirvo.studio.path.target import (
     set_target,
 )
 from mirvo.studio.photos.photo_queries import photos_of
-from mirvo.studio.records.answers import AnswerForm, DeathForm, put_answer, say_died
+from mirvo.studio.records.answers import DeathFields, put_answer, say_died
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.records.session_form import SessionForm
 from mirvo.studio.tree_queries import (
     all_measurements_of,
     cuts_of,
@@ -127,21 +129,21 @@ class KnownRowsTest(StudioCase):
         yield "strength", lambda: say_strength(studio, 1, "weak")
         yield "strong", lambda: say_strength(studio, 1, "strong")
         wish = {"spread_ratio": 2.4, "largest_gap_deg": 100, "pot_depth_mm": 60}
-        yield "target", lambda: set_target(studio, 1, TargetForm.model_validate(wish))
+        yield "target", lambda: set_target(studio, 1, TargetFields.model_validate(wish))
         worked = {
             "done_on": day - timedelta(days=900), "ball_depth_before": 90, "slice_mm": 20,
             "bud_stage": "buds swelling",
         }  # fmt: skip
-        yield "session", lambda: record_session(studio, 1, SessionForm.model_validate(worked))
+        yield "session", lambda: record_session(studio, 1, SessionFields.model_validate(worked))
         yield "plan", lambda: plan_path(studio, 1)
         yield "hold", lambda: hold_year(studio, 1, day.year + 2, "away")
         yield "hold gone", lambda: release_year(studio, 1, day.year + 2)
-        taken = HandForm.model_validate({"hand_on": day, "hand_trunk_mm": "80"})
+        taken = HandFields.model_validate({"measured_on": day, "trunk_mm": "80"})
         yield "by hand", lambda: add_by_hand(studio, 1, taken)
         yield "at the bench", lambda: begin(studio, 1, "routine")
         yield "new photo", lambda: self.photo(self.load_tree(1), 5)
         seen = {"leaf_lost_percent": "60", "dieback": "on"}
-        yield "answer", lambda: put_answer(studio, 1, AnswerForm.model_validate(seen))
+        yield "answer", lambda: put_answer(studio, 1, AnswerFields.model_validate(seen))
         yield "week", lambda: move_tree(studio, 2, self.list_trees()[1].window.start)
         yield "night", lambda: put_night(studio, day, -12.0)
         yield "practice of all", lambda: take_preset(studio, "bold")
@@ -157,7 +159,7 @@ class KnownRowsTest(StudioCase):
         yield "tree gone", lambda: lay_on_heap(studio, "tree", 2)
         yield "tree back", lambda: put_back(studio, "tree", 2)
         died = {"died_on": day, "died_of": "frost"}
-        yield "death", lambda: say_died(studio, 2, DeathForm.model_validate(died))
+        yield "death", lambda: say_died(studio, 2, DeathFields.model_validate(died))
         yield "new", lambda: self.tree(name="New elm")
 
     def yard_is(self, **values):

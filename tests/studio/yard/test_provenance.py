@@ -5,9 +5,10 @@ from datetime import UTC, date, datetime
 from fastapi.testclient import TestClient
 
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.trees import GraftFields
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.records.aftercare import (
-    KeptForm,
+    KeptFields,
     keep_for_a_while,
     kept_for_a_while,
     open_care,
@@ -15,7 +16,7 @@ from mirvo.studio.records.aftercare import (
 )
 from mirvo.studio.yard.calendar import entries_of
 from mirvo.studio.yard.compost import lay_on_heap
-from mirvo.studio.yard.family import GraftForm, add_graft, batch_of, drop_graft, grafts_of
+from mirvo.studio.yard.family import add_graft, batch_of, drop_graft, grafts_of
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
 
@@ -24,7 +25,7 @@ class KeptTest(StudioCase):
     def setUp(self):
         super().setUp()
         self.tree()
-        self.form = KeptForm(
+        self.form = KeptFields(
             kept_what="sacrifice branch", kept_where="low on the left", look_on=date(2027, 9, 1)
         )
 
@@ -79,7 +80,7 @@ class GraftsTest(StudioCase):
         self.tree(name="Giver")
 
     def test_both_trees_know_of_it(self):
-        form = GraftForm(donor_id=2, grafted_on=date(2025, 3, 1), graft_place="4 o'clock")
+        form = GraftFields(donor_id=2, grafted_on=date(2025, 3, 1), place="4 o'clock")
         add_graft(self.studio, 1, form)
         [borne], [given] = self.read(grafts_of, 1), self.read(grafts_of, 2)
         self.assertEqual((borne.other.name, borne.given), ("Giver", False))
@@ -96,7 +97,7 @@ class GraftsTest(StudioCase):
     def test_what_cannot_be_is_refused(self):
         for wrong in ({"donor_id": 1}, {"donor_id": 9}, {"grafted_on": date(2030, 1, 1)}):
             with self.assertRaises(BadInput):
-                add_graft(self.studio, 1, GraftForm(**wrong))
+                add_graft(self.studio, 1, GraftFields(**wrong))
 
 
 class BatchTest(StudioCase):

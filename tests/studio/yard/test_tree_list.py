@@ -3,12 +3,13 @@
 from datetime import date
 
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.path.target import TargetForm, set_target
-from mirvo.studio.records.answers import DeathForm, say_died
+from mirvo.studio.path.target import TargetFields, set_target
+from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.tree_list import ORDERS, page_of_trees
-from mirvo.studio.yard.trees import TreeForm, say_strength
+from mirvo.studio.yard.trees import say_strength
 from mirvo.web.drawings.year import planned
 from tests.studio_case import StudioCase
 
@@ -35,7 +36,7 @@ class TreeListTest(StudioCase):
     def test_too_many_tags_are_refused(self):
         for tags in (",".join(f"tag {n}" for n in range(13)), "x" * 31):
             with self.assertRaises(BadInput) as said:
-                TreeForm.model_validate({"name": "A", "species_key": "zelkova", "tags": tags})
+                TreeFields.model_validate({"name": "A", "species_key": "zelkova", "tags": tags})
             self.assertEqual(said.exception.field, "tags")
 
     def test_every_order_and_what_is_not_known_last(self):
@@ -43,7 +44,7 @@ class TreeListTest(StudioCase):
         self.tree(name="Bare")
         photo, marks = self.photo(measured)
         save_marks(self.studio, photo.id, marks, 0)
-        form = TargetForm(spread_ratio=9.0, largest_gap_deg=60, pot_depth_mm=40, basis="roots")
+        form = TargetFields(spread_ratio=9.0, largest_gap_deg=60, pot_depth_mm=40, basis="roots")
         set_target(self.studio, measured.id, form)
         for order in ("gap", "radiality", "trunk", "spread"):
             with self.subTest(order=order):
@@ -74,7 +75,7 @@ class YearAtTheBenchTest(StudioCase):
     def test_lanes_hold_every_living_tree_what_is_due_first(self):
         self.tree(name="Ferry zelkova", acquired_on=date(2020, 3, 1))
         dead = self.tree(name="Old quince")
-        say_died(self.studio, dead.id, DeathForm(died_on=self.studio.today))
+        say_died(self.studio, dead.id, DeathFields(died_on=self.studio.today))
         found = self.bench()
         self.assertEqual([lane.row.tree.name for lane in found.lanes], ["Ferry zelkova"])
         [lane] = found.lanes
@@ -97,7 +98,7 @@ class YearAtTheBenchTest(StudioCase):
         measured = self.tree(acquired_on=date(2020, 3, 1))
         photo, marks = self.photo(measured)
         save_marks(self.studio, photo.id, marks, 0)
-        form = TargetForm(spread_ratio=3.0, largest_gap_deg=90, pot_depth_mm=40, basis="roots")
+        form = TargetFields(spread_ratio=3.0, largest_gap_deg=90, pot_depth_mm=40, basis="roots")
         set_target(self.studio, measured.id, form)
         self.planned(measured.id)
         for strength in ("strong", "weak"):

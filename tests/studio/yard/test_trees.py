@@ -1,14 +1,15 @@
 """Trees: added, edited in two tabs, found again."""
 
 from mirvo.core.errors import BadInput, Conflict
-from mirvo.studio.yard.trees import TreeForm, edit_tree
+from mirvo.core.limits.trees import TreeFields
+from mirvo.studio.yard.trees import edit_tree
 from tests.studio_case import StudioCase
 
 
 class TreesTest(StudioCase):
     def test_a_second_tab_cannot_overwrite(self):
         tree = self.tree()
-        form = TreeForm(name="Ferry zelkova", species_key="zelkova", note="first")
+        form = TreeFields(name="Ferry zelkova", species_key="zelkova", note="first")
         edit_tree(self.studio, tree.id, form, 1)
         with self.assertRaises(Conflict):
             edit_tree(self.studio, tree.id, form.model_copy(update={"note": "second"}), 1)

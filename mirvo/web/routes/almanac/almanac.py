@@ -1,6 +1,5 @@
 """Almanac: the species and their figures, and the yard they stand in."""
 
-from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form, UploadFile
@@ -8,11 +7,11 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import Field
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import PastDay
 from mirvo.core.season import next_window
-from mirvo.studio.almanac.seasons import PLANT, PlantForm, forget_seen, note_plant, plants_seen
+from mirvo.studio.almanac.seasons import PLANT, PlantFields, forget_seen, note_plant, plants_seen
 from mirvo.studio.almanac.species import add_entry, almanac, laid_aside
-from mirvo.studio.yard.settings import YardForm, save_yard, yard_of
+from mirvo.studio.yard.settings import YardFields, save_yard, yard_of
 from mirvo.studio.yard.weather import (
     nights_near,
     place_of,
@@ -20,6 +19,7 @@ from mirvo.studio.yard.weather import (
     take_nights,
     usual_outlook,
 )
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 from mirvo.web.templating import day_of_year
@@ -31,7 +31,7 @@ MAX_FILE = 4 * 1024 * 1024
 class NightForm(FormModel):
     """The lowest temperature of one night, or a thermometer's file."""
 
-    night: date | None = None
+    night: PastDay | None = None
     low_c: Annotated[float, Field(allow_inf_nan=False)] | None = None
     file: UploadFile | None = None
 
@@ -43,7 +43,11 @@ class NewSpecies(FormModel):
     like: str = ""
 
 
-class EditedYard(YardForm):
+class PlantForm(PlantFields, FormModel):
+    """What a plant showed, as it is filled in."""
+
+
+class EditedYard(YardFields, FormModel):
     """The yard's settings with the version they were changed on."""
 
     version: int | None = None
@@ -63,7 +67,7 @@ def almanac_page(reader: Reader, filled: Filled) -> Response:
         for entry in almanac(reader.db)
     ]
     # What was filled in wins over what is kept, so that nothing typed is lost.
-    kept = fields_from(yard_of(reader.db), tuple(YardForm.model_fields))
+    kept = fields_from(yard_of(reader.db), tuple(YardFields.model_fields))
     kept["last_frost"] = day_of_year(kept["last_frost"])
     # Sent again it is meant, so the next save is on top of the newer version.
     version = {"version": str(yard_of(reader.db).version)}

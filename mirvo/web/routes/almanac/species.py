@@ -1,7 +1,6 @@
 """One species of the almanac: its figures, shipped and the studio's own, and what is known of it
 here."""
 
-from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form
@@ -9,7 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import StringConstraints
 
 from mirvo.core.almanac import Entry, Species, figures_of, groups, reason_for
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import PastDay
 from mirvo.core.season import next_window
 from mirvo.studio.almanac import seasons
 from mirvo.studio.almanac import species as use
@@ -17,13 +16,18 @@ from mirvo.studio.almanac.experience import own_experience
 from mirvo.studio.exchange.experience import experience_of_others
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.weather import place_of, usual_outlook
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
 
 
-class EntryForm(Entry):
+class OpenedForm(seasons.OpenedFields, FormModel):
+    """The day a species opened, as it is filled in."""
+
+
+class EntryForm(Entry, FormModel):
     """An entry as filled in, and why it was changed."""
 
     why: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)] = ""
@@ -32,7 +36,7 @@ class EntryForm(Entry):
 class SeenForm(FormModel):
     """A note of a season, to be taken back."""
 
-    seen_on: date
+    seen_on: PastDay
 
 
 def species_page(reader: Reader, filled: Filled, key: str) -> Response:
@@ -82,9 +86,7 @@ def take_back(studio: StudioDep, key: str, change_id: int) -> Response:
 
 @router.post("/almanac/species/{key}/opened")
 @shown_again_on(species_page)
-def note_opened(
-    studio: StudioDep, key: str, form: Annotated[seasons.OpenedForm, Form()]
-) -> Response:
+def note_opened(studio: StudioDep, key: str, form: Annotated[OpenedForm, Form()]) -> Response:
     seasons.note_opened(studio, key, form)
     return RedirectResponse(f"/almanac/species/{key}#seasons", 303)
 

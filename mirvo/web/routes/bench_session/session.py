@@ -8,7 +8,6 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel, OpenForm, SentModel
 from mirvo.core.rootwork import KINDS, kind_by_key
 from mirvo.core.rootwork.bench import Step, bares_roots
 from mirvo.core.rootwork.cuts import HALF
@@ -24,6 +23,7 @@ from mirvo.studio.yard.weather import warnings_before_work
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import draw_cuts
+from mirvo.web.form_models import FormModel, OpenForm, SentModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Context, PageReader, Reader, StudioDep
 

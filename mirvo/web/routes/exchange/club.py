@@ -8,11 +8,11 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.exchange import experience, others
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.drawings.year import draw_small_wheel
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 from mirvo.web.routes.exchange.exchange import exchange_page

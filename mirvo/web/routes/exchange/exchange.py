@@ -10,13 +10,13 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel, OpenForm
 from mirvo.formats.spreadsheet import XLSX, write_csv, write_xlsx
 from mirvo.studio.exchange import experience, incoming, others, tables_in, tokens
 from mirvo.studio.exchange.merging import MINE
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.exchange.tables_out import TABLES, all_tables, table_of
 from mirvo.studio.yard.tree_list import tree_names
+from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep, open_reader
 from mirvo.web.routes.exchange.watching import at_work, ended, stop, taken, watched

@@ -9,9 +9,9 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel, OpenForm
 from mirvo.studio.background import Task
 from mirvo.studio.exchange import tables_in
+from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 from mirvo.web.routes.exchange.exchange import exchange_page

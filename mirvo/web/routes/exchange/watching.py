@@ -7,7 +7,7 @@ from typing import Any
 
 from fastapi.responses import RedirectResponse, Response
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import MirvoError
 from mirvo.studio.background import Report, Task
 from mirvo.studio.context import Studio
 from mirvo.web.forms import Filled
@@ -69,7 +69,7 @@ def ended(
         reader.studio.background.forget(task.name)
     if task.stopped:
         return RedirectResponse("/exchange", 303)
-    if task.error is not None and not isinstance(task.error, BadInput):
+    if task.error is not None and not isinstance(task.error, MirvoError):
         raise task.error
     if task.error is None and then is not None:
         return RedirectResponse(then, 303)

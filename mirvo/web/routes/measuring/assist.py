@@ -5,8 +5,8 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response, StreamingResponse
 
-from mirvo.core.forms import SentModel
 from mirvo.studio.measuring import assist as use
+from mirvo.web.form_models import SentModel
 from mirvo.web.progress import told_in_lines
 from mirvo.web.reader import StudioDep
 

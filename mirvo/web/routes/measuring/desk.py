@@ -6,7 +6,6 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 from pydantic import StrictInt
 
-from mirvo.core.forms import SentModel
 from mirvo.core.measure.drafts import SideDraft
 from mirvo.core.measure.records import RootPlane
 from mirvo.core.rootwork.cuts import HALF
@@ -16,6 +15,7 @@ from mirvo.studio.measuring.root_plane import root_plane_of_day, views_of_day
 from mirvo.studio.measuring.roots_of_tree import letters_at_hand
 from mirvo.studio.tree_queries import load_tree
 from mirvo.web.drawings.wheel import draw_wheel
+from mirvo.web.form_models import SentModel
 from mirvo.web.reader import Context, PageReader, Reader
 
 router = APIRouter()

@@ -6,8 +6,8 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import FileResponse, JSONResponse, RedirectResponse, Response
 
-from mirvo.core.forms import SentModel
 from mirvo.studio.measuring import eye_check as use
+from mirvo.web.form_models import SentModel
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter(prefix="/eye-checks")

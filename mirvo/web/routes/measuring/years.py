@@ -7,13 +7,14 @@ from fastapi import APIRouter, Form
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel, OpenForm
+from mirvo.core.limits.measuring import HandFields
 from mirvo.studio.measuring import by_hand, flat_photo
 from mirvo.studio.measuring import years as use
 from mirvo.studio.measuring.same_tree import doubts_of
 from mirvo.studio.yard.sheet import Sheet, sheet_of
 from mirvo.web.drawings.wheel import draw_two_dates
 from mirvo.web.drawings.years import years_charts
+from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Reader, StudioDep
 from mirvo.web.wording import short_day
@@ -22,6 +23,10 @@ router = APIRouter()
 LETTER = "letter_"
 OVERLAY_PX = 440.0
 SMALLEST_REACH_MM, LARGEST_REACH_MM = 10.0, 2000.0
+
+
+class HandForm(HandFields, FormModel):
+    """What was measured by hand, as it is filled in."""
 
 
 class SameForm(FormModel):
@@ -74,9 +79,7 @@ def _trunks(sheet: Sheet) -> list[tuple[date, float]]:
 
 @router.post("/trees/{tree_id}/by-hand")
 @shown_again_on(years_page)
-def add_by_hand(
-    studio: StudioDep, tree_id: int, form: Annotated[by_hand.HandForm, Form()]
-) -> Response:
+def add_by_hand(studio: StudioDep, tree_id: int, form: Annotated[HandForm, Form()]) -> Response:
     by_hand.add_by_hand(studio, tree_id, form)
     return RedirectResponse(f"/trees/{tree_id}/years#by-hand", 303)
 

@@ -9,10 +9,10 @@ from pydantic import Field
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel, OpenForm, read_whole
 from mirvo.core.plan.default_target import DefaultTarget, default_target
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.season import year_window
+from mirvo.core.typed_values import read_whole
 from mirvo.studio.context import Studio
 from mirvo.studio.path import path as use
 from mirvo.studio.path import plans, target
@@ -25,6 +25,7 @@ from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import PHONE_PX, WIDTH_PX, draw_three_paths
 from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.years import path_chart
+from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Fields, Filled, fields_from, shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep
 
@@ -37,7 +38,7 @@ class SchoolForm(FormModel):
     school: str = ""
 
 
-class WishedTarget(target.TargetForm):
+class WishedTarget(target.TargetFields):
     """A target's form, and the school whose path is shown beside it."""
 
     school: str = ""
@@ -126,7 +127,7 @@ def plan(studio: StudioDep, tree_id: int, form: Annotated[SchoolForm, Form()]) -
 @shown_again_on(path_page)
 def set_target(studio: StudioDep, tree_id: int, form: Annotated[WishedTarget, Form()]) -> Response:
     # The school only chooses what is shown; it is no part of a target.
-    wished = target.TargetForm.model_validate(form.model_dump(exclude={"school"}))
+    wished = target.TargetFields.model_validate(form.model_dump(exclude={"school"}))
     target.set_target(studio, tree_id, wished)
     return _planned(studio, tree_id, form.school)
 
@@ -257,7 +258,7 @@ def _wish(fields: Fields, default: DefaultTarget) -> Wish:
 
 def _fields(view: use.PathView, default: DefaultTarget) -> Fields:
     if view.target is not None:
-        return fields_from(view.target, tuple(target.TargetForm.model_fields))
+        return fields_from(view.target, tuple(target.TargetFields.model_fields))
     return {
         # A default is filled in, so that one tap sets it.
         "spread_ratio": f"{default.spread_ratio:.2f}",

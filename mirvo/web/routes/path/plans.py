@@ -7,15 +7,16 @@ from typing import Annotated
 from fastapi import APIRouter, Form
 from fastapi.responses import RedirectResponse, Response
 
-from mirvo.core.forms import FormModel, read_whole
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.records import PlannedPath
+from mirvo.core.typed_values import read_whole
 from mirvo.records.models import Plan
 from mirvo.studio.path import plans as use
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.three_paths import PHONE_PX, WIDTH_PX, draw_three_paths
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 

@@ -1,19 +1,19 @@
 """Photos: intake of several files, the simulated camera, and the pictures themselves."""
 
 from collections.abc import Iterator
-from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import PastDay
+from mirvo.core.limits.measuring import PhotoFields
 from mirvo.studio.measuring.photo_sets import shoot_set
 from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage, outcome
 from mirvo.studio.photos.intake import Intake, take_in
-from mirvo.studio.photos.photo_facts import PhotoForm, edit_photo
+from mirvo.studio.photos.photo_facts import edit_photo
 from mirvo.studio.photos.photo_queries import (
     KINDS,
     MEASURED_ON,
@@ -23,6 +23,7 @@ from mirvo.studio.photos.photo_queries import (
 )
 from mirvo.studio.photos.simulated import shoot_from_above
 from mirvo.studio.tree_queries import load_tree
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.progress import LINES, told_in_lines
 from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Reader, StudioDep
@@ -31,11 +32,15 @@ router = APIRouter()
 Files = list[UploadFile]
 
 
+class PhotoForm(PhotoFields, FormModel):
+    """What can be said of a photo, as it is filled in."""
+
+
 class IntakeForm(FormModel):
     """Files put in together; the day as each file says where it is left open."""
 
     kind: str = "top"
-    taken_on: date | None = None
+    taken_on: PastDay | None = None
     files: Files = []  # noqa: RUF012  pydantic copies it
 
 

@@ -5,13 +5,17 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from mirvo.core.forms import FormModel
 from mirvo.studio.records import aftercare as use
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import shown_again_on
 from mirvo.web.reader import StudioDep, came_from
 from mirvo.web.routes.yard.trees import tree_form
 
 router = APIRouter()
+
+
+class KeptForm(use.KeptFields, FormModel):
+    """Something kept on a tree for a while, as it is filled in."""
 
 
 class TickForm(FormModel):
@@ -37,7 +41,7 @@ def water(studio: StudioDep, tree_id: int) -> Response:
 @router.post("/trees/{tree_id}/kept")
 @shown_again_on(tree_form)
 def keep_for_a_while(
-    studio: StudioDep, tree_id: int, form: Annotated[use.KeptForm, Form()]
+    studio: StudioDep, tree_id: int, form: Annotated[KeptForm, Form()]
 ) -> Response:
     use.keep_for_a_while(studio, tree_id, form)
     return RedirectResponse(f"/trees/{tree_id}/edit#kept", 303)

@@ -8,11 +8,13 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import model_validator
 
 from mirvo.core.almanac import rules
-from mirvo.core.forms import FormModel, read_number
+from mirvo.core.limits.care import AnswerFields
+from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.bench import fields_for
 from mirvo.core.rootwork.cut_order import roots_to_cut
 from mirvo.core.rootwork.cuts import HALF
+from mirvo.core.typed_values import read_number
 from mirvo.records.models import RootSession
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
@@ -20,16 +22,17 @@ from mirvo.studio.photos.intake import take_in
 from mirvo.studio.photos.photo_queries import compared_photos, photos_of_session
 from mirvo.studio.records import root_sessions as use
 from mirvo.studio.records.aftercare import tasks_of_session
-from mirvo.studio.records.answers import AnswerForm, answers_seen, experience_with, put_answer
+from mirvo.studio.records.answers import answers_seen, experience_with, put_answer
 from mirvo.studio.records.corrections import correct_session, form_of_session, roots_to_tick
 from mirvo.studio.records.record import record_of
-from mirvo.studio.records.session_form import ENTERED, SessionForm
+from mirvo.studio.records.session_form import ENTERED
 from mirvo.studio.shelf.pots import pot_choices
 from mirvo.studio.shelf.soil import recipe_choices
 from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import standing_of
 from mirvo.web.drawings.record import draw_record_section, draw_record_wheel
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Fields, Filled, as_field, fields_from, shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep, came_from
 from mirvo.web.routes.photos.photos import Files, sent
@@ -38,7 +41,7 @@ router = APIRouter()
 ROOT, PART = "root-", "part-"
 
 
-class EnteredSession(SessionForm):
+class EnteredSession(SessionFields, FormModel):
     """A session's form as its page sends it: a pair of fields for each root, and photos."""
 
     photos_before: Files = []  # noqa: RUF012  pydantic copies it
@@ -198,12 +201,18 @@ def _record_page(reader: PageReader, filled: Filled, session_id: int, refused: s
     return reader.page("records/record.html", context, filled.status)
 
 
+class AnswerForm(AnswerFields, FormModel):
+    """What is seen of a tree today, as it is filled in."""
+
+    shoots_today: bool = False
+
+
 @router.post("/sessions/{session_id}/answers")
 @shown_again_on(answer_page)
 def answer(
     request: Request, studio: StudioDep, session_id: int, form: Annotated[AnswerForm, Form()]
 ) -> Response:
-    put_answer(studio, session_id, form)
+    put_answer(studio, session_id, form, form.shoots_today)
     return RedirectResponse(came_from(request, f"/sessions/{session_id}"), 303)
 
 

@@ -6,11 +6,12 @@ from fastapi import APIRouter, Form, Query
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import OpenForm, read_whole
+from mirvo.core.typed_values import read_whole
 from mirvo.formats.labels import PAPERS, TAPE, Label, label_pdf
 from mirvo.standins.label_printer import LabelPrinter
 from mirvo.studio.shelf.labels import labels_of
 from mirvo.studio.yard.tree_list import list_trees
+from mirvo.web.form_models import OpenForm
 from mirvo.web.forms import Filled
 from mirvo.web.paging import page_of
 from mirvo.web.reader import PageReader, Reader

@@ -6,12 +6,19 @@ from fastapi import APIRouter, Form
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.studio.shelf.materials import as_text, season_list
-from mirvo.studio.shelf.supplies import UNITS, SupplyForm, drop_supply, set_supply, supplies
+from mirvo.studio.shelf.supplies import UNITS, SupplyFields, drop_supply, set_supply, supplies
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
+
+
+class SupplyForm(SupplyFields, FormModel):
+    """Something on the shelf, as it is filled in."""
+
+
 TREES = 60
 
 

@@ -6,12 +6,13 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import RowNumber
+from mirvo.core.limits.shelf import POT_CONDITIONS, PotFields
 from mirvo.core.pot import SHAPES, proportions
-from mirvo.records.models.shelf import CONDITIONS
 from mirvo.studio.pot_of_tree import load_pot, tree_in
 from mirvo.studio.shelf import pots as use
 from mirvo.web.drawings.pots import draw_fit, draw_pot, shelf_scale
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.paging import page_of
 from mirvo.web.reader import ASK_AGAIN, Reader, StudioDep
@@ -20,7 +21,11 @@ router = APIRouter()
 POTS = 60
 
 
-class EditForm(use.PotForm):
+class PotForm(PotFields, FormModel):
+    """A pot as it is filled in."""
+
+
+class EditForm(PotForm):
     """A pot's form with the version the edit began on."""
 
     version: int = 0
@@ -35,7 +40,7 @@ class PhotoForm(FormModel):
 class StandsForm(FormModel):
     """The pot a tree stands in; none of the shelf when empty."""
 
-    pot_id: int | None = None
+    pot_id: RowNumber | None = None
 
 
 @router.get("/shelf")
@@ -49,7 +54,7 @@ def show_shelf(reader: Reader, page: str = "") -> Response:
     return reader.page("shelf/shelf.html", {"shown": shown, "drawings": drawings})
 
 
-def pot_page(reader: Reader, filled: Filled, pot_id: int | None = None) -> Response:
+def pot_page(reader: Reader, filled: Filled, pot_id: RowNumber | None = None) -> Response:
     """The form of a pot, new or kept; two saves at once are laid side by side."""
     pot = None if pot_id is None else load_pot(reader.db, pot_id)
     kept = {} if pot is None else fields_from(pot, use.ENTERED)
@@ -68,7 +73,7 @@ def pot_page(reader: Reader, filled: Filled, pot_id: int | None = None) -> Respo
         "errors": filled.errors,
         "kept": kept,
         "shapes": SHAPES,
-        "conditions": CONDITIONS,
+        "conditions": POT_CONDITIONS,
     }
     return reader.page("shelf/pot.html", context, filled.status)
 
@@ -80,7 +85,7 @@ def new_pot(reader: Reader) -> Response:
 
 @router.post("/shelf/pots")
 @shown_again_on(pot_page)
-def add_pot(studio: StudioDep, form: Annotated[use.PotForm, Form()]) -> Response:
+def add_pot(studio: StudioDep, form: Annotated[PotForm, Form()]) -> Response:
     use.add_pot(studio, form)
     return RedirectResponse("/shelf", 303)
 
@@ -93,7 +98,7 @@ def show_pot(reader: Reader, pot_id: int) -> Response:
 @router.post("/shelf/pots/{pot_id}")
 @shown_again_on(pot_page)
 def edit_pot(studio: StudioDep, pot_id: int, form: Annotated[EditForm, Form()]) -> Response:
-    details = use.PotForm.model_validate(form.model_dump(exclude={"version"}))
+    details = PotFields.model_validate(form.model_dump(exclude={"version"}))
     use.edit_pot(studio, pot_id, details, form.version)
     return RedirectResponse("/shelf", 303)
 

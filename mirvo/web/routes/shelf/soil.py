@@ -5,12 +5,14 @@ from typing import Annotated
 from fastapi import APIRouter, Form
 from fastapi.responses import RedirectResponse, Response
 
-from mirvo.core.forms import OpenForm, read_whole
+from mirvo.core.limits.shelf import ComponentFields
 from mirvo.core.pot import soil_litres
+from mirvo.core.typed_values import read_whole
 from mirvo.studio.pot_of_tree import ball_of_tree
 from mirvo.studio.shelf import soil as use
 from mirvo.studio.shelf.pots import shelf, tree_and_pots
 from mirvo.web.drawings.pots import draw_wet
+from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
@@ -18,6 +20,10 @@ router = APIRouter()
 # What a recipe is looked at in before a pot is chosen.
 USUAL_LITRES, USUAL_LAYER_MM = 1.0, 10.0
 MOST_LITRES, MOST_LAYER_MM = 1000.0, 200.0
+
+
+class ComponentForm(ComponentFields, FormModel):
+    """A component of soil as it is filled in."""
 
 
 def soil_page(reader: Reader, filled: Filled, component_id: int | None = None) -> Response:
@@ -38,11 +44,11 @@ def show_soil(reader: Reader, change: int | None = None) -> Response:
     fields = {}
     if found is not None:
         fields = {
-            "component_name": found.name,
+            "name": found.name,
             **{name: as_field(getattr(found, name)) for name in ("from_mm", "to_mm", "kg_per_l")},
             **{name: as_field(100 * getattr(found, name)) for name in ("water", "air", "loss")},
             "ph": "" if found.ph is None else as_field(found.ph),
-            "component_cost": found.cost,
+            "cost": found.cost,
             "stock_l": "" if found.stock_l is None else as_field(found.stock_l),
         }
     return soil_page(reader, Filled(fields), None if found is None else found.id)
@@ -56,7 +62,7 @@ def begin_with_usual(studio: StudioDep) -> Response:
 
 @router.post("/shelf/soil/components")
 @shown_again_on(soil_page)
-def add_component(studio: StudioDep, form: Annotated[use.ComponentForm, Form()]) -> Response:
+def add_component(studio: StudioDep, form: Annotated[ComponentForm, Form()]) -> Response:
     use.keep_component(studio, form)
     return RedirectResponse("/shelf/soil", 303)
 
@@ -64,7 +70,7 @@ def add_component(studio: StudioDep, form: Annotated[use.ComponentForm, Form()])
 @router.post("/shelf/soil/components/{component_id}")
 @shown_again_on(soil_page)
 def edit_component(
-    studio: StudioDep, component_id: int, form: Annotated[use.ComponentForm, Form()]
+    studio: StudioDep, component_id: int, form: Annotated[ComponentForm, Form()]
 ) -> Response:
     use.keep_component(studio, form, component_id)
     return RedirectResponse("/shelf/soil", 303)
@@ -80,7 +86,7 @@ def drop_component(studio: StudioDep, component_id: int) -> Response:
 @router.post("/shelf/soil/recipes")
 @shown_again_on(soil_page)
 def add_recipe(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
-    kept = use.keep_recipe(studio, form)
+    kept = use.keep_recipe(studio, form.by_name.get("recipe_name", ""), form.by_name)
     return RedirectResponse(f"/shelf/soil/recipes/{kept.id}", 303)
 
 
@@ -149,7 +155,7 @@ def show_recipe(
 @router.post("/shelf/soil/recipes/{recipe_id}")
 @shown_again_on(recipe_page)
 def edit_recipe(studio: StudioDep, recipe_id: int, form: Annotated[OpenForm, Form()]) -> Response:
-    use.keep_recipe(studio, form, recipe_id)
+    use.keep_recipe(studio, form.by_name.get("recipe_name", ""), form.by_name, recipe_id)
     return RedirectResponse(f"/shelf/soil/recipes/{recipe_id}", 303)
 
 

@@ -1,13 +1,13 @@
 """Bench: what wants doing now, moving a tree to another week, buds seen on the round."""
 
-from datetime import date, timedelta
+from datetime import timedelta
 from typing import Annotated
 
 from fastapi import APIRouter, Form
 from fastapi.responses import RedirectResponse, Response
 from pydantic import Field
 
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import PlannedDay
 from mirvo.studio.shelf.materials import season_list
 from mirvo.studio.yard.backups import backup_is_due
 from mirvo.studio.yard.bench import YEAR_DAYS, bench, care_of_lanes, move_tree
@@ -18,6 +18,7 @@ from mirvo.studio.yard.trees import see_buds
 from mirvo.studio.yard.weather import frost_by_week
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.year import draw_head, draw_lane, draw_small_wheel, planned, resting
+from mirvo.web.form_models import FormModel
 from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep
 
@@ -30,7 +31,7 @@ class WeekForm(FormModel):
     """The week a tree is moved to, by a day of it or how many days away that is; neither lets
     the bench choose."""
 
-    week: date | None = None
+    week: PlannedDay | None = None
     days: Annotated[int, Field(ge=0, le=YEAR_DAYS)] | None = None
 
 

@@ -5,10 +5,10 @@ from typing import Annotated
 from fastapi import APIRouter, Form
 from fastapi.responses import RedirectResponse, Response
 
-from mirvo.core.forms import FormModel
+from mirvo.core.limits.base import RowNumber
+from mirvo.core.limits.trees import GraftFields
 from mirvo.records.models import GRAFT_KINDS
 from mirvo.studio.yard.family import (
-    GraftForm,
     Member,
     add_graft,
     batch_of,
@@ -19,16 +19,21 @@ from mirvo.studio.yard.family import (
 )
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.year import draw_small_wheel
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter()
 
 
+class GraftForm(GraftFields, FormModel):
+    """A graft as it is filled in."""
+
+
 class ParentForm(FormModel):
     """The tree another one came from; none of these when empty."""
 
-    parent_id: int | None = None
+    parent_id: RowNumber | None = None
 
 
 def family_page(reader: Reader, filled: Filled, tree_id: int) -> Response:

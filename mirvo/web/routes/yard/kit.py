@@ -13,7 +13,6 @@ from fastapi.responses import (
 from pydantic import Field
 
 from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel
 from mirvo.core.lengths import LENGTH, MM
 from mirvo.formats.calendar import calendar_file
 from mirvo.formats.card import card_pdf, card_svg
@@ -25,6 +24,7 @@ from mirvo.studio.yard.compost import heap
 from mirvo.studio.yard.people import people_and_devices
 from mirvo.studio.yard.restoring import drop_waiting, stage_backup, waiting_backup
 from mirvo.studio.yard.settings import yard_of
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.preferences import LOOKS, UNITS, Preferences, keep_preferences
 from mirvo.web.reader import PageReader, Reader, StudioDep

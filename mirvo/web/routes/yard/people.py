@@ -5,14 +5,18 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
-from mirvo.core.forms import FormModel
 from mirvo.studio.yard import people as use
 from mirvo.web.door import COOKIE, SIGN_IN
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep
 from mirvo.web.routes.yard.kit import kit_page
 
 router = APIRouter()
+
+
+class PersonForm(use.PersonFields, FormModel):
+    """A new person, as it is filled in."""
 
 
 class SignInForm(FormModel):
@@ -72,7 +76,7 @@ def go_out(request: Request, studio: StudioDep) -> Response:
 
 @router.post("/kit/people")
 @shown_again_on(kit_page)
-def add(studio: StudioDep, form: Annotated[use.PersonForm, Form()]) -> Response:
+def add(studio: StudioDep, form: Annotated[PersonForm, Form()]) -> Response:
     use.add_person(studio, form)
     return RedirectResponse("/kit#people", 303)
 

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import NotFound
-from mirvo.core.forms import OpenForm, read_whole
+from mirvo.core.typed_values import read_whole
 from mirvo.records.models import Photo, Tree
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.photos.photo_queries import load_photo, photos_of
@@ -18,6 +18,7 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.web.drawings.sheet import PHONE, draw_sheet
 from mirvo.web.drawings.years import years_chart
+from mirvo.web.form_models import OpenForm
 from mirvo.web.reader import ASK_AGAIN, Reader, StudioDep
 
 router = APIRouter()

@@ -7,14 +7,15 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.almanac import rules
-from mirvo.core.forms import FormModel
+from mirvo.core.limits import trees as limits
+from mirvo.core.limits.trees import TreeFields
 from mirvo.records.database import DbSession
 from mirvo.records.models import Tree
 from mirvo.records.models.people import SHOWN_PARTS
 from mirvo.studio.almanac.species import all_species
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
-from mirvo.studio.records.answers import DeathForm, say_died
+from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
 from mirvo.studio.yard.known_rows import once_a_tree
@@ -27,12 +28,17 @@ from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.sheet import PHONE, PLANS, draw_sheet, draw_strip
 from mirvo.web.drawings.tiles import draw_tiles
 from mirvo.web.drawings.years import years_chart
+from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep, came_from
 from mirvo.web.routes.yard.sharing import address_of
 
 router = APIRouter()
-ENTERED = (*use.TreeForm.model_fields, "version")
+ENTERED = (*TreeFields.model_fields, "version")
+
+
+class DeathForm(DeathFields, FormModel):
+    """How a tree died, as it is filled in."""
 
 
 class StrengthForm(FormModel):
@@ -41,7 +47,11 @@ class StrengthForm(FormModel):
     strength: str = ""
 
 
-class EditForm(use.TreeForm):
+class TreeForm(TreeFields, FormModel):
+    """A tree as it is filled in."""
+
+
+class EditForm(TreeForm):
     """A tree's form with the version the edit began on."""
 
     version: int = 0
@@ -86,7 +96,7 @@ def tree_form(reader: Reader, filled: Filled, tree_id: int | None = None) -> Res
         "tree": tree,
         "species": all_species(yard_of(reader.db)),
         "containers": list(rules().containers),
-        "use": use,
+        "limits": limits,
         "kept": kept,
         "guests": [] if tree is None else guests_of(reader.db, tree.id),
         "link": None if tree is None else link_of(reader.db, tree.id),
@@ -105,7 +115,7 @@ def new_tree(reader: Reader) -> Response:
 
 @router.post("/trees")
 @shown_again_on(tree_form)
-def add_tree(studio: StudioDep, form: Annotated[use.TreeForm, Form()]) -> Response:
+def add_tree(studio: StudioDep, form: Annotated[TreeForm, Form()]) -> Response:
     return RedirectResponse(f"/trees/{use.add_tree(studio, form).id}", 303)
 
 
@@ -138,7 +148,7 @@ def show_tree(
         "children": children,
         "tree": sheet.tree,
         "rhythm": rhythm_of(reader.db, tree_id),
-        "died": fields_from(sheet.tree, tuple(DeathForm.model_fields)),
+        "died": fields_from(sheet.tree, tuple(DeathFields.model_fields)),
         "plan_and_section": wide,
         "on_phone": on_phone,
         "plans": PLANS,
@@ -173,7 +183,7 @@ def edit_form(reader: Reader, tree_id: int) -> Response:
 @router.post("/trees/{tree_id}/edit")
 @shown_again_on(tree_form)
 def edit_tree(studio: StudioDep, tree_id: int, form: Annotated[EditForm, Form()]) -> Response:
-    details = use.TreeForm.model_validate(form.model_dump(exclude={"version"}))
+    details = TreeFields.model_validate(form.model_dump(exclude={"version"}))
     use.edit_tree(studio, tree_id, details, form.version)
     return RedirectResponse(f"/trees/{tree_id}", 303)
 

@@ -3,7 +3,7 @@
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from mirvo.core.forms import read_number
+from mirvo.core.typed_values import read_number
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.triage import SEEN_TODAY, is_it_time
 from mirvo.web.reader import Reader

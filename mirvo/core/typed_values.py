@@ -1,104 +1,10 @@
-"""Forms as people fill them in: what is left empty says nothing, a comma may be a decimal sign."""
+"""What people type: days, numbers and plain text."""
 
 from __future__ import annotations
 
 import re
 from datetime import date, timedelta
-from typing import Annotated, Any, get_args, get_origin
-
-from pydantic import BaseModel, ConfigDict, model_validator
-
-from mirvo.core.errors import BadInput
-from mirvo.core.lengths import INCHES, LENGTH, MM, read_length
-
-# Sent along with a form whose bare lengths are inches.
-UNITS_FIELD = "units"
-
-
-class SentModel(BaseModel):
-    """What a script of a page sends as JSON: its texts are such as can be kept and shown."""
-
-    @model_validator(mode="before")
-    @classmethod
-    def _plain(cls, sent: Any) -> Any:
-        return plain(sent)
-
-
-# Fields of forms that hold lengths, by name; no other field bears such a name.
-LENGTH_FIELDS: set[str] = set()
-
-
-def _says_length(annotation: Any) -> bool:
-    if get_origin(annotation) is Annotated:
-        return LENGTH in get_args(annotation)
-    return any(_says_length(part) for part in get_args(annotation))
-
-
-# Nobody's tree was worked before, and windows are reckoned some years either way of a day.
-FIRST_YEAR, LAST_YEAR = 1600, 2400
-
-
-class FormModel(BaseModel):
-    """A form's fields, checked; fields it does not know are left aside."""
-
-    model_config = ConfigDict(extra="ignore")
-
-    @model_validator(mode="before")
-    @classmethod
-    def _as_filled_in(cls, fields: Any) -> Any:
-        """Empty fields are left out, so that defaults hold."""
-        if not isinstance(fields, dict):
-            return fields
-        texts = {name: tidied(value) for name, value in fields.items()}
-        filled = {name: value for name, value in texts.items() if value != ""}
-        bare = INCHES if filled.get(UNITS_FIELD) == INCHES else MM
-        read = {name: cls._as_length(name, value, bare) for name, value in filled.items()}
-        return {name: cls._as_day(name, value) for name, value in read.items()}
-
-    @classmethod
-    def __pydantic_init_subclass__(cls, **kwargs: Any) -> None:
-        """The names of all lengths asked for anywhere are known, so that pages can find them."""
-        super().__pydantic_init_subclass__(**kwargs)
-        for name, field in cls.model_fields.items():
-            if LENGTH in field.metadata or _says_length(field.annotation):
-                LENGTH_FIELDS.add(name)
-
-    @classmethod
-    def _as_length(cls, name: str, value: Any, bare: str) -> Any:
-        if name not in cls.model_fields or name not in LENGTH_FIELDS or not isinstance(value, str):
-            return value
-        found = read_length(value, bare)
-        # What is no length is left to the complaint that it is no number.
-        return value if found is None else found
-
-    @classmethod
-    def _as_day(cls, name: str, value: Any) -> Any:
-        field = cls.model_fields.get(name)
-        is_day = field is not None and field.annotation in (date, date | None)
-        if not (is_day and isinstance(value, str)):
-            return value
-        found = read_day(value, date.today())
-        if found is None:
-            raise BadInput(name, f"“{value[:40]}” is no day; write it as 12 mar 2026")
-        if not FIRST_YEAR <= found.year <= LAST_YEAR:
-            raise BadInput(name, f"the year {found.year} lies beyond all records")
-        return found
-
-
-class OpenForm(BaseModel):
-    """A form whose fields bear the names of what they are about: roots, gaps, questions.
-
-    Fields left empty stay: that a root is named and nothing is said of it, says something.
-    """
-
-    model_config = ConfigDict(extra="allow")
-
-    @property
-    def by_name(self) -> dict[str, str]:
-        """What stands in each field."""
-        sent = (self.model_extra or {}).items()
-        return {plain_text(name): str(tidied(value)) for name, value in sent}
-
+from typing import Any
 
 UNREADABLE = re.compile(
     "[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069"
@@ -106,11 +12,11 @@ UNREADABLE = re.compile(
 )
 MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
 DAYS_BACK = {"today": 0, "yesterday": 1}
-LEAST_LETTERS = 3
+MIN_LETTERS = 3
 # More digits than this count nothing that is asked for here.
 NUMBER = re.compile(r"[0-9]{1,12}(?:[.,][0-9]{1,12})?")
 # No day is longer; thousands of digits are not even counted.
-MOST_LETTERS = 30
+MAX_LETTERS = 30
 
 
 def read_day(text: str, today: date) -> date | None:
@@ -125,7 +31,7 @@ def read_day(text: str, today: date) -> date | None:
     True
     """
     words = text.lower().strip()
-    if len(words) > MOST_LETTERS:
+    if len(words) > MAX_LETTERS:
         return None
     if words in DAYS_BACK:
         return today - timedelta(days=DAYS_BACK[words])
@@ -138,7 +44,7 @@ def read_day(text: str, today: date) -> date | None:
         return _day_of(year, month, day)
     numbers = [int(part) for part in re.findall(r"[0-9]+", words)]
     names = [word for word in re.findall(r"[a-z]+", words) if word not in ("st", "nd", "rd", "th")]
-    if len(names) != 1 or len(names[0]) < LEAST_LETTERS or re.search(r"[^a-z0-9\s.,]", words):
+    if len(names) != 1 or len(names[0]) < MIN_LETTERS or re.search(r"[^a-z0-9\s.,]", words):
         return None
     month = next((n for n, name in enumerate(MONTHS, 1) if names[0].startswith(name)), 0)
     years = [number for number in numbers if number > 31]

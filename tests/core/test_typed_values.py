@@ -3,16 +3,9 @@
 import unittest
 from datetime import date
 
-from mirvo.core.errors import BadInput
-from mirvo.core.forms import FormModel, read_day
+from mirvo.core.typed_values import read_day
 
 TODAY = date(2026, 11, 28)
-
-
-class DayForm(FormModel):
-    day: date
-    until: date | None = None
-    name: str = ""
 
 
 class DayTest(unittest.TestCase):
@@ -48,11 +41,3 @@ class DayTest(unittest.TestCase):
         for text in (*unsaid, "12 mar 1e308", "9" * 4400):
             with self.subTest(text=text[:20]):
                 self.assertIsNone(read_day(text, TODAY))
-
-    def test_a_form_names_the_field_and_says_how_to_write_it(self):
-        form = DayForm.model_validate({"day": "12 mar 2025", "until": "", "name": "12 mar"})
-        self.assertEqual((form.day, form.until, form.name), (date(2025, 3, 12), None, "12 mar"))
-        with self.assertRaises(BadInput) as said:
-            DayForm.model_validate({"day": "12/3/2025"})
-        self.assertEqual(said.exception.field, "day")
-        self.assertIn("12 mar 2026", said.exception.message)
