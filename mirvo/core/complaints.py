@@ -5,7 +5,7 @@ In a file the place is named and the sentence follows it; at a form's field it s
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from pydantic import ValidationError
@@ -52,6 +52,12 @@ AT_FIELD = {
     "date_parsing": "Please give a day as 12 mar 2026.",
     "date_from_datetime_parsing": "Please give a day as 12 mar 2026.",
 }
+
+
+def must_be(values: Sequence[str]) -> str:
+    """The sentence on a word that is none of some."""
+    *most, last = [repr(value) for value in values]
+    return f"Must be {', '.join(most)} or {last}."
 
 
 def sentence(found: Mapping[str, Any]) -> str:

@@ -27,18 +27,23 @@ from pathlib import Path
 from typing import IO, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
+from sqlalchemy.exc import SQLAlchemyError
 
 from mirvo.core.errors import BadInput
 from mirvo.formats.packing import CHUNK, UNREADABLE, Outlet, put_file, too_much
 from mirvo.records.database import (
     FILE_NAME,
     copy_database,
+    engine_on,
     known_revisions,
     newest_revision,
     tables_at,
     tables_of,
+    upgrade,
 )
+from mirvo.records.limits import set_aside_beyond_limits
 from mirvo.records.photos import DIGEST, MAX_BYTES, PhotoStore, digest_of
+from mirvo.records.set_aside import beyond_limits_aside
 from mirvo.records.soundness import complaint_about
 from mirvo.records.values import take_out_unreadable
 
@@ -129,7 +134,7 @@ def bundle_pieces(folder: Path, made_at: datetime) -> Iterator[bytes]:
         yield outlet.taken()
 
 
-def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
+def unpack_bundle(bundle: Path, folder: Path, now: datetime) -> Bundled:
     """Put a bundle into a new data folder: all that is sound in it.
 
     The records must be sound; photos that are not are left out and named.
@@ -145,7 +150,7 @@ def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
     making = folder.with_name(f"{folder.name}.unpacking")
     shutil.rmtree(making, ignore_errors=True)
     try:
-        found = _opened(bundle, making, keep=True)
+        found = _opened(bundle, making, now, keep=True)
         # An empty folder was named; the unpacked one takes its place.
         if folder.exists():
             folder.rmdir()
@@ -157,7 +162,7 @@ def unpack_bundle(bundle: Path, folder: Path) -> Bundled:
     return found
 
 
-def check_bundle(bundle: Path) -> Bundled:
+def check_bundle(bundle: Path, now: datetime) -> Bundled:
     """Read a bundle through as if to restore it, without keeping its photos.
 
     Raises
@@ -165,16 +170,16 @@ def check_bundle(bundle: Path) -> Bundled:
     BadInput : as `unpack_bundle`.
     """
     with tempfile.TemporaryDirectory() as place:
-        return _opened(bundle, Path(place) / "checked", keep=False)
+        return _opened(bundle, Path(place) / "checked", now, keep=False)
 
 
-def _opened(bundle: Path, folder: Path, keep: bool) -> Bundled:
+def _opened(bundle: Path, folder: Path, now: datetime, keep: bool) -> Bundled:
     try:
         with zipfile.ZipFile(bundle) as packed:
             manifest = _manifest(packed)
             if keep:
                 _enough_room(packed, folder)
-            return _unpack(packed, manifest, folder, keep)
+            return _unpack(packed, manifest, folder, now, keep)
     except BadInput as error:
         # Whoever holds the backup knows it by its name, not by what lies in it.
         raise BadInput(str(bundle), error.message) from None
@@ -220,7 +225,9 @@ def _manifest(packed: zipfile.ZipFile) -> Manifest:
         raise BadInput(MANIFEST, "does not say what it holds") from None
 
 
-def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: bool) -> Bundled:
+def _unpack(
+    packed: zipfile.ZipFile, manifest: Manifest, folder: Path, now: datetime, keep: bool
+) -> Bundled:
     """Records first, then every photo they speak of that is sound. keep : photos too."""
     store, entries = PhotoStore(folder), {entry.filename: entry for entry in packed.infolist()}
     for digest in (*manifest.photos, *manifest.damaged):
@@ -234,8 +241,8 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
     if _copied(packed, FILE_NAME, records) != manifest.records_sha256:
         raise BadInput(FILE_NAME, "is damaged: its records are not what they were")
     _refuse_records(records, manifest)
+    unread = _made_sound(records, manifest.made_at, now)
     with closing(sqlite3.connect(records)) as kept:
-        unread = take_out_unreadable(kept, manifest.made_at)
         trees = int(kept.execute("SELECT count(*) FROM trees").fetchone()[0])
     names = _names_of_photos(records)
     told_of = {*manifest.photos, *manifest.damaged}
@@ -266,6 +273,26 @@ def _unpack(packed: zipfile.ZipFile, manifest: Manifest, folder: Path, keep: boo
         named.append(f"and {more:,} more")
     # Trees on the compost heap lie in the backup and are not counted in what it says.
     return Bundled(manifest.made_at, min(trees, manifest.trees), sound, tuple(named))
+
+
+def _made_sound(records: Path, made_at: datetime, now: datetime) -> list[str]:
+    """Bring records up to date and set aside what no way in would take; what befell each value."""
+    with closing(sqlite3.connect(records)) as kept:
+        told = take_out_unreadable(kept, made_at)
+    engine = engine_on(records)
+    try:
+        upgrade(engine, "head")
+    except SQLAlchemyError as error:
+        raise BadInput(
+            FILE_NAME, f"holds records that cannot be brought up to date: {error}"
+        ) from None
+    finally:
+        engine.dispose()
+    # Of two clocks the later one is believed: one that stands at its beginning calls all days
+    # days to come.
+    today = max(now, made_at.replace(tzinfo=None))
+    with closing(sqlite3.connect(records)) as kept:
+        return [*told, *beyond_limits_aside(kept), *set_aside_beyond_limits(kept, today)]
 
 
 def _sound_copy(

@@ -17,6 +17,7 @@ from sqlalchemy import JSON, Date, DateTime, Dialect, Double, Integer, String, T
 from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from mirvo.core.errors import Damaged
+from mirvo.core.limits.base import FIRST_DAY, LAST_DAY
 from mirvo.core.typed_values import plain_text
 
 Document = TypeVar("Document")
@@ -74,6 +75,20 @@ class Day(ReadableColumn[date]):
     impl = Date
     cache_ok = True
     instead = date.min
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Any:
+        read = super().result_processor(dialect, coltype)
+        instead = self.instead if self.required else None
+
+        def bounded(value: Any) -> Any:
+            found = read(value)
+            # Nothing is reckoned with a day beyond all limits: a week after it may be none.
+            if found is None or FIRST_DAY <= found <= LAST_DAY:
+                return found
+            log.warning("a kept day lies beyond all limits: %s", found)
+            return instead
+
+        return bounded
 
 
 class Moment(ReadableColumn[datetime]):

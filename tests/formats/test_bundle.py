@@ -21,6 +21,8 @@ from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.backups import backup_is_due, days_since_backup, restore, write_backup
 from tests.studio_case import TODAY, StudioCase
 
+NOW = TODAY.replace(tzinfo=None)
+
 
 class BundleCase(StudioCase):
     def prepare(self):
@@ -50,7 +52,7 @@ class BundleCase(StudioCase):
     def refused(self, words):
         place = self.folder / "again"
         with self.assertRaises(BadInput) as said:
-            unpack_bundle(self.bundle, place)
+            unpack_bundle(self.bundle, place, NOW)
         self.assertIn(words, str(said.exception))
         self.assertFalse(place.exists())
         self.assertFalse((self.folder / "again.unpacking").exists())
@@ -58,7 +60,7 @@ class BundleCase(StudioCase):
 
 class BundleTest(BundleCase):
     def test_everything_comes_back_in_another_folder(self):
-        found = unpack_bundle(self.bundle, self.folder / "again")
+        found = unpack_bundle(self.bundle, self.folder / "again", NOW)
         self.assertEqual((found.trees, found.photos, found.lost), (1, 1, ()))
         again = Studio(self.folder / "again", clock=lambda: TODAY)
         self.addCleanup(again.close)
@@ -73,7 +75,7 @@ class BundleTest(BundleCase):
     def test_a_photo_whose_file_is_gone_is_told_of_and_the_rest_is_kept(self):
         self.studio.photos.original(self.open_desk(1).photo.digest).unlink()
         write_backup(self.studio, self.bundle)
-        found = unpack_bundle(self.bundle, self.folder / "again")
+        found = unpack_bundle(self.bundle, self.folder / "again", NOW)
         self.assertEqual(found.photos, 0)
         self.assertIn("its file was missing", found.lost[0])
         self.assertIn(self.read(load_tree, 1).name, found.lost[0])
@@ -83,7 +85,7 @@ class BundleTest(BundleCase):
         first = next(pieces)
         self.tree(name="Quay privet", species_key="privet")
         self.bundle.write_bytes(first + b"".join(pieces))
-        self.assertEqual(unpack_bundle(self.bundle, self.folder / "again").trees, 1)
+        self.assertEqual(unpack_bundle(self.bundle, self.folder / "again", NOW).trees, 1)
 
     def test_a_folder_with_data_is_not_overwritten(self):
         with self.assertRaises(BadInput) as said:
@@ -117,7 +119,7 @@ class BundleTest(BundleCase):
             self.changed(change)
             with self.subTest(words=words):
                 again = self.folder / "again"
-                found = unpack_bundle(self.bundle, again)
+                found = unpack_bundle(self.bundle, again, NOW)
                 self.assertEqual((found.trees, found.photos), (1, 0))
                 self.assertIn(words, found.lost[0])
                 self.assertTrue((again / FILE_NAME).exists())
@@ -131,7 +133,7 @@ class BundleTest(BundleCase):
         path.write_bytes(turned)
         written = write_backup(self.studio, self.bundle)
         self.assertIn("was damaged already", written.held.lost[0])
-        found = unpack_bundle(self.bundle, self.folder / "again")
+        found = unpack_bundle(self.bundle, self.folder / "again", NOW)
         self.assertEqual((found.photos, found.lost), (0, written.held.lost))
         kept = Studio(self.folder / "again", clock=lambda: TODAY)
         self.addCleanup(kept.close)
@@ -184,7 +186,7 @@ class BundleTest(BundleCase):
             self.bundle.write_bytes(turned)
             with self.subTest(part=part):
                 try:
-                    found = unpack_bundle(self.bundle, self.folder / "again")
+                    found = unpack_bundle(self.bundle, self.folder / "again", NOW)
                 except BadInput:
                     continue
                 # Where it lies in the photo, the photo is named and the rest is there.
@@ -195,11 +197,11 @@ class BundleTest(BundleCase):
             turned[place] ^= 0xFF
             self.bundle.write_bytes(turned)
             with self.subTest(place=place), self.assertRaises(BadInput):
-                unpack_bundle(self.bundle, self.folder / "again")
+                unpack_bundle(self.bundle, self.folder / "again", NOW)
 
     def test_names_that_lead_out_of_the_folder_are_not_followed(self):
         self.changed(lambda files: files.update({"standins/../../evil.json": b"{}"}))
-        unpack_bundle(self.bundle, self.folder / "again")
+        unpack_bundle(self.bundle, self.folder / "again", NOW)
         self.assertEqual(list(self.folder.rglob("evil*")), [])
 
 
@@ -246,7 +248,7 @@ class HostileBundleTest(BundleCase):
             "UPDATE photos SET digest = 'elsewhere'",
             "INSERT INTO waterings (tree_id, watered_on) VALUES (1, 'soon'), (77, '2026-03-01')",
         )
-        found = unpack_bundle(self.bundle, self.folder / "again")
+        found = unpack_bundle(self.bundle, self.folder / "again", NOW)
         told = " | ".join(found.lost)
         for words in (
             "Ferry zelkova, simulated",
@@ -265,7 +267,7 @@ class HostileBundleTest(BundleCase):
 
     def test_trees_are_counted_and_not_taken_on_trust(self):
         self.records("DELETE FROM trees")
-        found = unpack_bundle(self.bundle, self.folder / "again")
+        found = unpack_bundle(self.bundle, self.folder / "again", NOW)
         self.assertEqual(found.trees, 0)
 
     def test_a_digest_that_is_a_path_reaches_no_file(self):
@@ -275,7 +277,7 @@ class HostileBundleTest(BundleCase):
             write_backup(self.studio, self.bundle)
             self.records(f"UPDATE photos SET digest = '{name}'")
             again = self.folder / "again"
-            unpack_bundle(self.bundle, again)
+            unpack_bundle(self.bundle, again, NOW)
             studio = Studio(again, clock=lambda: TODAY)
             with self.subTest(name=name):
                 with studio.reading() as db:
@@ -305,7 +307,7 @@ class HostileBundleTest(BundleCase):
             again = self.folder / "again"
             with self.subTest(name=name):
                 try:
-                    unpack_bundle(self.bundle, again)
+                    unpack_bundle(self.bundle, again, NOW)
                 except BadInput as error:
                     self.assertIn("more than", str(error))
                     continue

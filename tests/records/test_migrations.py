@@ -48,7 +48,9 @@ def clauses(sql):
     """What a table is declared with, in any order; defaults that filled old rows left out."""
     inside = " ".join(sql.split()).partition("(")[2].rpartition(")")[0]
     parts = re.split(r",\s*(?![^()]*\))", inside)
-    return sorted(re.sub(r" DEFAULT '[^']*'", "", part.strip()).replace(" ", "") for part in parts)
+    return sorted(
+        re.sub(r" DEFAULT \(?'[^']*'\)?", "", part.strip()).replace(" ", "") for part in parts
+    )
 
 
 def rows(path, table):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date
+from functools import cache
 from typing import Annotated, Any, TypeVar
 
 from pydantic import (
@@ -89,10 +90,11 @@ class Limits(BaseModel):
 
     def check_days(self, today: date) -> None:
         """Refuse what was done or seen after today. Raises BadInput at the field."""
-        for name in past_days(type(self)):
-            day = getattr(self, name)
-            if isinstance(day, date) and day > today:
-                raise BadInput(name, future_day(day))
+        check_days(self, today)
+
+    def check(self, today: date) -> None:
+        """Refuse what cannot be, beyond what each field says. Raises BadInput at the field."""
+        self.check_days(today)
 
 
 Model = TypeVar("Model", bound=Limits)
@@ -106,10 +108,19 @@ def checked(model: type[Model], values: Mapping[str, Any], today: date) -> Model
         wrong = error.errors(include_url=False, include_input=False)[0]
         place = ".".join(str(part) for part in wrong["loc"])
         raise BadInput(place, form_complaint(wrong)) from None
-    found.check_days(today)
+    found.check(today)
     return found
 
 
+def check_days(record: BaseModel, today: date) -> None:
+    """Refuse what was done or seen after today. Raises BadInput at the field."""
+    for name in past_days(type(record)):
+        day = getattr(record, name)
+        if isinstance(day, date) and day > today:
+            raise BadInput(name, future_day(day))
+
+
+@cache
 def past_days(model: type[BaseModel]) -> tuple[str, ...]:
     """The fields of a model that hold a day something was done or seen."""
     return tuple(

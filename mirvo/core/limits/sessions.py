@@ -5,16 +5,17 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator
+from pydantic import AfterValidator, Field
+from pydantic_core import PydanticCustomError
 
 from mirvo.core.almanac import USUAL_CONTAINER
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput
 from mirvo.core.lengths import LENGTH
 from mirvo.core.limits.base import LengthMm, Limits, Note, PastDay, Percent, RowNumber, Share
-from mirvo.core.limits.trees import known_container
+from mirvo.core.limits.trees import Container
 from mirvo.core.rootwork.cuts import HALF, Done
-from mirvo.core.rootwork.kinds import kind_by_key
+from mirvo.core.rootwork.kinds import KINDS
 from mirvo.core.rootwork.share_estimate import BallWork
 
 BudStage = Literal[
@@ -22,6 +23,16 @@ BudStage = Literal[
 ]
 FineRoots = Literal["mostly below", "even", "mostly at the surface"]
 FINE_ROOTS: tuple[FineRoots, ...] = FineRoots.__args__  # type: ignore[attr-defined]
+
+
+def _known_kind(key: str) -> str:
+    if all(kind.key != key for kind in KINDS):
+        said = f"“{key[:40]}” is no kind of session."
+        raise PydanticCustomError("kind_unknown", "{said}", {"said": said})
+    return key
+
+
+SessionKind = Annotated[str, AfterValidator(_known_kind)]
 
 
 class RootDone(Limits):
@@ -42,7 +53,7 @@ class RootDone(Limits):
 class SessionFields(Limits):
     """A root session as entered; lengths in mm, shares in percent, weights in g."""
 
-    kind: str = "routine"
+    kind: SessionKind = "routine"
     done_on: PastDay
     bud_stage: BudStage = ""
     reason: Note = ""
@@ -61,7 +72,7 @@ class SessionFields(Limits):
     pot_after: Note = ""
     pot_length_mm: LengthMm | None = None
     pot_depth_mm: LengthMm | None = None
-    container_after: str = USUAL_CONTAINER
+    container_after: Container = USUAL_CONTAINER
     pot_id: RowNumber | None = None
     soil: Note = ""
     recipe_id: RowNumber | None = None
@@ -76,16 +87,6 @@ class SessionFields(Limits):
     over_reason: Note = ""
     measurement_id: RowNumber | None = None
     roots: tuple[RootDone, ...] = ()
-
-    @field_validator("kind")
-    @classmethod
-    def _known_kind(cls, value: str) -> str:
-        return kind_by_key(value).key
-
-    @field_validator("container_after")
-    @classmethod
-    def _known_container(cls, value: str) -> str:
-        return known_container(value, "container_after")
 
     def check_ball(self) -> None:
         """Refuse a ball that contradicts itself. Raises BadInput at the field."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Annotated, Literal
 
-from pydantic import Field, StringConstraints, field_validator
+from pydantic import AfterValidator, Field, StringConstraints, field_validator
+from pydantic_core import PydanticCustomError
 
 from mirvo.core.almanac import USUAL_CONTAINER, rules
 from mirvo.core.errors import BadInput
@@ -48,6 +49,17 @@ GRAFT_KINDS: tuple[GraftKind, ...] = GraftKind.__args__  # type: ignore[attr-def
 MAX_TAGS, MAX_TAG = 12, 30
 
 
+def _known_container(name: str) -> str:
+    if name not in rules().containers:
+        said = f"“{name[:40]}” is no container. Choose one of {', '.join(rules().containers)}."
+        raise PydanticCustomError("container_unknown", "{said}", {"said": said})
+    return name
+
+
+# What the tree grows in, by its name in the rules.
+Container = Annotated[str, AfterValidator(_known_container)]
+
+
 class TreeFields(Limits):
     """A tree; lengths in mm."""
 
@@ -61,7 +73,7 @@ class TreeFields(Limits):
     age_years: Annotated[int, Field(ge=0, le=2000)] | None = None
     height_mm: TreeHeightMm | None = None
     trunk_mm: TrunkMm | None = None
-    container: str = USUAL_CONTAINER
+    container: Container = USUAL_CONTAINER
     pot_depth_mm: Annotated[float, LENGTH, Field(gt=0, le=2_000, allow_inf_nan=False)] | None = None
     worth: Worth = "usual"
     water_dish: bool = False
@@ -91,11 +103,6 @@ class TreeFields(Limits):
             raise BadInput("tags", f"at most {MAX_TAGS} tags of at most {MAX_TAG} letters")
         return tuple(tags)
 
-    @field_validator("container")
-    @classmethod
-    def _known_container(cls, value: str) -> str:
-        return known_container(value, "container")
-
     def check_species(self, known: Collection[str]) -> None:
         """Refuse a species no almanac has. Raises BadInput at the field."""
         for name in ("species_key", "understock_key"):
@@ -111,13 +118,6 @@ class GraftFields(Limits):
     donor_id: RowNumber | None = None
     grafted_on: PastDay | None = None
     place: Annotated[str, StringConstraints(strip_whitespace=True, max_length=120)] = ""
-
-
-def known_container(name: str, field: str) -> str:
-    """A container the rules know. Raises BadInput at the field."""
-    if name not in rules().containers:
-        raise BadInput(field, f"“{name[:40]}” is not a container Mirvo knows.")
-    return name
 
 
 def unknown_species(key: str) -> str:

@@ -10,13 +10,14 @@ from __future__ import annotations
 import zipfile
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from pydantic_core import from_json, to_json
 
+from mirvo.core.complaints import form_complaint
 from mirvo.core.errors import BadInput
 from mirvo.core.typed_values import UNREADABLE as UNREADABLE_TEXT
 from mirvo.core.typed_values import plain
@@ -38,6 +39,8 @@ HEADER, STUDIO = "exchange.json", "studio.json"
 # A tree of fifty years with all its marks comes to a few megabytes.
 MOST_JSON, MOST_PACKED = 256 << 20, 200
 MOST_TREES = 100_000
+# So many names that are not known are said, so much of each.
+MOST_IGNORED, MAX_IGNORED = 40, 80
 # How a sign is written that might be one nobody can read.
 ESCAPED = "\\u"
 Rows = dict[TableKind, list[Row]]
@@ -98,19 +101,20 @@ def _text(rows: Mapping[str, list[dict[str, Any]]]) -> str:
 
 @dataclass(frozen=True)
 class Archive:
-    """An opened exchange file."""
+    """An opened exchange file. ignored : names in it that this Mirvo does not know; left out."""
 
     header: Header
     packed: zipfile.ZipFile
+    ignored: set[str] = field(default_factory=set)
 
     def studio(self) -> Rows:
         """Rows of the studio. Raises BadInput where one cannot be."""
-        return _checked(STUDIO, self._json(STUDIO), STUDIO_TABLES)
+        return self._checked(STUDIO, STUDIO_TABLES)
 
     def tree(self, number: int) -> Rows:
         """Rows of one tree. Raises BadInput where one cannot be."""
         name = f"trees/{number}.json"
-        return _checked(name, self._json(name), TREE_TABLES)
+        return self._checked(name, TREE_TABLES)
 
     def has_photo(self, digest: str) -> bool:
         """Whether a photo's file is in it, no larger than a photo may be."""
@@ -130,6 +134,37 @@ class Archive:
         if entry is None or too_much(entry, CHUNK * 4, MOST_PACKED):
             return None
         return self._read(name)
+
+    def _checked(self, name: str, kinds: tuple[TableKind, ...]) -> Rows:
+        by_name = {kind.__tablename__: kind for kind in kinds}
+        found = self._json(name)
+        if not isinstance(found, dict) or not all(isinstance(one, list) for one in found.values()):
+            raise BadInput(name, "is not a list of rows for each table")
+        self.ignored.update(str(table)[:MAX_IGNORED] for table in found if table not in by_name)
+        return {
+            kind: self._rows(name, kind, found.get(table, [])) for table, kind in by_name.items()
+        }
+
+    def _rows(self, name: str, kind: TableKind, listed: list[Any]) -> list[Row]:
+        made, rows = row_type(kind), []
+        for number, row in enumerate(listed):
+            place = f"{name}.{kind.__tablename__}.{number}"
+            try:
+                rows.append(made.model_validate(self._known(kind, made, row)))
+            except ValidationError as error:
+                raise _bad_input(place, error) from None
+            except RecursionError:
+                raise BadInput(place, "is nested too deep") from None
+        return rows
+
+    def _known(self, kind: TableKind, made: type[Row], row: Any) -> Any:
+        """A row without names that another version of Mirvo may have given it."""
+        if not isinstance(row, dict) or row.keys() <= made.model_fields.keys():
+            return row
+        for name in row.keys() - made.model_fields.keys():
+            if len(self.ignored) < MOST_IGNORED:
+                self.ignored.add(f"{kind.__tablename__}.{name}"[:MAX_IGNORED])
+        return {name: value for name, value in row.items() if name in made.model_fields}
 
     def _entry(self, name: str) -> zipfile.ZipInfo | None:
         try:
@@ -176,39 +211,17 @@ def _header(packed: zipfile.ZipFile) -> Header:
     # A newer one may say more than is known here, so its age is looked at first.
     if found.get("version") != VERSION:
         raise BadInput("exchange", "it comes from a newer Mirvo; bring this one up to date")
+    found = {name: value for name, value in found.items() if name in Header.model_fields}
     try:
         header = Header.model_validate(found)
     except ValidationError as error:
-        raise BadInput(HEADER, _first(error)) from None
+        raise _bad_input(HEADER, error) from None
     numbers = [tree.number for tree in header.trees]
     if len(set(numbers)) < len(numbers):
         raise BadInput(HEADER, "names a tree twice")
     return header
 
 
-def _checked(name: str, found: Any, kinds: tuple[TableKind, ...]) -> Rows:
-    by_name = {kind.__tablename__: kind for kind in kinds}
-    if not isinstance(found, dict) or not all(isinstance(rows, list) for rows in found.values()):
-        raise BadInput(name, "is not a list of rows for each table")
-    for table in found:
-        if table not in by_name:
-            raise BadInput(name, f"holds a table that is not known here: {str(table)[:40]}")
-    return {kind: _rows(name, kind, found.get(table, [])) for table, kind in by_name.items()}
-
-
-def _rows(name: str, kind: TableKind, listed: list[Any]) -> list[Row]:
-    made, rows = row_type(kind), []
-    for place, row in enumerate(listed):
-        try:
-            rows.append(made.model_validate(row))
-        except ValidationError as error:
-            raise BadInput(f"{name}.{kind.__tablename__}.{place}", _first(error)) from None
-        except RecursionError:
-            raise BadInput(f"{name}.{kind.__tablename__}.{place}", "is nested too deep") from None
-    return rows
-
-
-def _first(error: ValidationError) -> str:
-    wrong = error.errors()[0]
-    place = ".".join(str(part) for part in wrong["loc"])
-    return f"{place}: {wrong['msg']}" if place else str(wrong["msg"])
+def _bad_input(place: str, error: ValidationError) -> BadInput:
+    wrong = error.errors(include_url=False, include_input=False)[0]
+    return BadInput(".".join((place, *map(str, wrong["loc"]))), form_complaint(wrong))

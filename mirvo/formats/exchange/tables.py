@@ -18,8 +18,6 @@ from sqlalchemy import (
     Boolean,
     CheckConstraint,
     Column,
-    Date,
-    DateTime,
     Float,
     Integer,
     String,
@@ -28,6 +26,7 @@ from sqlalchemy import Table as SqlTable
 
 from mirvo.records.columns import MOST as MOST_NUMBER
 from mirvo.records.columns import PydanticColumn, plain_type
+from mirvo.records.limits import limit_of
 from mirvo.records.models import (
     BenchEntry,
     BenchPhoto,
@@ -149,6 +148,9 @@ def words_of(kind: TableKind) -> dict[str, tuple[str, ...]]:
 
 
 def _type_of(column: Column[Any], words: tuple[str, ...] | None) -> Any:
+    limit = limit_of(column)
+    if limit is not None:
+        return limit
     kind = plain_type(column.type)
     if words is not None:
         return Literal[words]
@@ -160,10 +162,6 @@ def _type_of(column: Column[Any], words: tuple[str, ...] | None) -> Any:
         return Whole
     if isinstance(kind, Float):
         return Decimal
-    if isinstance(kind, DateTime):
-        return datetime
-    if isinstance(kind, Date):
-        return date
     if isinstance(kind, JSON):
         return Any
     if isinstance(kind, String):

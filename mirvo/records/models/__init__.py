@@ -21,9 +21,9 @@ from mirvo.records.models.sessions import (
     TreeAnswer,
     Watering,
 )
+from mirvo.records.models.set_aside import SetAside
 from mirvo.records.models.shelf import ShelfPot, SoilComponent, SoilRecipe, Supply
 from mirvo.records.models.trees import (
-    GRAFT_KINDS,
     FigureChange,
     NightMinimum,
     Root,
@@ -33,7 +33,6 @@ from mirvo.records.models.trees import (
 )
 
 __all__ = [
-    "GRAFT_KINDS",
     "MAX_LABEL",
     "ApiToken",
     "BenchEntry",
@@ -57,6 +56,7 @@ __all__ = [
     "Regrowth",
     "Root",
     "RootSession",
+    "SetAside",
     "SharedExperience",
     "SharedTree",
     "ShelfPot",

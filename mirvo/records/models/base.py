@@ -13,6 +13,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+from mirvo.core.limits.base import FIRST_DAY, LAST_DAY
 from mirvo.core.measure.eye import EyeResult
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.records import PlannedStep, PlanResult, YearForecast
@@ -72,10 +73,12 @@ class Table(DeclarativeBase):
     def __init_subclass__(cls, **kinds: Any) -> None:
         super().__init_subclass__(**kinds)
         for column in cls.__table__.columns:
+            kind, required = column.type, not column.nullable
+            if isinstance(kind, Day):
+                cls.__table__.append_constraint(within_days(column.name))  # type: ignore[attr-defined]
             # What rows go by has to be there as it is.
             if column.primary_key or column.foreign_keys:
                 continue
-            kind, required = column.type, not column.nullable
             if isinstance(kind, Integer):
                 column.type = Count(required=required)
             elif isinstance(kind, String):
@@ -93,6 +96,12 @@ def one_of(column: str, values: Sequence[str]) -> CheckConstraint:
     listed = ", ".join(f"'{value}'" for value in values)
     said = {ONE_OF: (column, tuple(values))}
     return CheckConstraint(f"{column} IN ({listed})", name=column, info=said)
+
+
+def within_days(column: str) -> CheckConstraint:
+    """A column that holds a day on which something can have been, or can be planned."""
+    between = f"{column} BETWEEN '{FIRST_DAY}' AND '{LAST_DAY}'"
+    return CheckConstraint(between, name=column)
 
 
 def within(column: str, low: float, high: float) -> CheckConstraint:

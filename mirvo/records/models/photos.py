@@ -10,6 +10,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column
 
+from mirvo.core.limits.measuring import PHOTO_KINDS
 from mirvo.core.measure.drafts import AnyDraft, SideDraft, TopDraft
 from mirvo.core.measure.eye import EyeResult
 from mirvo.core.measure.records import FIGURES_VERSION, SideRecord, TopRecord
@@ -23,7 +24,11 @@ class Photo(Compostable, Table):
     """A photo as it came, kept by content hash; `kind` says what it shows."""
 
     __tablename__ = "photos"
-    __table_args__ = (Index("ix_photos_tree_id_taken_on", "tree_id", "taken_on"), OWN_NUMBERS)
+    __table_args__ = (
+        Index("ix_photos_tree_id_taken_on", "tree_id", "taken_on"),
+        one_of("kind", PHOTO_KINDS),
+        OWN_NUMBERS,
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
     session_id: Mapped[int | None] = mapped_column(

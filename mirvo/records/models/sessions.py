@@ -11,6 +11,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from mirvo.core.limits.sessions import FINE_ROOTS
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork.cuts import (
     ACTIONS,
@@ -21,6 +22,8 @@ from mirvo.core.rootwork.cuts import (
     Done,
     RootFinding,
 )
+from mirvo.core.rootwork.kinds import KINDS
+from mirvo.core.season.window import BUD_STAGES
 from mirvo.records.documents import Answers, BenchNotes, UnfinishedWork
 from mirvo.records.models.base import (
     CASCADE,
@@ -45,6 +48,9 @@ class RootSession(Compostable, Table):
     __tablename__ = "root_sessions"
     __table_args__ = (
         Index("ix_root_sessions_tree_id_done_on", "tree_id", "done_on"),
+        one_of("kind", [kind.key for kind in KINDS]),
+        one_of("bud_stage", ("", *BUD_STAGES)),
+        one_of("fine_roots", FINE_ROOTS),
         within("share_computed", 0, 1),
         within("share_judged", 0, 100),
         OWN_NUMBERS,

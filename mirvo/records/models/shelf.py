@@ -7,10 +7,10 @@ from datetime import datetime
 from sqlalchemy import String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
+from mirvo.core.limits.shelf import POT_CONDITIONS
 from mirvo.core.pot import SHAPES, Grain, Pot
 from mirvo.records.models.base import OWN_NUMBERS, Compostable, Table, one_of, within
 
-CONDITIONS = ("whole", "chipped", "cracked", "mended")
 # Whatever a row holds, what is reckoned with can be drawn and divided by.
 LEAST_MM, MOST_MM = 1.0, 5_000.0
 LEAST_GRAIN_MM, MOST_GRAIN_MM = 0.05, 100.0
@@ -26,7 +26,7 @@ class ShelfPot(Compostable, Table):
     """A pot of the studio; lengths in mm, of its inside. Trees name the pot they stand in."""
 
     __tablename__ = "pots"
-    __table_args__ = (one_of("shape", SHAPES), one_of("condition", CONDITIONS), OWN_NUMBERS)
+    __table_args__ = (one_of("shape", SHAPES), one_of("condition", POT_CONDITIONS), OWN_NUMBERS)
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80))
     shape: Mapped[str] = mapped_column(String(12))
@@ -43,7 +43,7 @@ class ShelfPot(Compostable, Table):
     feet_mm: Mapped[float | None]
     weight_kg: Mapped[float | None]
     glaze: Mapped[str] = mapped_column(String(80), default="")
-    condition: Mapped[str] = mapped_column(String(10), default=CONDITIONS[0])
+    condition: Mapped[str] = mapped_column(String(10), default=POT_CONDITIONS[0])
     place: Mapped[str] = mapped_column(String(80), default="")
     cost: Mapped[str] = mapped_column(String(40), default="")
     note: Mapped[str] = mapped_column(default="")

@@ -9,13 +9,12 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from mirvo.core.season.window import UNTOLD_FROST
+from mirvo.core.limits.trees import AGES, GRAFT_KINDS, ORIGINS, STAGES, STRENGTHS, WORTHS
+from mirvo.core.season.window import BUD_STAGES, UNTOLD_FROST
 from mirvo.records.columns import DayOfYear
 from mirvo.records.documents import Answers, OwnSpecies, SeasonSeen
 from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Compostable, Table, one_of
 from mirvo.records.models.shelf import ShelfPot
-
-GRAFT_KINDS = ("root graft", "branch graft", "approach graft")
 
 
 class Tree(Compostable, Table):
@@ -23,8 +22,12 @@ class Tree(Compostable, Table):
 
     __tablename__ = "trees"
     __table_args__ = (
-        one_of("strength", ("strong", "fair", "weak")),
-        one_of("age_class", ("young", "mature", "old")),
+        one_of("origin", ORIGINS),
+        one_of("stage", STAGES),
+        one_of("strength", STRENGTHS),
+        one_of("age_class", AGES),
+        one_of("worth", WORTHS),
+        one_of("buds_seen", ("", *BUD_STAGES)),
         OWN_NUMBERS,
     )
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import logging
 import re
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
+from pydantic import ValidationError
 from sqlalchemy import func, or_, select
 
 from mirvo.core.almanac import Entry, Species, differing, figures_of, on_understock, with_own
@@ -17,6 +19,8 @@ from mirvo.records.documents import OwnSpecies
 from mirvo.records.models import FigureChange, Tree, Yard
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.settings import put_yard, yard_of
+
+log = logging.getLogger(__name__)
 
 # Long enough for a slip to be noticed, short enough that the list stays clean.
 PUT_BACK_DAYS = 30
@@ -50,12 +54,20 @@ def species_of(yard: Yard, key: str) -> Species:
     shipped, kept = _shipped(key), (yard.own_species or {}).get(key)
     if shipped is None and kept is not None:
         # Laid aside or not: a tree that is of it still has its figures.
-        return Entry.model_validate(kept.figures).species(key)
+        try:
+            return Entry.model_validate(kept.figures).species(key)
+        except (BadInput, ValidationError) as error:
+            log.warning("the species %s cannot be read: %s", key, error)
+            return _unknown(key)
     if shipped is None:
         return _unknown(key)
     own = _own(yard, key)
-    # Of a shipped species only what differs is kept, so that a better almanac reaches it.
-    return shipped if own is None else with_own(shipped, own)
+    try:
+        # Of a shipped species only what differs is kept, so that a better almanac reaches it.
+        return shipped if own is None else with_own(shipped, own)
+    except (BadInput, ValidationError) as error:
+        log.warning("own figures of %s cannot be used: %s", key, error)
+        return shipped
 
 
 def species_of_tree(yard: Yard, tree: Tree) -> Species:
@@ -238,7 +250,7 @@ def laid_aside(db: DbSession) -> list[tuple[str, str]]:
     aside = []
     for key, kept in yard_of(db).own_species.items():
         if kept.laid_aside is not None and _shipped(key) is None:
-            aside.append((key, str(kept.figures["name"])))
+            aside.append((key, str(kept.figures.get("name", key))))
     return sorted(aside, key=lambda pair: pair[1].lower())
 
 

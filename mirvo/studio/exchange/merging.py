@@ -17,6 +17,7 @@ from sqlalchemy import Column, Integer, UniqueConstraint, func, insert, select, 
 
 from mirvo.core.almanac import species as shipped_species
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.trees import unknown_species
 from mirvo.formats.exchange import (
     COUNTED_APART,
     STUDIO_TABLES,
@@ -26,8 +27,9 @@ from mirvo.formats.exchange import (
     as_json,
     columns_of,
 )
-from mirvo.formats.exchange.tables import Row, TableKind, table_of
+from mirvo.formats.exchange.tables import Row, TableKind, row_type, table_of
 from mirvo.records.database import DbSession
+from mirvo.records.limits import check_row, species_complaint
 from mirvo.records.models import (
     BenchEntry,
     ForeignRow,
@@ -84,7 +86,8 @@ class Coming:
     """What an exchange file would change, or did.
 
     tables : rows by table. trees : by name. conflicting : rows to be decided, the first of them.
-    photos : files that are new here. species : own species that are.
+    photos : files that are new here. species : own species that are. ignored : names in the file
+    that this Mirvo does not know; what they hold is left out.
     """
 
     header: Header
@@ -93,6 +96,7 @@ class Coming:
     conflicting: list[Conflicting] = field(default_factory=list)
     photos: set[str] = field(default_factory=set)
     species: list[str] = field(default_factory=list)
+    ignored: list[str] = field(default_factory=list)
 
     @property
     def total(self) -> Tally:
@@ -125,6 +129,7 @@ class Merge:
         self.next: dict[str, int] = {}
         self.empty: set[str] = set()
         self.tree = ""
+        self.known_species: set[str] = set()
 
     def run(self) -> Coming:
         """Take all of it in; what it changed. Raises BadInput."""
@@ -140,6 +145,7 @@ class Merge:
             self.tree = tree.name
             self._take(self.archive.tree(tree.number), TREE_TABLES)
         self._check_photos()
+        self.coming.ignored = sorted(self.archive.ignored)
         return self.coming
 
     def _look_round(self) -> None:
@@ -162,7 +168,12 @@ class Merge:
     def _species(self) -> None:
         """Own species of the file's trees that are not known here."""
         own = dict(yard_of(self.db).own_species or {})
+        for key, kept in self.header.species.items():
+            said = species_complaint(key, kept.figures)
+            if said is not None:
+                raise BadInput(f"exchange.json.species.{key[:60]}", said)
         known = {one.key for one in shipped_species()} | set(own)
+        self.known_species = known | set(self.header.species)
         fresh = {key: kept for key, kept in self.header.species.items() if key not in known}
         for key, kept in fresh.items():
             own[key] = kept
@@ -221,6 +232,7 @@ class Merge:
 
     def _take_table(self, kind: TableKind, rows: list[Row]) -> None:
         name, numbered = kind.__tablename__, _numbered(kind)
+        self._check(kind, rows)
         values = [self._values(kind, row) for row in rows]
         here: list[dict[str, Any] | None] = [None] * len(rows)
         if name not in self.empty or kind is Tree:
@@ -248,6 +260,25 @@ class Merge:
         if fresh:
             self.db.execute(insert(kind), fresh)
         self._remember(name, origins)
+
+    def _check(self, kind: TableKind, rows: list[Row]) -> None:
+        """Refuse what could not be entered here. Raises BadInput."""
+        table, today = kind.__tablename__, self.studio.today
+        for place, row in enumerate(rows):
+            try:
+                check_row(
+                    table, {name: getattr(row, name) for name in type(row).model_fields}, today
+                )
+                if isinstance(row, row_type(Tree)):
+                    self._check_species(row)
+            except BadInput as error:
+                raise BadInput(f"{table}.{place}.{error.field}", error.message) from None
+
+    def _check_species(self, row: Any) -> None:
+        for name in ("species_key", "understock_key"):
+            key = getattr(row, name)
+            if (key or name == "species_key") and key not in self.known_species:
+                raise BadInput(name, unknown_species(key))
 
     def _values(self, kind: TableKind, row: Row) -> dict[str, Any]:
         """The row as it would stand here: what it refers to by its numbers here."""

@@ -8,8 +8,10 @@ from datetime import date
 from typing import Literal
 
 from mirvo.core.almanac import Species
+from mirvo.core.complaints import must_be
 from mirvo.core.errors import BadInput
 from mirvo.core.lengths import INCHES, MM, read_length
+from mirvo.core.limits.trees import ORIGINS, unknown_species
 from mirvo.core.rootwork.kinds import KINDS
 from mirvo.core.typed_values import read_day
 from mirvo.formats.spreadsheet import Cell
@@ -51,6 +53,7 @@ STRENGTH = (
 )
 AGES = (*_same("young", "mature", "old"), ("middle", "mature"), ("ancient", "old"))
 ORIGIN = (
+    *_same(*ORIGINS),
     *(("nursery", "nursery container"), ("garden centre", "nursery container")),
     *(("dug", "dug from a garden"), ("garden", "dug from a garden"), ("field", "field grown")),
     *(("wild", "collected with permission"), ("collected", "collected with permission")),
@@ -294,8 +297,6 @@ def _day(field: FieldOf, cell: Cell, order: str, today: date) -> date:
         slashed = isinstance(cell, str) and SLASHED.fullmatch(cell) is not None
         asks = "could be two days; say which comes first" if slashed else "is no day"
         raise _wrong(field, cell, asks)
-    if not FIRST_YEAR <= found.year <= today.year + 50:
-        raise _wrong(field, cell, "is no day of a studio")
     return found
 
 
@@ -390,9 +391,7 @@ def _species(field: FieldOf, said: str, species: list[Species]) -> str:
     ends = [name for name in names if name.endswith(" " + wanted) or name.startswith(wanted + " ")]
     if len({names[name] for name in ends}) == 1:
         return names[ends[0]]
-    raise _wrong(
-        field, said, "is no species of the almanac; add it there, or write its name as there"
-    )
+    raise BadInput(field.label, unknown_species(said))
 
 
 def _choice(field: FieldOf, said: str) -> str:
@@ -403,5 +402,4 @@ def _choice(field: FieldOf, said: str) -> str:
     part = next((text for text in sorted(known, key=len, reverse=True) if text in wanted), None)
     if part is not None and len(part) > 2:
         return known[part]
-    offered = ", ".join(dict.fromkeys(known.values()))
-    raise _wrong(field, said, f"is none of {offered}")
+    raise BadInput(field.label, must_be(tuple(dict.fromkeys(known.values()))))

@@ -16,9 +16,11 @@ from typing import Any, BinaryIO
 from pydantic import ValidationError
 from sqlalchemy import func, select
 
-from mirvo.core.complaints import sentence
+from mirvo.core.complaints import form_complaint
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.limits.measuring import HandFields
+from mirvo.core.limits.base import checked, future_day
+from mirvo.core.limits.care import TaskFields
+from mirvo.core.limits.measuring import HandFields, RootFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
 from mirvo.core.limits.trees import TreeFields
@@ -255,7 +257,7 @@ def _put_rows(db: DbSession, studio: Studio, found: TableRead, report: Report) -
         except ValidationError as error:
             wrong = error.errors(include_url=False, include_input=False)[0]
             place = ".".join(str(part) for part in wrong["loc"])
-            row.problem = f"{place.replace('_', ' ')} {sentence(wrong)}"
+            row.problem = f"{place.replace('_', ' ')}: {form_complaint(wrong)}"
 
 
 class _Trees:
@@ -287,9 +289,8 @@ def _put_tree(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> Non
     if trees.has(str(said["name"])):
         row.known = True
         return
-    if (came := said.get("acquired_on")) is not None and came > studio.today:
-        raise BadInput("came on", "lies in the future")
-    form = TreeFields.model_validate(said)
+    form = checked(TreeFields, said, studio.today)
+    form.check_species({one.key for one in all_species(yard_of(db))})
     tree = Tree(**form.model_dump(), created_at=studio.now, updated_at=studio.now, version=1)
     db.add(tree)
     db.flush()
@@ -300,7 +301,7 @@ def _put_session(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> 
     said = dict(row.said)
     number = trees.number(said.pop("tree"))
     tree = db.get_one(Tree, number)
-    form = SessionFields.model_validate({"container_after": tree.container, **said})
+    form = checked(SessionFields, {"container_after": tree.container, **said}, studio.today)
     put_session(db, studio, number, form)
 
 
@@ -316,7 +317,7 @@ def _put_measurement(db: DbSession, studio: Studio, trees: _Trees, row: RowRead)
     if db.scalar(photo):
         row.known = True
         return
-    row.known = not put_by_hand(db, studio, tree, HandFields.model_validate(said))
+    row.known = not put_by_hand(db, studio, tree, checked(HandFields, said, studio.today))
 
 
 def _put_root(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> None:
@@ -324,6 +325,7 @@ def _put_root(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> Non
     if not label or len(label) > MAX_LABEL:
         raise BadInput("root", f"a letter has at most {MAX_LABEL} signs")
     first, gone = row.said.get("first_seen_on"), row.said.get("gone_on")
+    checked(RootFields, {"label": label, "first_seen_on": first, "gone_on": gone}, studio.today)
     if first is not None and gone is not None and gone < first:
         raise BadInput("gone on", "lies before the day it was seen first")
     asked = select(Root).where(Root.tree_id == number, Root.label == label)
@@ -336,6 +338,7 @@ def _put_root(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> Non
 def _put_task(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> None:
     number = trees.number(row.said["tree"])
     text, due = str(row.said["text"])[:MOST_TASK], row.said["due"]
+    checked(TaskFields, {"text": text, "due": due}, studio.today)
     asked = select(func.count()).where(
         CareTask.tree_id == number, CareTask.text == text, CareTask.due == due
     )
@@ -343,6 +346,8 @@ def _put_task(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> Non
         row.known = True
         return
     done = row.said.get("done_on")
+    if done is not None and done > studio.today:
+        raise BadInput("done_on", future_day(done))
     done_at = None if done is None else datetime(done.year, done.month, done.day)
     task = CareTask(tree_id=number, session_id=None, since=None, due=due, code=KEPT_CODE, text=text)
     task.done_at = done_at
@@ -355,7 +360,7 @@ def _put_pot(db: DbSession, studio: Studio, trees: _Trees, row: RowRead) -> None
     if db.scalar(asked):
         row.known = True
         return
-    form = PotFields.model_validate(row.said)
+    form = checked(PotFields, row.said, studio.today)
     db.add(ShelfPot(**form.model_dump(), created_at=studio.now, updated_at=studio.now))
 
 

@@ -16,7 +16,8 @@ from sqlalchemy.orm import aliased
 from mirvo.core.almanac import rules
 from mirvo.core.care import aftercare
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.limits.base import Limits, PastDay, PlannedDay
+from mirvo.core.limits.base import Limits, PastDay, PlannedDay, checked
+from mirvo.core.limits.care import TaskFields
 from mirvo.core.season.weather import DayWeather
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CareTask, RootSession, Tree, Watering, Yard
@@ -187,7 +188,8 @@ def keep_for_a_while(studio: Studio, tree_id: int, form: KeptFields) -> CareTask
 
 
 def set_task(studio: Studio, tree_id: int, text: str, due: date) -> CareTask:
-    """Something to look at on a day, set by hand. Raises NotFound."""
+    """Something to look at on a day, set by hand. Raises NotFound, BadInput."""
+    checked(TaskFields, {"text": text, "due": due}, studio.today)
     with studio.writing() as db:
         load_tree(db, tree_id)
         # Shown from its day on and not before: there is nothing to be kept up until then.

@@ -53,7 +53,7 @@ def write_backup(studio: Studio, path: Path) -> Written:
             size = sum(target.write(piece) for piece in backup_pieces(studio))
             target.flush()
             os.fsync(target.fileno())
-        comes_back = check_bundle(making)
+        comes_back = check_bundle(making, studio.now)
         making.replace(path)
     except OSError as error:
         raise BadInput(str(path), f"cannot be written: {error.strerror}") from None
@@ -76,12 +76,12 @@ def restore(bundle: Path, folder: Path, now: datetime, aside: bool = False) -> B
         raise BadInput(str(bundle), "there is no such file")
     taken = folder.exists() and any(folder.iterdir())
     if not (taken and aside):
-        return unpack_bundle(bundle, folder)
+        return unpack_bundle(bundle, folder, now)
     with held(folder):
         # Unpacked and checked before anything that is there is touched.
         fresh = folder.with_name(f"{folder.name}.restored")
         shutil.rmtree(fresh, ignore_errors=True)
-        found = unpack_bundle(bundle, fresh)
+        found = unpack_bundle(bundle, fresh, now)
         swap(folder, fresh, now)
     return found
 

@@ -12,6 +12,7 @@ from pathlib import Path
 from sqlalchemy import select
 
 from mirvo.records.database import FILE_NAME
+from mirvo.records.limits import values_beyond_limits
 from mirvo.records.models import Photo, ShelfPot, Tree
 from mirvo.records.photos import DIGEST, digest_of
 from mirvo.records.values import rows_astray, unreadable_values
@@ -29,8 +30,8 @@ LEFT_OVERS = (
 @dataclass(frozen=True)
 class Checkup:
     """What was found. missing, damaged : photos by tree and name. orphans : files no record knows.
-    left_overs : files left half made. unreadable : values of the records. photos : how many records
-    of photos were looked at."""
+    left_overs : files left half made. unreadable : values of the records that cannot be read,
+    beyond_limits : those that cannot be. photos : how many records of photos were looked at."""
 
     photos: int
     missing: tuple[str, ...]
@@ -38,6 +39,7 @@ class Checkup:
     orphans: tuple[Path, ...]
     left_overs: tuple[Path, ...]
     unreadable: tuple[str, ...]
+    beyond_limits: tuple[str, ...]
 
     @property
     def to_clear(self) -> tuple[Path, ...]:
@@ -46,7 +48,7 @@ class Checkup:
     @property
     def lost(self) -> bool:
         """Whether a photo that the records speak of is gone, or it or a value not what it was."""
-        return bool(self.missing or self.damaged or self.unreadable)
+        return bool(self.missing or self.damaged or self.unreadable or self.beyond_limits)
 
     def sentences(self) -> Iterator[str]:
         """What was found, a line each."""
@@ -57,6 +59,8 @@ class Checkup:
             yield f"Its file is not what it was: {words}."
         for words in self.unreadable:
             yield f"It cannot be read and counts as nothing: {words}."
+        for words in self.beyond_limits:
+            yield f"It cannot be so: {words} See Repair in the browser."
         for path in self.orphans:
             yield f"No record knows this file: {path}"
         for path in self.left_overs:
@@ -95,6 +99,7 @@ def check_folder(studio: Studio) -> Checkup:
     with closing(sqlite3.connect(studio.folder / FILE_NAME)) as kept:
         unreadable = [one.words for one in unreadable_values(kept)]
         unreadable += [one.words for one in rows_astray(kept)]
+        beyond = [one.words for one in values_beyond_limits(kept, studio.today)]
     left = {path for pattern in LEFT_OVERS for path in studio.folder.glob(pattern)}
     return Checkup(
         photos=len(rows) + len(pots),
@@ -103,6 +108,7 @@ def check_folder(studio: Studio) -> Checkup:
         orphans=tuple(sorted(path for path in orphans if _settled(path))),
         left_overs=tuple(sorted(path for path in left if _settled(path))),
         unreadable=tuple(unreadable),
+        beyond_limits=tuple(beyond),
     )
 
 

@@ -41,7 +41,7 @@ def stage_backup(studio: Studio, sent: BinaryIO) -> Waiting:
         with packed.open("wb") as target:
             shutil.copyfileobj(sent, target)
         shutil.rmtree(making, ignore_errors=True)
-        found = unpack_bundle(packed, making)
+        found = unpack_bundle(packed, making, studio.now)
         waiting = Waiting(
             trees=found.trees, photos=found.photos, made_at=found.made_at, lost=found.lost
         )

@@ -64,8 +64,11 @@ class SeasonsTest(StudioCase):
         for day in ("0001-01-01", "9999-12-31"):
             with self.assertRaises(BadInput):
                 checked(OpenedFields, {"opened_on": day}, self.studio.today)
-        seen = [SeasonSeen.model_construct(what=what, name="zelkova", seen_on=date(year, 1, 1), note="")
-                for what in ("opened", "plant") for year in (1, 9999)]  # fmt: skip
+        seen = [
+            SeasonSeen.model_construct(what=what, name="zelkova", seen_on=date(year, 1, 1), note="")
+            for what in ("opened", "plant")
+            for year in (1, 9999)
+        ]
         with self.studio.writing() as db:
             put_yard(db, seasons_seen=tuple(seen))
         late = datetime(9990, 1, 1, tzinfo=UTC)

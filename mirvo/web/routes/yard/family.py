@@ -6,8 +6,7 @@ from fastapi import APIRouter, Form
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.limits.base import RowNumber
-from mirvo.core.limits.trees import GraftFields
-from mirvo.records.models import GRAFT_KINDS
+from mirvo.core.limits.trees import GRAFT_KINDS, GraftFields
 from mirvo.studio.yard.family import (
     Member,
     add_graft,
