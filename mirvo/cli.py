@@ -479,7 +479,15 @@ def _serve(data: Path | None, port: int | None) -> None:
             if host != THIS_COMPUTER:
                 application.state.address = f"http://{_address_of(host)}:{at}"
                 print(f"Other devices find it at {application.state.address}", flush=True)
-            uvicorn.run(application, host=host, port=at, log_level="warning", proxy_headers=False)
+            uvicorn.run(
+                application,
+                host=host,
+                port=at,
+                log_level="warning",
+                # Only proxies that are named say for whom they ask, and whether by TLS.
+                proxy_headers=bool(settings.trusted_proxies),
+                forwarded_allow_ips=settings.trusted_proxies,
+            )
         finally:
             studio.close()
 

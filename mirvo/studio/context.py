@@ -23,6 +23,7 @@ from mirvo.studio.yard.known_rows import KNOWN, KnownRows
 from mirvo.studio.yard.throttle import Throttle
 
 KEY_FILE, KEY_BYTES = "studio-key", 8
+SECRET_FILE, SECRET_BYTES = "studio-secret", 32
 
 
 class Follower(Protocol):
@@ -56,6 +57,7 @@ class Studio:
     throttle: Throttle = field(init=False, default_factory=Throttle)
     background: Background = field(init=False, default_factory=Background)
     key: str = field(init=False)
+    _secret_lock: Lock = field(init=False, repr=False, default_factory=Lock)
 
     def __post_init__(self) -> None:
         self.engine = open_database(self.folder)
@@ -110,6 +112,16 @@ class Studio:
     @property
     def today(self) -> date:
         return self.clock().date()
+
+    @property
+    def secret(self) -> str:
+        """What this computer signs cookies with; it never leaves it, in no backup either."""
+        path = self.folder / SECRET_FILE
+        with self._secret_lock:
+            if not path.exists():
+                path.touch(mode=0o600)
+                path.write_text(token_hex(SECRET_BYTES), "ascii")
+            return path.read_text("ascii").strip()
 
     @property
     def standins(self) -> Path:

@@ -10,6 +10,7 @@ from starlette.staticfiles import StaticFiles
 
 from mirvo.studio.context import Studio
 from mirvo.studio.path.replanner import Replanner
+from mirvo.web.access import AccessTable
 from mirvo.web.guards import BoundedBodies, Guard
 from mirvo.web.later import Later
 from mirvo.web.problems import configure_errors
@@ -46,6 +47,9 @@ OTHER_PARTS = (
     *(almanac, species, practice),
     *(find, former, people),
 )
+# Whole applications: files that are open to all, and the interface, which asks for tokens.
+STATIC_AT, API_AT = "/static", "/api/v1"
+MOUNTED = (STATIC_AT, API_AT)
 STATIC = Path(__file__).parent / "static"
 
 
@@ -54,6 +58,7 @@ def create_app(studio: Studio, names: Collection[str] = ()) -> FastAPI:
     beside addresses and names of the home."""
     app = FastAPI(title="Mirvo", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.studio = studio
+    app.state.access = AccessTable([part.router for part in (*PARTS, *OTHER_PARTS)], MOUNTED)
     studio.replanner = Replanner(studio)
     app.add_middleware(BoundedBodies)
     app.add_middleware(Guard, names=names)
@@ -80,8 +85,8 @@ def configure_api(app: FastAPI, studio: Studio) -> None:
 
         return create_api(studio)
 
-    app.mount("/api/v1", Later(made), name="api")
+    app.mount(API_AT, Later(made), name="api")
 
 
 def configure_static(app: FastAPI) -> None:
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    app.mount(STATIC_AT, StaticFiles(directory=STATIC), name="static")

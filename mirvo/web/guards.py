@@ -4,6 +4,7 @@ headers of every answer."""
 from __future__ import annotations
 
 import ipaddress
+import socket
 from collections.abc import Collection
 from urllib.parse import urlsplit
 
@@ -16,8 +17,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from mirvo.core.typed_values import read_whole
 from mirvo.studio.context import Studio
-from mirvo.web.door import admit
+from mirvo.web.access import authorize
 from mirvo.web.form_models import day_of_request
+from mirvo.web.reader import SHARED
 
 POLICY = (
     "default-src 'self'; img-src 'self' blob: data:; style-src 'self'; script-src 'self'; "
@@ -27,12 +29,24 @@ HEADERS = {
     "Content-Security-Policy": POLICY,
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
+    # Pages of other sites can neither show what is here nor hold on to its windows.
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
 }
+# Behind a tree's link: nobody keeps it, finds it, or tells another site of it.
+HEADERS_OF_LINKS = {
+    "Cache-Control": "no-store",
+    "Referrer-Policy": "no-referrer",
+    "X-Robots-Tag": "noindex, nofollow",
+}
+NO_SUCH_NAME = (
+    "Mirvo does not answer under the name {}. Name it in MIRVO_NAMES where it is started."
+)
 # A session's photos from a good camera, and then some.
 MAX_BODY = 400 * 1024 * 1024
 TOO_MUCH = "Too much at once: send at most 400 MB."
 WORKER = "/static/js/worker.js"
-# Names that no one outside the home network can have lead anywhere; others are named here.
+# Endings of names in a home network.
 HOME = (".local", ".lan", ".home.arpa")
 FOR_A_YEAR = "public, max-age=31536000, immutable"
 
@@ -42,7 +56,7 @@ class Guard:
 
     def __init__(self, app: ASGIApp, names: Collection[str]) -> None:
         self.app = app
-        self.names = names
+        self.names = own_hosts(names)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -57,6 +71,11 @@ class Guard:
                 # Its address changes with its content, so it may be kept for a year.
                 if request.url.path.startswith("/static") and "v=" in request.url.query:
                     headers["Cache-Control"] = FOR_A_YEAR
+                if request.url.path.startswith(SHARED):
+                    headers.update(HEADERS_OF_LINKS)
+                elif _on_signed_in_device(request) and "Cache-Control" not in headers:
+                    # The next one at this device goes back to no page of whoever signed out.
+                    headers["Cache-Control"] = "no-store"
                 if request.url.path == WORKER:
                     # It lies among the scripts and keeps pages all over the site.
                     headers["Service-Worker-Allowed"] = "/"
@@ -64,8 +83,13 @@ class Guard:
 
         studio: Studio = request.app.state.studio
         day_of_request.set(lambda: studio.today)
-        refused = _refuse(request, self.names) or await run_in_threadpool(admit, request)
+        refused = _refuse(request, self.names) or await run_in_threadpool(authorize, request)
         await (refused or self.app)(scope, receive, guarded)
+
+
+def _on_signed_in_device(request: Request) -> bool:
+    person = getattr(request.state, "signed_in", None)
+    return person is not None and person.sign_in_id is not None
 
 
 class BoundedBodies:
@@ -92,8 +116,8 @@ def _refuse(request: Request, names: Collection[str]) -> Response | None:
     """A foreign name for this computer, writing from another site's page, or a body beyond all
     use is turned away."""
     host = request.headers.get("host", "")
-    if not _is_own(host, names):
-        return Response("Mirvo does not answer under this name.", 421)
+    if not _is_own(host, names, request.scope.get("server")):
+        return Response(NO_SUCH_NAME.format(host[:60]), 421)
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return None
     # Browsers say from which site a request comes; a form on another site must not write here.
@@ -109,8 +133,15 @@ def _refuse(request: Request, names: Collection[str]) -> Response | None:
     return None
 
 
-def _is_own(host: str, names: Collection[str]) -> bool:
-    """Whether a request's host can only mean this computer: an address, or a name of the home.
+def own_hosts(named: Collection[str]) -> frozenset[str]:
+    """Names this computer answers to: its own in the home network, and those that were named."""
+    own = socket.gethostname().lower().partition(".")[0]
+    of_home = {f"{own}{ending}" for ending in HOME} if own else set()
+    return frozenset({"localhost", own, *of_home, *named} - {""})
+
+
+def _is_own(host: str, names: Collection[str], server: tuple[str, int | None] | None) -> bool:
+    """Whether a request's host is on the list, or the address of this computer it came in at.
 
     A page of another site can have its own name lead here, and would then read all there is.
     """
@@ -118,10 +149,21 @@ def _is_own(host: str, names: Collection[str]) -> bool:
         name = urlsplit(f"//{host}").hostname or ""
     except ValueError:
         return False
-    if name in names or "." not in name or name.endswith(HOME):
-        return bool(name)
+    if name in names:
+        return True
     try:
-        ipaddress.ip_address(name)
+        address = ipaddress.ip_address(name)
+    except ValueError:
+        return server is not None and name == server[0]
+    if address.is_loopback:
+        return True
+    return server is not None and _same_address(address, server[0])
+
+
+def _same_address(asked: ipaddress.IPv4Address | ipaddress.IPv6Address, at: str) -> bool:
+    try:
+        here = ipaddress.ip_address(at.partition("%")[0])
     except ValueError:
         return False
-    return True
+    mapped = getattr(here, "ipv4_mapped", None)
+    return asked in (here, mapped)

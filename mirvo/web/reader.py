@@ -15,7 +15,7 @@ from starlette.datastructures import URL
 
 from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession
-from mirvo.records.models.people import GUEST, OWNER
+from mirvo.records.models.people import GUEST, HELPER, OWNER
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.compost import Laid, on_heap
 from mirvo.studio.yard.settings import yard_of
@@ -37,6 +37,12 @@ DRAWING = "drawing"
 FILE_TYPES = {"svg": "image/svg+xml", "png": "image/png"}
 # Pages behind the link of a tree.
 SHARED = "/shared/"
+# What each may do, as a list of choices says it.
+ROLE_WORDS = {
+    OWNER: "owner: everything",
+    HELPER: "helper: keep records",
+    GUEST: "guest: look at trees shown to them",
+}
 ASK_AGAIN = {"Cache-Control": "private, no-cache"}
 
 
@@ -92,6 +98,7 @@ class PageReader:
                     "laid": None if looks_on else self._just_laid(),
                     "looks_on": looks_on,
                     "owns": self.owns,
+                    "role_words": ROLE_WORDS,
                     "preferences": preferences,
                     "signed_in": getattr(self.request.state, "signed_in", None),
                     "tour": None if looks_on else tour_step(self.db, asked_tour),

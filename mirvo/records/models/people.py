@@ -24,6 +24,9 @@ class Person(Table):
     name: Mapped[str] = mapped_column(String(60), unique=True)
     role: Mapped[str] = mapped_column(String(10))
     proof: Mapped[str] = mapped_column(String(200))
+    # Of a code by which a new passphrase can be chosen once, until then.
+    reset_hash: Mapped[str] = mapped_column(String(64), default="")
+    reset_until: Mapped[datetime | None]
     created_at: Mapped[datetime]
 
 

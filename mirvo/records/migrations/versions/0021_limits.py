@@ -72,6 +72,10 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id", name=op.f("pk_set_aside")),
         sqlite_autoincrement=True,
     )
+    op.add_column(
+        "people", sa.Column("reset_hash", sa.String(64), nullable=False, server_default="")
+    )
+    op.add_column("people", sa.Column("reset_until", sa.DateTime()))
     connection = op.get_bind()
     kept = connection.connection.driver_connection
     _set_aside(kept, datetime.now(UTC))

@@ -19,12 +19,13 @@ from mirvo.studio.yard.weather import (
     take_nights,
     usual_outlook,
 )
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 from mirvo.web.templating import day_of_year
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 MAX_FILE = 4 * 1024 * 1024
 
 
@@ -105,14 +106,14 @@ def add_species(studio: StudioDep, form: Annotated[NewSpecies, Form()]) -> Respo
     return RedirectResponse(f"/almanac/species/{key}", 303)
 
 
-@router.post("/almanac/yard")
+@router.post("/almanac/yard", dependencies=only(Role.OWNER))
 @shown_again_on(almanac_page)
 def keep_yard(studio: StudioDep, form: Annotated[EditedYard, Form()]) -> Response:
     save_yard(studio, form, form.version)
     return RedirectResponse("/almanac", 303)
 
 
-@router.post("/almanac/nights")
+@router.post("/almanac/nights", dependencies=only(Role.OWNER))
 @shown_again_on(almanac_page)
 def keep_nights(
     studio: StudioDep, form: Annotated[NightForm, Form(media_type="multipart/form-data")]
@@ -134,7 +135,7 @@ def keep_plant(studio: StudioDep, form: Annotated[PlantForm, Form()]) -> Respons
     return RedirectResponse("/almanac#plants", 303)
 
 
-@router.post("/almanac/plants/drop")
+@router.post("/almanac/plants/drop", dependencies=only(Role.OWNER))
 @shown_again_on(almanac_page)
 def drop_plant(studio: StudioDep, form: Annotated[PlantForm, Form()]) -> Response:
     if form.plant_on is not None:

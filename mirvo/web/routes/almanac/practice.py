@@ -12,12 +12,13 @@ from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import list_trees
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import OpenForm
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 TREES = 60
 
 
@@ -63,7 +64,7 @@ def show(reader: Reader, page: str = "") -> Response:
     return practice_page(reader, Filled(), page)
 
 
-@router.post("/almanac/practice")
+@router.post("/almanac/practice", dependencies=only(Role.OWNER))
 @shown_again_on(practice_page)
 def save(studio: StudioDep, form: Annotated[AnswersForm, Form()]) -> Response:
     # A preset's button sends the answers too; the button is what was meant.
@@ -79,7 +80,7 @@ def show_tree(reader: Reader, tree_id: int) -> Response:
     return tree_practice_page(reader, Filled(), tree_id)
 
 
-@router.post("/trees/{tree_id}/practice")
+@router.post("/trees/{tree_id}/practice", dependencies=only(Role.OWNER))
 @shown_again_on(tree_practice_page)
 def save_tree(studio: StudioDep, tree_id: int, form: Annotated[AnswersForm, Form()]) -> Response:
     use.save_tree_practice(studio, tree_id, form.by_name)

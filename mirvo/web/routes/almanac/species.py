@@ -16,11 +16,12 @@ from mirvo.studio.almanac.experience import own_experience
 from mirvo.studio.exchange.experience import experience_of_others
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.weather import place_of, usual_outlook
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 
 
 class OpenedForm(seasons.OpenedFields, FormModel):
@@ -69,7 +70,7 @@ def show(reader: Reader, key: str) -> Response:
     return species_page(reader, Filled(), key)
 
 
-@router.post("/almanac/species/{key}")
+@router.post("/almanac/species/{key}", dependencies=only(Role.OWNER))
 @shown_again_on(species_page)
 def keep(studio: StudioDep, key: str, form: Annotated[EntryForm, Form()]) -> Response:
     entry = Entry.model_validate(form.model_dump(exclude={"why"}))
@@ -77,7 +78,7 @@ def keep(studio: StudioDep, key: str, form: Annotated[EntryForm, Form()]) -> Res
     return RedirectResponse(f"/almanac/species/{key}", 303)
 
 
-@router.post("/almanac/species/{key}/changes/{change_id}/back")
+@router.post("/almanac/species/{key}/changes/{change_id}/back", dependencies=only(Role.OWNER))
 @shown_again_on(species_page)
 def take_back(studio: StudioDep, key: str, change_id: int) -> Response:
     use.take_back(studio, key, change_id)
@@ -91,14 +92,14 @@ def note_opened(studio: StudioDep, key: str, form: Annotated[OpenedForm, Form()]
     return RedirectResponse(f"/almanac/species/{key}#seasons", 303)
 
 
-@router.post("/almanac/species/{key}/opened/drop")
+@router.post("/almanac/species/{key}/opened/drop", dependencies=only(Role.OWNER))
 @shown_again_on(species_page)
 def forget_opened(studio: StudioDep, key: str, form: Annotated[SeenForm, Form()]) -> Response:
     seasons.forget_seen(studio, seasons.OPENED, key, form.seen_on)
     return RedirectResponse(f"/almanac/species/{key}#seasons", 303)
 
 
-@router.post("/almanac/species/{key}/aside")
+@router.post("/almanac/species/{key}/aside", dependencies=only(Role.OWNER))
 @shown_again_on(species_page)
 def lay_aside(studio: StudioDep, key: str) -> Response:
     own = use.lay_aside(studio, key)
@@ -106,7 +107,7 @@ def lay_aside(studio: StudioDep, key: str) -> Response:
     return RedirectResponse("/almanac" if own else f"/almanac/species/{key}", 303)
 
 
-@router.post("/almanac/species/{key}/back")
+@router.post("/almanac/species/{key}/back", dependencies=only(Role.OWNER))
 def put_back(studio: StudioDep, key: str) -> Response:
     use.put_back(studio, key)
     return RedirectResponse(f"/almanac/species/{key}", 303)

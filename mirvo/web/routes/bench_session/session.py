@@ -20,6 +20,7 @@ from mirvo.studio.shelf.pots import pot_choices
 from mirvo.studio.shelf.soil import recipe_choices
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.weather import warnings_before_work
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.supply import draw_supply
 from mirvo.web.drawings.wheel import draw_cuts
@@ -27,7 +28,7 @@ from mirvo.web.form_models import FormModel, OpenForm, SentModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Context, PageReader, Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 WHEEL_PX = 380.0
 
 
@@ -146,7 +147,7 @@ def close(studio: StudioDep, bench_id: int) -> Response:
     return RedirectResponse(f"/sessions/{closed.id}", 303)
 
 
-@router.post("/bench-sessions/{bench_id}/leave")
+@router.post("/bench-sessions/{bench_id}/leave", dependencies=only(Role.OWNER))
 def leave(studio: StudioDep, bench_id: int) -> Response:
     return RedirectResponse(f"/trees/{use.leave(studio, bench_id)}", 303)
 

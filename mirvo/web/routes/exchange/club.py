@@ -11,13 +11,14 @@ from mirvo.core.errors import BadInput
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.exchange import experience, others
 from mirvo.studio.yard.settings import yard_of
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.year import draw_small_wheel
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 from mirvo.web.routes.exchange.exchange import exchange_page
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.OWNER))
 
 
 class SentExperience(FormModel):

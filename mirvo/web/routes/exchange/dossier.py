@@ -15,13 +15,14 @@ from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.calendar import entries_of
 from mirvo.studio.yard.dossier import YearBook, dossier_of, year_book
 from mirvo.studio.yard.settings import yard_of
+from mirvo.web.access import Role, only
 from mirvo.web.dossier_parts import CAUTION, book_parts, dossier_parts
 from mirvo.web.drawings.sheet import draw_sheet, draw_strip
 from mirvo.web.drawings.year import draw_small_wheel
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.reader import Reader
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.OWNER))
 PDF = "application/pdf"
 FIRST_YEAR, LAST_YEAR = 1900, 2300
 

@@ -16,12 +16,13 @@ from mirvo.studio.exchange.merging import MINE
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.exchange.tables_out import TABLES, all_tables, table_of
 from mirvo.studio.yard.tree_list import tree_names
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep, open_reader
 from mirvo.web.routes.exchange.watching import at_work, ended, stop, taken, watched
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.OWNER))
 ZIP = "application/zip"
 
 

@@ -11,13 +11,14 @@ from fastapi.responses import RedirectResponse, Response
 from mirvo.core.errors import BadInput
 from mirvo.studio.background import Task
 from mirvo.studio.exchange import tables_in
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 from mirvo.web.routes.exchange.exchange import exchange_page
 from mirvo.web.routes.exchange.watching import at_work, ended, stop, taken, watched
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.OWNER))
 # Where what came in is looked at, by the kind of its rows.
 SHOWN = {"pots": "/shelf", "tasks": "/"}
 

@@ -6,11 +6,12 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response, StreamingResponse
 
 from mirvo.studio.measuring import assist as use
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import SentModel
 from mirvo.web.progress import told_in_lines
 from mirvo.web.reader import StudioDep
 
-router = APIRouter(prefix="/photos/{photo_id}/assist")
+router = APIRouter(prefix="/photos/{photo_id}/assist", dependencies=only(Role.HELPER))
 
 
 class Question(SentModel):

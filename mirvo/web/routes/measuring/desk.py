@@ -14,11 +14,12 @@ from mirvo.studio.measuring.photo_sets import letters_elsewhere, members_of_set
 from mirvo.studio.measuring.root_plane import root_plane_of_day, views_of_day
 from mirvo.studio.measuring.roots_of_tree import letters_at_hand
 from mirvo.studio.tree_queries import load_tree
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.wheel import draw_wheel
 from mirvo.web.form_models import SentModel
 from mirvo.web.reader import Context, PageReader, Reader
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 WHEEL_PX = 330.0
 
 

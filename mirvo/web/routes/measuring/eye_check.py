@@ -7,10 +7,11 @@ from fastapi import APIRouter
 from fastapi.responses import FileResponse, JSONResponse, RedirectResponse, Response
 
 from mirvo.studio.measuring import eye_check as use
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import SentModel
 from mirvo.web.reader import Reader, StudioDep
 
-router = APIRouter(prefix="/eye-checks")
+router = APIRouter(prefix="/eye-checks", dependencies=only(Role.HELPER))
 
 
 class SentRound(SentModel):

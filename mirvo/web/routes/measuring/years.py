@@ -12,6 +12,7 @@ from mirvo.studio.measuring import by_hand, flat_photo
 from mirvo.studio.measuring import years as use
 from mirvo.studio.measuring.same_tree import doubts_of
 from mirvo.studio.yard.sheet import Sheet, sheet_of
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.wheel import draw_two_dates
 from mirvo.web.drawings.years import years_charts
 from mirvo.web.form_models import FormModel, OpenForm
@@ -19,7 +20,7 @@ from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Reader, StudioDep
 from mirvo.web.wording import short_day
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 LETTER = "letter_"
 OVERLAY_PX = 440.0
 SMALLEST_REACH_MM, LARGEST_REACH_MM = 10.0, 2000.0
@@ -84,7 +85,7 @@ def add_by_hand(studio: StudioDep, tree_id: int, form: Annotated[HandForm, Form(
     return RedirectResponse(f"/trees/{tree_id}/years#by-hand", 303)
 
 
-@router.get("/trees/{tree_id}/years")
+@router.get("/trees/{tree_id}/years", dependencies=only(Role.GUEST))
 def show_years(
     reader: Reader, tree_id: int, before: int | None = None, after: int | None = None
 ) -> Response:
@@ -108,7 +109,7 @@ def same_tree(
     return RedirectResponse(f"/trees/{tree_id}/years", 303)
 
 
-@router.get("/measurements/{measurement_id}/plan.jpg")
+@router.get("/measurements/{measurement_id}/plan.jpg", dependencies=only(Role.GUEST))
 def plan_photo(
     reader: Reader, measurement_id: int, turn: float = 0.0, reach: float = 150.0
 ) -> Response:
@@ -119,7 +120,7 @@ def plan_photo(
     return Response(content, media_type="image/jpeg")
 
 
-@router.get("/measurements/{measurement_id}/base.jpg")
+@router.get("/measurements/{measurement_id}/base.jpg", dependencies=only(Role.GUEST))
 def base_photo(reader: Reader, measurement_id: int, v: str = "") -> FileResponse:
     path = flat_photo.base_photo(reader.db, reader.studio, measurement_id)
     # An address that says when the marks were kept never changes what it shows.

@@ -19,6 +19,7 @@ from mirvo.studio.path import plans, target
 from mirvo.studio.shelf.materials import step_materials
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import Sheet, sheet_of
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.filmstrip import draw_filmstrip
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.target import Wish, draw_target
@@ -29,7 +30,7 @@ from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Fields, Filled, fields_from, shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 
 
 class SchoolForm(FormModel):
@@ -110,7 +111,7 @@ def path_page(
     return reader.page("path/path.html", context, filled.status)
 
 
-@router.get("/trees/{tree_id}/path")
+@router.get("/trees/{tree_id}/path", dependencies=only(Role.GUEST))
 def show_path(
     reader: Reader, tree_id: int, school: str = "", planned: str = "", arriving: str = ""
 ) -> Response:

@@ -14,13 +14,14 @@ from mirvo.records.models import Plan
 from mirvo.studio.path import plans as use
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.three_paths import PHONE_PX, WIDTH_PX, draw_three_paths
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 MAX_BESIDE = 4
 MAX_NAME = 9
 

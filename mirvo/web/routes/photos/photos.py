@@ -23,12 +23,13 @@ from mirvo.studio.photos.photo_queries import (
 )
 from mirvo.studio.photos.simulated import shoot_from_above
 from mirvo.studio.tree_queries import load_tree
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.progress import LINES, told_in_lines
 from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 Files = list[UploadFile]
 
 
@@ -87,7 +88,7 @@ def facts_page(reader: Reader, filled: Filled, photo_id: int) -> Response:
     return photos_page(reader, load_photo(reader.db, photo_id).tree_id, [], filled, photo_id)
 
 
-@router.get("/trees/{tree_id}/photos")
+@router.get("/trees/{tree_id}/photos", dependencies=only(Role.GUEST))
 def list_photos(reader: Reader, tree_id: int) -> Response:
     return photos_page(reader, tree_id, [], Filled())
 
@@ -110,7 +111,7 @@ def put_in(
     return photos_page(reader, tree_id, results, Filled(status=422 if refused else 200))
 
 
-@router.get("/photos/{photo_id}")
+@router.get("/photos/{photo_id}", dependencies=only(Role.GUEST))
 def show_photo(
     reader: Reader, photo_id: int, beside: int | None = None, over: bool = False
 ) -> Response:
@@ -147,13 +148,13 @@ def shoot_in_set(request: Request, studio: StudioDep, tree_id: int) -> Response:
     return _to_desk(request, shoot_set(studio, tree_id))
 
 
-@router.delete("/trees/{tree_id}/photos/simulated")
+@router.delete("/trees/{tree_id}/photos/simulated", dependencies=only(Role.OWNER))
 def stop_shooting(studio: StudioDep, tree_id: int) -> Response:
     studio.vision.stop()
     return Response(status_code=204)
 
 
-@router.get("/photos/{photo_id}/{size}.jpg")
+@router.get("/photos/{photo_id}/{size}.jpg", dependencies=only(Role.GUEST))
 def picture(reader: Reader, photo_id: int, size: str, v: str = "") -> FileResponse:
     photo = load_photo(reader.db, photo_id)
     path = reader.studio.photos.derivative(photo.digest, size)

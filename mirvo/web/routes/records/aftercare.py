@@ -6,12 +6,13 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.studio.records import aftercare as use
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import shown_again_on
 from mirvo.web.reader import StudioDep, came_from
 from mirvo.web.routes.yard.trees import tree_form
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 
 
 class KeptForm(use.KeptFields, FormModel):

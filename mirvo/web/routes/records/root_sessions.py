@@ -31,13 +31,14 @@ from mirvo.studio.shelf.soil import recipe_choices
 from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import standing_of
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.record import draw_record_section, draw_record_wheel
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Fields, Filled, as_field, fields_from, shown_again_on
 from mirvo.web.reader import PageReader, Reader, StudioDep, came_from
 from mirvo.web.routes.photos.photos import Files, sent
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 ROOT, PART = "root-", "part-"
 
 
@@ -89,7 +90,7 @@ class Correction(EnteredSession):
 Entered = Annotated[EnteredSession, Form(media_type="multipart/form-data")]
 
 
-@router.get("/trees/{tree_id}/sessions")
+@router.get("/trees/{tree_id}/sessions", dependencies=only(Role.GUEST))
 def list_sessions(reader: Reader, tree_id: int) -> Response:
     context = {
         "tree": load_tree(reader.db, tree_id),
@@ -166,7 +167,7 @@ def correct(
     return _to_record(session_id, [])
 
 
-@router.get("/sessions/{session_id}")
+@router.get("/sessions/{session_id}", dependencies=only(Role.GUEST))
 def show_session(reader: Reader, session_id: int, refused: str = "") -> Response:
     return _record_page(reader, Filled(), session_id, refused)
 

@@ -11,13 +11,14 @@ from mirvo.formats.labels import PAPERS, TAPE, Label, label_pdf
 from mirvo.standins.label_printer import LabelPrinter
 from mirvo.studio.shelf.labels import labels_of
 from mirvo.studio.yard.tree_list import list_trees
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import OpenForm
 from mirvo.web.forms import Filled
 from mirvo.web.paging import page_of
 from mirvo.web.reader import PageReader, Reader
 from mirvo.web.routes.yard.sharing import address_of
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 TREES = 200
 TREE = "tree-"
 NONE_CHOSEN = "tick the trees that want a label"

@@ -7,12 +7,13 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.studio.shelf.materials import as_text, season_list
 from mirvo.studio.shelf.supplies import UNITS, SupplyFields, drop_supply, set_supply, supplies
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 
 
 class SupplyForm(SupplyFields, FormModel):
@@ -55,7 +56,7 @@ def keep_supply(studio: StudioDep, form: Annotated[SupplyForm, Form()]) -> Respo
     return RedirectResponse("/materials#supplies", 303)
 
 
-@router.post("/materials/supplies/{supply_id}/drop")
+@router.post("/materials/supplies/{supply_id}/drop", dependencies=only(Role.OWNER))
 def stop_counting(studio: StudioDep, supply_id: int) -> Response:
     drop_supply(studio, supply_id)
     return RedirectResponse("/materials#supplies", 303)

@@ -11,13 +11,14 @@ from mirvo.core.limits.shelf import POT_CONDITIONS, PotFields
 from mirvo.core.pot import SHAPES, proportions
 from mirvo.studio.pot_of_tree import load_pot, tree_in
 from mirvo.studio.shelf import pots as use
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.pots import draw_fit, draw_pot, shelf_scale
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.paging import page_of
 from mirvo.web.reader import ASK_AGAIN, Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 POTS = 60
 
 

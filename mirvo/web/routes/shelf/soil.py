@@ -11,12 +11,13 @@ from mirvo.core.typed_values import read_whole
 from mirvo.studio.pot_of_tree import ball_of_tree
 from mirvo.studio.shelf import soil as use
 from mirvo.studio.shelf.pots import shelf, tree_and_pots
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.pots import draw_wet
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 # What a recipe is looked at in before a pot is chosen.
 USUAL_LITRES, USUAL_LAYER_MM = 1.0, 10.0
 MOST_LITRES, MOST_LAYER_MM = 1000.0, 200.0
@@ -54,7 +55,7 @@ def show_soil(reader: Reader, change: int | None = None) -> Response:
     return soil_page(reader, Filled(fields), None if found is None else found.id)
 
 
-@router.post("/shelf/soil/usual")
+@router.post("/shelf/soil/usual", dependencies=only(Role.OWNER))
 def begin_with_usual(studio: StudioDep) -> Response:
     use.begin_with_usual(studio)
     return RedirectResponse("/shelf/soil", 303)
@@ -76,7 +77,7 @@ def edit_component(
     return RedirectResponse("/shelf/soil", 303)
 
 
-@router.post("/shelf/soil/components/{component_id}/drop")
+@router.post("/shelf/soil/components/{component_id}/drop", dependencies=only(Role.OWNER))
 @shown_again_on(soil_page)
 def drop_component(studio: StudioDep, component_id: int) -> Response:
     use.drop_component(studio, component_id)
@@ -159,7 +160,7 @@ def edit_recipe(studio: StudioDep, recipe_id: int, form: Annotated[OpenForm, For
     return RedirectResponse(f"/shelf/soil/recipes/{recipe_id}", 303)
 
 
-@router.post("/shelf/soil/recipes/{recipe_id}/drop")
+@router.post("/shelf/soil/recipes/{recipe_id}/drop", dependencies=only(Role.OWNER))
 def drop_recipe(studio: StudioDep, recipe_id: int) -> Response:
     use.drop_recipe(studio, recipe_id)
     return RedirectResponse("/shelf/soil", 303)

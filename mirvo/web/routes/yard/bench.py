@@ -16,13 +16,14 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import TreeRow
 from mirvo.studio.yard.trees import see_buds
 from mirvo.studio.yard.weather import frost_by_week
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.year import draw_head, draw_lane, draw_small_wheel, planned, resting
 from mirvo.web.form_models import FormModel
 from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 # More lanes, or things of one day, than these are no picture of a year.
 LANES, CARE_SHOWN = 24, 30
 

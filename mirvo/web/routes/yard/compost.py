@@ -4,9 +4,10 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.studio.yard.compost import lay_on_heap, put_back
+from mirvo.web.access import Role, only
 from mirvo.web.reader import StudioDep
 
-router = APIRouter(prefix="/compost")
+router = APIRouter(prefix="/compost", dependencies=only(Role.OWNER))
 LISTS = {
     "tree": "/trees",
     "photo": "/trees/{0}/photos",

@@ -16,13 +16,14 @@ from mirvo.studio.yard.family import (
     grafts_of,
     set_parent,
 )
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.year import draw_small_wheel
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 
 
 class GraftForm(GraftFields, FormModel):
@@ -79,7 +80,7 @@ def note_graft(studio: StudioDep, tree_id: int, form: Annotated[GraftForm, Form(
     return RedirectResponse(f"/trees/{tree_id}/family#grafts", 303)
 
 
-@router.post("/trees/{tree_id}/grafts/{graft_id}/drop")
+@router.post("/trees/{tree_id}/grafts/{graft_id}/drop", dependencies=only(Role.OWNER))
 def take_graft_back(studio: StudioDep, tree_id: int, graft_id: int) -> Response:
     drop_graft(studio, tree_id, graft_id)
     return RedirectResponse(f"/trees/{tree_id}/family#grafts", 303)

@@ -7,10 +7,11 @@ from mirvo.core.almanac import Species
 from mirvo.studio.almanac.species import all_species
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import tree_names
+from mirvo.web.access import Role, only
 from mirvo.web.places import Known, KnownTree, find, known_places
 from mirvo.web.reader import Reader
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 
 
 @router.get("/find")

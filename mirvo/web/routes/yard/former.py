@@ -3,7 +3,9 @@
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse
 
-router = APIRouter()
+from mirvo.web.access import Role, only
+
+router = APIRouter(dependencies=only(Role.HELPER))
 
 
 @router.get("/visits/{bench_id}")

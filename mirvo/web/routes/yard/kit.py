@@ -21,9 +21,10 @@ from mirvo.studio.measuring.card_print import put_card_line
 from mirvo.studio.yard.backups import backup_is_due, backup_pieces, mark_backed_up
 from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.studio.yard.compost import heap
-from mirvo.studio.yard.people import people_and_devices
+from mirvo.studio.yard.people import people_of
 from mirvo.studio.yard.restoring import drop_waiting, stage_backup, waiting_backup
 from mirvo.studio.yard.settings import yard_of
+from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.preferences import LOOKS, UNITS, Preferences, keep_preferences
@@ -31,7 +32,7 @@ from mirvo.web.reader import PageReader, Reader, StudioDep
 from mirvo.web.routes.yard.sharing import address_of
 from mirvo.web.templating import asset
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 # The calendar file has them all; here one sees what it is about.
 SHOWN = 8
 # The ground of the stylesheet, for the frame a device puts round the page.
@@ -56,8 +57,8 @@ def kit_page(reader: PageReader, filled: Filled) -> Response:
         "errors": filled.errors,
         "base": f"{address_of(reader.request)}/",
         "entries": entries_of(reader.db, reader.today, SHOWN),
-        "heap": heap(reader.db),
-        "people": people_and_devices(reader.db),
+        "heap": heap(reader.db) if reader.owns else [],
+        "people": people_of(reader.db) if reader.owns else [],
         "waiting": waiting_backup(reader.studio.folder),
         # Where a server listens for other devices too.
         "answers_at": getattr(reader.request.app.state, "address", ""),
@@ -73,7 +74,7 @@ def show(reader: Reader) -> Response:
     return kit_page(reader, Filled())
 
 
-@router.post("/kit/card")
+@router.post("/kit/card", dependencies=only(Role.OWNER))
 @shown_again_on(kit_page)
 def measure_card(studio: StudioDep, form: Annotated[CardForm, Form()]) -> Response:
     put_card_line(studio, form.card_line_mm)
@@ -100,7 +101,7 @@ def choose(form: Annotated[PreferencesForm, Form()]) -> Response:
     return answer
 
 
-@router.get("/manifest.webmanifest")
+@router.get("/manifest.webmanifest", dependencies=only(Role.GUEST))
 def manifest(reader: Reader) -> Response:
     """What a device needs to know to keep Mirvo among its programs."""
     name = yard_of(reader.db).name
@@ -132,7 +133,7 @@ def svg() -> Response:
     return Response(card_svg(), media_type="image/svg+xml")
 
 
-@router.post("/kit/backup.zip")
+@router.post("/kit/backup.zip", dependencies=only(Role.OWNER))
 def backup(studio: StudioDep) -> Response:
     """The whole studio; once it has been handed over whole, it counts as made."""
     # A browser must not hand out yesterday's backup from its own store.
@@ -152,7 +153,7 @@ class RestoreForm(FormModel):
     backup: UploadFile | None = None
 
 
-@router.post("/kit/restore")
+@router.post("/kit/restore", dependencies=only(Role.OWNER))
 @shown_again_on(kit_page)
 def put_back(
     studio: StudioDep, form: Annotated[RestoreForm, Form(media_type="multipart/form-data")]
@@ -164,20 +165,20 @@ def put_back(
     return RedirectResponse("/kit#backup", 303)
 
 
-@router.post("/kit/restore/drop")
+@router.post("/kit/restore/drop", dependencies=only(Role.OWNER))
 def leave_it(studio: StudioDep) -> Response:
     drop_waiting(studio.folder)
     return RedirectResponse("/kit#backup", 303)
 
 
-@router.get("/kit/calendar.ics")
+@router.get("/kit/calendar.ics", dependencies=only(Role.OWNER))
 def calendar(reader: Reader) -> Response:
     entries = entries_of(reader.db, reader.today)
     content = calendar_file(yard_of(reader.db).name, entries, reader.studio.now)
     return _file(content, "text/calendar", "mirvo.ics")
 
 
-@router.post("/kit/calendar")
+@router.post("/kit/calendar", dependencies=only(Role.OWNER))
 def subscription(studio: StudioDep, form: Annotated[SubscriptionForm, Form()]) -> Response:
     if form.stop:
         drop_secret(studio)
@@ -186,7 +187,7 @@ def subscription(studio: StudioDep, form: Annotated[SubscriptionForm, Form()]) -
     return RedirectResponse("/kit#calendar", 303)
 
 
-@router.get("/calendar/{secret}.ics")
+@router.get("/calendar/{secret}.ics", dependencies=only(Role.ANYONE))
 def subscribed_calendar(reader: Reader, secret: str) -> Response:
     content = calendar_of(reader.db, reader.studio, secret)
     return Response(content, media_type="text/calendar")

@@ -16,16 +16,17 @@ from mirvo.studio.tree_queries import sessions_of
 from mirvo.studio.yard import sharing as use
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import sheet_of
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.sheet import PHONE, draw_sheet
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.form_models import OpenForm
 from mirvo.web.reader import ASK_AGAIN, Reader, StudioDep
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.OWNER))
 SHOWN_PHOTOS = 24
 
 
-@router.get("/guest")
+@router.get("/guest", dependencies=only(Role.GUEST))
 def show_guest(reader: Reader) -> Response:
     """The trees a guest was shown; for others it is as if there were none."""
     person = reader.request.state.signed_in
@@ -62,7 +63,7 @@ def withdraw(studio: StudioDep, tree_id: int) -> Response:
     return _back(tree_id)
 
 
-@router.get("/shared/{secret}")
+@router.get("/shared/{secret}", dependencies=only(Role.ANYONE))
 def show_shared(reader: Reader, secret: str) -> Response:
     """A tree to look at, for anybody who has its link."""
     tree, shown = use.tree_behind(reader.db, secret)
@@ -85,7 +86,7 @@ def show_shared(reader: Reader, secret: str) -> Response:
     return answer
 
 
-@router.get("/shared/{secret}/{photo_id}/{size}.jpg")
+@router.get("/shared/{secret}/{photo_id}/{size}.jpg", dependencies=only(Role.ANYONE))
 def shared_picture(reader: Reader, secret: str, photo_id: int, size: str) -> FileResponse:
     tree, shown = use.tree_behind(reader.db, secret)
     photo = _of(tree, load_photo(reader.db, photo_id))

@@ -23,6 +23,7 @@ from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sharing import guests_of, link_of
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.studio.yard.tree_list import BASES_BY, ORDERS, page_of_trees
+from mirvo.web.access import Role, only
 from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.sheet import PHONE, PLANS, draw_sheet, draw_strip
@@ -33,7 +34,7 @@ from mirvo.web.forms import Filled, fields_from, shown_again_on
 from mirvo.web.reader import Reader, StudioDep, came_from
 from mirvo.web.routes.yard.sharing import address_of
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 ENTERED = (*TreeFields.model_fields, "version")
 
 
@@ -129,7 +130,7 @@ def _plan_and_section(
     return draw_sheet(sheet, show, dated), draw_sheet(sheet, show, dated, PHONE)
 
 
-@router.get("/trees/{tree_id}")
+@router.get("/trees/{tree_id}", dependencies=only(Role.GUEST))
 def show_tree(
     reader: Reader, tree_id: int, plan: str = PLANS[0], at: int | None = None
 ) -> Response:
@@ -161,7 +162,7 @@ def show_tree(
     return reader.page("yard/sheet.html", context)
 
 
-@router.post("/trees/{tree_id}/died")
+@router.post("/trees/{tree_id}/died", dependencies=only(Role.OWNER))
 def died(studio: StudioDep, tree_id: int, form: Annotated[DeathForm, Form()]) -> Response:
     say_died(studio, tree_id, form)
     return RedirectResponse(f"/trees/{tree_id}", 303)

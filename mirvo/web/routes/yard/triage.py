@@ -6,12 +6,13 @@ from fastapi.responses import Response
 from mirvo.core.typed_values import read_number
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.triage import SEEN_TODAY, is_it_time
+from mirvo.web.access import Role, only
 from mirvo.web.reader import Reader
 
-router = APIRouter()
+router = APIRouter(dependencies=only(Role.HELPER))
 
 
-@router.get("/trees/{tree_id}/time")
+@router.get("/trees/{tree_id}/time", dependencies=only(Role.GUEST))
 def show(reader: Reader, tree_id: int) -> Response:
     sent = reader.request.query_params
     seen = {name: name in sent for name in SEEN_TODAY}

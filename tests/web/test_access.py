@@ -21,7 +21,7 @@ from mirvo.studio.yard.people import (
 from mirvo.studio.yard.sharing import link_of
 from mirvo.studio.yard.throttle import Throttle
 from mirvo.web.app import create_app
-from mirvo.web.door import COOKIE, OWNERS_ONLY
+from mirvo.web.access import COOKIE
 from tests.studio_case import TODAY, StudioCase
 
 OWN, OTHER = "open sesame, please", "another good phrase"
