@@ -453,6 +453,7 @@ def _serve(data: Path | None, port: int | None) -> None:
 
     from mirvo.records.lock import held
     from mirvo.studio.context import Studio
+    from mirvo.studio.yard.repair import keep_log
     from mirvo.studio.yard.restoring import put_waiting_in_place
     from mirvo.studio.yard.second_copy import CopyKeeper
     from mirvo.web.app import create_app
@@ -467,6 +468,7 @@ def _serve(data: Path | None, port: int | None) -> None:
         print(f"The backup of {made_on} was put back; what was there lies beside it.")
     with held(folder):
         studio = Studio(folder, clock=lambda: datetime.now(UTC))
+        keep_log(folder)
         _tidy(studio)
         application = create_app(studio, settings.own_names)
         if settings.copy_to:

@@ -18,6 +18,8 @@ from mirvo.core.errors import BadInput, Conflict
 
 TABLE = "set_aside"
 DELETED, BEYOND_LIMITS = "deleted", "limits"
+# Who may come in; no entry that lay aside says so.
+OF_ACCESS = frozenset(("people", "sign_ins", "guest_trees", "shared_trees", "api_tokens", TABLE))
 # Bytes as JSON has none.
 BYTES = "base16"
 NOTE_COLUMNS = ("why", "table_name", "row_number", "column_name", "value", "rows", "label")
@@ -54,15 +56,21 @@ class Taken:
 
 def take_out(kept: sqlite3.Connection, table: str, row: int) -> Taken:
     """Take a row out with all that hangs on it."""
-    rows: dict[tuple[str, int], dict[str, Any]] = {}
-    links: list[Link] = []
-    _gather(kept, table, row, rows, links)
-    for link in links:
+    taken = gather(kept, table, row)
+    for link in taken.links:
         kept.execute(
             f'UPDATE "{link.table}" SET "{link.column}" = NULL WHERE rowid = ?', (link.row,)
         )
-    for name, number in reversed(rows):
+    for name, number, _ in reversed(taken.rows):
         kept.execute(f'DELETE FROM "{name}" WHERE rowid = ?', (number,))
+    return taken
+
+
+def gather(kept: sqlite3.Connection, table: str, row: int) -> Taken:
+    """A row with all that hangs on it, and what names it; nothing is changed."""
+    rows: dict[tuple[str, int], dict[str, Any]] = {}
+    links: list[Link] = []
+    _gather(kept, table, row, rows, links)
     loose = [link for link in links if (link.table, link.row) not in rows]
     return Taken(tuple((name, number, rows[name, number]) for name, number in rows), tuple(loose))
 
@@ -76,7 +84,12 @@ def put_in_again(kept: sqlite3.Connection, taken: Taken, changed: Mapping[str, A
     """
     tables = _tables(kept)
     named = {table for table, _, _ in taken.rows} | {link.table for link in taken.links}
-    if not named <= tables.keys() or not changed.keys() <= tables[taken.rows[0][0]]:
+    # Nobody is let in by an entry of a backup.
+    if (
+        named & OF_ACCESS
+        or not named <= tables.keys()
+        or not changed.keys() <= tables[taken.rows[0][0]]
+    ):
         raise BadInput("", "This entry belongs to no table of this Mirvo. It is kept as it is.")
     kept.execute("SAVEPOINT putting_back")
     try:

@@ -31,6 +31,7 @@ from mirvo.web.routes.yard import (
     former,
     kit,
     people,
+    repair,
     sharing,
     trees,
     triage,
@@ -45,7 +46,7 @@ PARTS = (
 OTHER_PARTS = (
     *(photos, desk, assist, years, eye_check),
     *(almanac, species, practice),
-    *(find, former, people),
+    *(find, former, people, repair),
 )
 # Whole applications: files that are open to all, and the interface, which asks for tokens.
 STATIC_AT, API_AT = "/static", "/api/v1"

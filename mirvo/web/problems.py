@@ -7,7 +7,7 @@ from errno import EACCES, ENOSPC, EPERM, EROFS
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, Response
 from sqlalchemy.exc import OperationalError
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
@@ -106,7 +106,7 @@ def _not_there(request: Request, error: Exception) -> Response:
 def _broken(request: Request, _: Exception) -> Response:
     """An error nobody foresaw. It is logged; whoever meets it is told what is safe."""
     try:
-        answer = _answer(request, 500, BROKEN, "")
+        answer = _answer(request, 500, BROKEN, "", broken=True)
     except Exception:  # what broke the page may break this one too
         answer = Response(BROKEN, 500, media_type="text/plain")
     # The guards do not see what was made outside of them.
@@ -119,10 +119,17 @@ def _too_deep(request: Request, _: Exception) -> Response:
 
 
 def _answer(
-    request: Request, status: int, message: str, field: str, beside: Mapping[str, str] | None = None
+    request: Request,
+    status: int,
+    message: str,
+    field: str,
+    beside: Mapping[str, str] | None = None,
+    broken: bool = False,
 ) -> Response:
     if wants_json(request):
         return JSONResponse({"field": field, "message": message, **(beside or {})}, status)
     # A page of its own: the reader of the request that failed may be the reason.
     with open_reader(request) as reader:
-        return reader.page("problem.html", {"message": message}, status)
+        return HTMLResponse(
+            reader.render_alone("problem.html", {"message": message, "broken": broken}), status
+        )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -15,6 +16,7 @@ from starlette.datastructures import URL
 
 from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession
+from mirvo.records.models import Yard
 from mirvo.records.models.people import GUEST, HELPER, OWNER
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.compost import Laid, on_heap
@@ -26,6 +28,7 @@ from mirvo.web.preferences import Preferences, preferences_of
 from mirvo.web.templating import environment
 from mirvo.web.tour import tour_step
 
+log = logging.getLogger(__name__)
 # Row numbers are far shorter; a longer one would not fit a column.
 MAX_DIGITS = 12
 # What a template is given, by name.
@@ -90,23 +93,35 @@ class PageReader:
             .get_template(template)
             .render(
                 {
-                    "yard": yard_of(self.db),
+                    "yard": context.get("yard") or yard_of(self.db),
                     "today": self.today,
                     "studio_key": self.studio.key,
                     "place": self.request.url.path,
                     "drawing_at": self.drawing_at,
-                    "laid": None if looks_on else self._just_laid(),
+                    "laid": None if looks_on or "laid" in context else self._just_laid(),
                     "looks_on": looks_on,
                     "owns": self.owns,
                     "role_words": ROLE_WORDS,
                     "preferences": preferences,
                     "signed_in": getattr(self.request.state, "signed_in", None),
-                    "tour": None if looks_on else tour_step(self.db, asked_tour),
+                    "tour": None
+                    if looks_on or "tour" in context
+                    else tour_step(self.db, asked_tour),
                     **context,
                 }
             )
         )
         return in_inches(text) if preferences.inches else text
+
+    def render_alone(self, template: str, context: Context) -> str:
+        """The same of a page that must open whatever the data hold: of the yard only its name."""
+        try:
+            return self.render(template, {"laid": None, "tour": None, **context})
+        except Exception:
+            log.exception("a page that must open goes on without the yard")
+            return self.render(
+                template, {"yard": Yard(name="Mirvo"), "laid": None, "tour": None} | context
+            )
 
     def page(self, template: str, context: Context | None = None, status: int = 200) -> Response:
         """A template as an answer; where one of its drawings is asked for, that as a file."""

@@ -12,7 +12,7 @@ from pydantic import StringConstraints
 
 from mirvo.core.almanac import Species
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.limits.base import Limits, PastDay
+from mirvo.core.limits.base import Limits, PastDay, short_day
 from mirvo.core.season import Shift
 from mirvo.core.season.seen import (
     PlantTold,
@@ -28,6 +28,7 @@ from mirvo.records.documents import SeasonSeen
 from mirvo.records.models import Yard
 from mirvo.studio.almanac.species import entry_of
 from mirvo.studio.context import Studio
+from mirvo.studio.yard.set_aside import SEASON, keep_deleted_value
 from mirvo.studio.yard.settings import put_yard, yard_of
 
 # A lifetime of springs.
@@ -116,6 +117,9 @@ def forget_seen(studio: Studio, what: str, name: str, day: date) -> None:
         left = [one for one in seen if (one.what, one.name, one.seen_on) != (what, name, day)]
         if len(left) == len(seen):
             raise NotFound("season", "there is no such note of a season")
+        for one in set(seen) - set(left):
+            said = f"Season note: {name}, {short_day(day)}"
+            keep_deleted_value(db, studio.now, SEASON, one.model_dump(mode="json"), said)
         _put(db, left)
 
 

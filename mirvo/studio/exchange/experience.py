@@ -15,6 +15,7 @@ from mirvo.records.database import DbSession
 from mirvo.records.models import SharedExperience
 from mirvo.studio.almanac.species import species_of
 from mirvo.studio.context import Studio
+from mirvo.studio.yard.set_aside import keep_deleted
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.tree_list import list_trees
 
@@ -112,9 +113,12 @@ def take_experience(studio: Studio, content: bytes, source: str) -> int:
 
 
 def drop_experience(studio: Studio, source: str) -> None:
-    """What a source gave is not shown any more."""
+    """Delete what a source gave."""
     with studio.writing() as db:
-        db.execute(delete(SharedExperience).where(SharedExperience.source == source))
+        given = select(SharedExperience).where(SharedExperience.source == source)
+        for row in db.scalars(given):
+            label = f"Experience of {source} with {row.species_key}"
+            keep_deleted(db, studio.now, row, label)
 
 
 def sources_of(db: DbSession) -> list[tuple[str, int]]:

@@ -15,9 +15,11 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.records import TopRecord
 from mirvo.formats.exchange import Archive, open_archive
 from mirvo.records.models import Measurement, Photo, RootSession, Tree
+from mirvo.records.set_aside import DELETED
 from mirvo.studio.context import Studio
+from mirvo.studio.yard.set_aside import OTHERS, keep_deleted_value
 
-FOLDER = "others"
+FOLDER = OTHERS
 MOST_FILES = 40
 NAME = re.compile(r"[a-z0-9-]{1,60}")
 
@@ -95,8 +97,11 @@ def _files(studio: Studio) -> Iterator[OthersFile]:
 
 
 def drop_file(studio: Studio, name: str) -> None:
-    """A file is not kept any more. Raises NotFound."""
-    _place(studio, name).unlink()
+    """Delete a file. Raises NotFound."""
+    place = _place(studio, name)
+    place.replace(place.with_name(f"{place.name}.{DELETED}"))
+    with studio.writing() as db:
+        keep_deleted_value(db, studio.now, OTHERS, place.name, f"Trees of {name}")
 
 
 def _place(studio: Studio, name: str) -> Path:

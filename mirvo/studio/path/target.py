@@ -20,6 +20,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.measuring.roots_of_tree import root_of, settle_roots
 from mirvo.studio.tree_queries import load_tree, measured_base
 from mirvo.studio.yard.known_rows import once_a_tree
+from mirvo.studio.yard.set_aside import keep_deleted
 
 # Years of a plan that can be fixed by hand.
 HORIZON_YEARS = 40
@@ -135,7 +136,9 @@ def release_year(studio: Studio, tree_id: int, year: int) -> None:
     with studio.writing() as db:
         target = _target(db, tree_id)
         of_year = TargetHold.tree_id == tree_id, TargetHold.year == year
-        db.execute(delete(TargetHold).where(*of_year))
+        tree = load_tree(db, tree_id)
+        for hold in db.scalars(select(TargetHold).where(*of_year)):
+            keep_deleted(db, studio.now, hold, f"{year} fixed on the path of {tree.name}")
         target.updated_at = studio.now
 
 

@@ -15,6 +15,7 @@ from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import RootSession, SoilComponent, SoilRecipe
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.known_rows import once_a_yard
+from mirvo.studio.yard.set_aside import keep_deleted
 
 MOST_PARTS = 1000.0
 PART = "part-"
@@ -119,13 +120,13 @@ def keep_component(studio: Studio, form: ComponentFields, component_id: int | No
 
 
 def drop_component(studio: Studio, component_id: int) -> None:
-    """Take a component off the shelf. Raises BadInput while a recipe is mixed of it."""
+    """Delete a component. Raises BadInput while a recipe is mixed of it."""
     with studio.writing() as db:
         row = _component(db, component_id)
         for recipe in db.scalars(select(SoilRecipe)):
             if str(component_id) in (recipe.parts or {}):
                 raise BadInput("name", f"{recipe.name} is mixed of it")
-        db.delete(row)
+        keep_deleted(db, studio.now, row, f"Soil component {row.name}")
 
 
 def _component(db: DbSession, component_id: int) -> SoilComponent:
@@ -170,9 +171,10 @@ def keep_recipe(
 
 
 def drop_recipe(studio: Studio, recipe_id: int) -> None:
-    """Take a recipe out; records keep what they say of it. Raises NotFound."""
+    """Delete a recipe; records keep what they say of it. Raises NotFound."""
     with studio.writing() as db:
-        db.delete(recipe_of(db, recipe_id).recipe)
+        row = recipe_of(db, recipe_id).recipe
+        keep_deleted(db, studio.now, row, f"Soil recipe {row.name}")
 
 
 def pot_of_soil(

@@ -16,6 +16,7 @@ from mirvo.records.models import RootSession, Supply, Tree
 from mirvo.studio.context import Studio
 from mirvo.studio.pot_of_tree import USUAL_TRUNK_MM, ball_of_tree, pot_of_tree
 from mirvo.studio.tree_queries import measured_base
+from mirvo.studio.yard.set_aside import keep_deleted
 
 # Soil is counted by its components.
 BY_COMPONENT = "soil"
@@ -58,7 +59,7 @@ def drop_supply(studio: Studio, supply_id: int) -> None:
         row = db.get(Supply, supply_id)
         if row is None:
             raise NotFound("supply", "there is no such thing on the shelf")
-        db.delete(row)
+        keep_deleted(db, studio.now, row, f"Stock of {row.name}")
 
 
 def less_stock(items: Iterable[Item], stock: Iterable[Supply]) -> list[Item]:

@@ -27,6 +27,7 @@ from mirvo.studio.measuring.desk import follow_side_views
 from mirvo.studio.measuring.photo_sets import settle_set
 from mirvo.studio.photos.photo_queries import digests_in_use
 from mirvo.studio.tree_queries import sessions_of
+from mirvo.studio.yard.set_aside import forget_old
 from mirvo.studio.yard.settings import put_yard, yard_of
 
 KEPT_DAYS = 30
@@ -119,6 +120,7 @@ def clear_heap(studio: Studio) -> int:
             for row in _lying(db, kind)
             if row.composted_at is not None and row.composted_at < before
         ]
+        forget_old(db, studio, before)
         # Noted before the rows go, since with them goes what says so.
         digests = {digest for row in rotten for digest in _digests(db, row)}
         for row in rotten:

@@ -11,10 +11,12 @@ from sqlalchemy import or_, select
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.trees import GraftFields
 from mirvo.core.measure.records import TopRecord
+from mirvo.core.sentences import first_upper
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Measurement, Tree, TreeGraft
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import FROM_ABOVE, load_tree
+from mirvo.studio.yard.set_aside import keep_deleted
 from mirvo.studio.yard.tree_list import TreeRow, list_trees
 
 # A family larger or older than this is shown in part.
@@ -155,7 +157,8 @@ def drop_graft(studio: Studio, tree_id: int, graft_id: int) -> None:
         row = db.get(TreeGraft, graft_id)
         if row is None or row.tree_id != tree_id:
             raise NotFound("graft", "there is no such graft")
-        db.delete(row)
+        name = load_tree(db, tree_id).name
+        keep_deleted(db, studio.now, row, f"{first_upper(row.kind)} on {name}")
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ next start on. A folder that is being served is never moved."""
 from __future__ import annotations
 
 import shutil
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO
@@ -35,19 +36,18 @@ def stage_backup(studio: Studio, sent: BinaryIO) -> Waiting:
     ------
     BadInput : it is damaged, harmful or too new, or there is no room; one that waits stays.
     """
-    place = _staged(studio.folder)
-    packed, making = (place.with_name(f"{place.name}.{end}") for end in ("zip", "making"))
+    packed = studio.folder.with_name(f"{studio.folder.name}.to-restore.zip")
+
+    def fill(making: Path) -> Waiting:
+        found = unpack_bundle(packed, making, studio.now)
+        return Waiting(
+            trees=found.trees, photos=found.photos, made_at=found.made_at, lost=found.lost
+        )
+
     try:
         with packed.open("wb") as target:
             shutil.copyfileobj(sent, target)
-        shutil.rmtree(making, ignore_errors=True)
-        found = unpack_bundle(packed, making, studio.now)
-        waiting = Waiting(
-            trees=found.trees, photos=found.photos, made_at=found.made_at, lost=found.lost
-        )
-        (making / SUMMARY).write_text(waiting.model_dump_json(), "utf-8")
-        shutil.rmtree(place, ignore_errors=True)
-        making.rename(place)
+        return stage_folder(studio.folder, fill)
     except OSError as error:
         raise BadInput("backup", f"It cannot be unpacked here: {error.strerror}.") from None
     except BadInput as error:
@@ -55,6 +55,23 @@ def stage_backup(studio: Studio, sent: BinaryIO) -> Waiting:
         raise BadInput("backup", f"This backup {error.message}.") from None
     finally:
         packed.unlink(missing_ok=True)
+
+
+def stage_folder(folder: Path, fill: Callable[[Path], Waiting]) -> Waiting:
+    """Make a folder ready that takes the place of a studio's at the next start.
+
+    fill : makes it at a place that is not there yet. One that waits already stays until the new
+    one is whole.
+    """
+    place = _staged(folder)
+    making = place.with_name(f"{place.name}.making")
+    try:
+        shutil.rmtree(making, ignore_errors=True)
+        waiting = fill(making)
+        (making / SUMMARY).write_text(waiting.model_dump_json(), "utf-8")
+        shutil.rmtree(place, ignore_errors=True)
+        making.rename(place)
+    finally:
         shutil.rmtree(making, ignore_errors=True)
     return waiting
 

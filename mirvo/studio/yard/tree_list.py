@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
@@ -9,6 +10,7 @@ from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.exc import SQLAlchemyError
 
 from mirvo.core.almanac import Species
 from mirvo.core.measure.figure import Figure
@@ -25,6 +27,7 @@ from mirvo.studio.yard.known_rows import KNOWN, Reader, once_a_row
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import TreeStanding, standings_of
 
+log = logging.getLogger(__name__)
 # Verdicts that ask for something today, and those that wait for the next window.
 NOW = ("emergency", "change_soil", "repot_now", "delay", "larger_pot")
 NEXT = ("repot_next",)
@@ -181,11 +184,32 @@ def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
     rows = {} if known is None else known.get(ids, today)
     missing = [number for number in ids if number not in rows]
     if missing:
-        fresh = _rows_of(db, missing, today)
+        fresh = _sound_rows(db, missing, today)
         if known is not None:
             known.put(fresh, today)
         rows |= fresh
-    return [rows[number] for number in ids]
+    return [rows[number] for number in ids if number in rows]
+
+
+def left_out(db: DbSession, today: date) -> list[tuple[int, str]]:
+    """Number and name of trees whose records cannot be worked out; lists go on without them."""
+    shown = {row.tree.id for row in list_trees(db, today)}
+    names = select(Tree.id, Tree.name).where(Tree.kept()).order_by(Tree.name)
+    return [(number, name) for number, name in db.execute(names) if number not in shown]
+
+
+def _sound_rows(db: DbSession, ids: Sequence[int], today: date) -> dict[int, TreeRow]:
+    """Rows of trees; one whose records cannot be worked out costs its own row alone."""
+    try:
+        return _rows_of(db, ids, today)
+    except SQLAlchemyError:
+        raise
+    except Exception:
+        if len(ids) == 1:
+            log.exception("the records of tree %s cannot be worked out", ids[0])
+            return {}
+    half = len(ids) // 2
+    return _sound_rows(db, ids[:half], today) | _sound_rows(db, ids[half:], today)
 
 
 def _all(db: DbSession) -> list[int]:

@@ -13,7 +13,7 @@ from mirvo.studio.yard.backups import backup_is_due
 from mirvo.studio.yard.bench import YEAR_DAYS, bench, care_of_lanes, move_tree
 from mirvo.studio.yard.known_rows import once_a_row
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.tree_list import TreeRow
+from mirvo.studio.yard.tree_list import TreeRow, left_out
 from mirvo.studio.yard.trees import see_buds
 from mirvo.studio.yard.weather import frost_by_week
 from mirvo.web.access import Role, only
@@ -63,6 +63,7 @@ def show_bench(reader: Reader, page: str = "") -> Response:
         "planned": planned,
         "resting": resting,
         "season": season_list(reader.db, today),
+        "left_out": left_out(reader.db, today),
         "backup_due": backup_is_due(reader.db, reader.studio.now),
     }
     return reader.page("yard/bench.html", context)

@@ -4,6 +4,7 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.studio.yard.compost import lay_on_heap, put_back
+from mirvo.studio.yard.set_aside import put_back as put_entry
 from mirvo.web.access import Role, only
 from mirvo.web.reader import StudioDep
 
@@ -17,6 +18,13 @@ LISTS = {
 }
 # A tree put back is shown itself; photos and sessions in their list.
 BACK = {**LISTS, "tree": "/trees/{0}"}
+
+
+@router.post("/entries/{number}/back")
+def put_entry_back(studio: StudioDep, number: int) -> Response:
+    """Of a soil recipe, a graft and the like."""
+    put_entry(studio, number)
+    return RedirectResponse("/kit#compost", 303)
 
 
 @router.post("/{kind}/{number}")

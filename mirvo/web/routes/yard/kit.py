@@ -23,6 +23,7 @@ from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new
 from mirvo.studio.yard.compost import heap
 from mirvo.studio.yard.people import people_of
 from mirvo.studio.yard.restoring import drop_waiting, stage_backup, waiting_backup
+from mirvo.studio.yard.set_aside import deleted
 from mirvo.studio.yard.settings import yard_of
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
@@ -58,6 +59,7 @@ def kit_page(reader: PageReader, filled: Filled) -> Response:
         "base": f"{address_of(reader.request)}/",
         "entries": entries_of(reader.db, reader.today, SHOWN),
         "heap": heap(reader.db) if reader.owns else [],
+        "deleted": deleted(reader.db) if reader.owns else [],
         "people": people_of(reader.db) if reader.owns else [],
         "waiting": waiting_backup(reader.studio.folder),
         # Where a server listens for other devices too.

@@ -22,7 +22,7 @@ from mirvo.studio.yard.known_rows import once_a_tree
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sharing import guests_of, link_of
 from mirvo.studio.yard.sheet import sheet_of
-from mirvo.studio.yard.tree_list import BASES_BY, ORDERS, page_of_trees
+from mirvo.studio.yard.tree_list import BASES_BY, ORDERS, left_out, page_of_trees
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.scene import Scene
@@ -71,6 +71,7 @@ def list_trees(
     shown = page_of_trees(reader.db, reader.today, q, tag, order, back, form, page)
     context = {
         "shown": shown,
+        "left_out": left_out(reader.db, reader.today),
         "tiles": draw_tiles(shown.rows) if form == "bases" else None,
         "asked": {"q": q, "tag": tag, "order": order, "back": back, "form": form},
         "orders": ORDERS,
