@@ -307,6 +307,12 @@ def export_command(
     tree: Annotated[
         list[int] | None, typer.Option("--tree", help="Number of a tree; all of them without it.")
     ] = None,
+    keep_details: Annotated[
+        bool,
+        typer.Option(
+            "--keep-details", help="Leave place, serial numbers and owner's name in the photos."
+        ),
+    ] = False,
 ) -> None:
     """Give out the studio, or some of its trees, for another studio or program."""
     from mirvo.formats.spreadsheet import write_xlsx
@@ -321,7 +327,7 @@ def export_command(
                 making.write_bytes(write_xlsx(all_tables(db, studio.today)))
         elif out.suffix.lower() == ".zip":
             with making.open("wb") as target:
-                for piece in give_out(studio, tree or None):
+                for piece in give_out(studio, tree or None, keep_details):
                     target.write(piece)
         else:
             raise BadInput(str(out), "give a name ending in .zip or .xlsx")

@@ -1,4 +1,4 @@
-"""Garbage is collected between steps of Python, never in the middle of making an object.
+"""On Python 3.11 garbage is collected between steps, never in the middle of making an object.
 
 CPython up to 3.11 collects as soon as some object is allocated, also while the attributes of an
 instance are moved into a dict of their own. What runs then, such as the callback SQLAlchemy has for
@@ -9,9 +9,12 @@ thousands of rows the server crashed. A thread that asks for collections runs be
 from __future__ import annotations
 
 import gc
+import sys
 import threading
 from dataclasses import dataclass
 
+# From here on CPython itself collects between steps only.
+COLLECTS_BETWEEN_STEPS = (3, 12)
 # How often young objects are looked through, and all of them.
 YOUNG_S, ALL_S = 0.5, 60.0
 
@@ -28,10 +31,13 @@ class Collector:
 
 
 def collect_beside() -> Collector:
-    """Collect in a thread of its own; what exists already is taken to stay."""
-    gc.disable()
+    """Take what exists already to stay; on an older Python collect in a thread of its own."""
     gc.freeze()
     stopped = threading.Event()
+    if sys.version_info >= COLLECTS_BETWEEN_STEPS:
+        gc.enable()
+        return Collector(stopped)
+    gc.disable()
     threading.Thread(target=_collect, args=(stopped,), name="garbage", daemon=True).start()
     return Collector(stopped)
 

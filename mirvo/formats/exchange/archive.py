@@ -57,7 +57,7 @@ class KnownTree(BaseModel):
 
 class Header(BaseModel):
     """What an exchange file is. studio : key of the studio that made it; its name : yard. scope :
-    all of the studio, or trees of it."""
+    all of the studio, or trees of it. details : of photos, whether place and people were left."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
     format: Literal["mirvo-exchange"]
@@ -66,6 +66,8 @@ class Header(BaseModel):
     studio: Annotated[str, Field(min_length=8, max_length=64)]
     yard: Annotated[str, Field(max_length=80)] = ""
     scope: Literal["studio", "trees"]
+    # Whether photos came with what their files say of place and people.
+    details: Literal["kept", "removed"] = "kept"
     trees: Annotated[tuple[KnownTree, ...], Field(max_length=MOST_TREES)]
     # What the studio's almanac says otherwise of the trees' species.
     species: dict[Annotated[str, Field(max_length=60)], OwnSpecies] = {}

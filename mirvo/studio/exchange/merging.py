@@ -27,7 +27,7 @@ from mirvo.formats.exchange import (
     as_json,
     columns_of,
 )
-from mirvo.formats.exchange.tables import Row, TableKind, row_type, table_of
+from mirvo.formats.exchange.tables import DIGESTS, Row, TableKind, row_type, table_of
 from mirvo.records.database import DbSession
 from mirvo.records.limits import check_row, species_complaint
 from mirvo.records.models import (
@@ -345,6 +345,9 @@ class Merge:
         return [dict(row._mapping) for row in self.db.execute(query)]
 
     def _decide(self, kind: TableKind, mine: dict[str, Any], theirs: dict[str, Any]) -> None:
+        if self.header.details == "removed":
+            # The same photo without what its file said of place and people: the one here is more.
+            theirs.update({name: mine[name] for name in DIGESTS if name in mine})
         before, after = as_json(kind, mine), as_json(kind, theirs)
         differing = [
             name

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
+from hashlib import sha256
 from itertools import islice
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from sqlalchemy import ColumnElement, Select, select
 
-from mirvo.core.errors import NotFound
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.formats.exchange import (
     STUDIO_TABLES,
     TREE_TABLES,
@@ -22,6 +24,7 @@ from mirvo.formats.exchange import (
 )
 from mirvo.formats.exchange.archive import FORMAT, VERSION
 from mirvo.formats.exchange.tables import TableKind, table_of
+from mirvo.formats.photo_privacy import private_details, without_private
 from mirvo.records.database import DbSession
 from mirvo.records.documents import OwnSpecies
 from mirvo.records.models import (
@@ -49,11 +52,14 @@ THROUGH: dict[str, tuple[TableKind, str]] = {
 }
 
 
-def give_out(studio: Studio, tree_ids: Sequence[int] | None = None) -> Iterator[bytes]:
+def give_out(
+    studio: Studio, tree_ids: Sequence[int] | None = None, keep_details: bool = False
+) -> Iterator[bytes]:
     """An exchange file, piece by piece, of one state of the records.
 
     tree_ids : the trees it holds, without what lies on the compost heap; None for the whole
-    studio as it stands.
+    studio as it stands. keep_details : photos go out with place, serial numbers and owner's name,
+    where their files hold them; else without. The originals here stay as they are.
 
     Raises
     ------
@@ -62,11 +68,13 @@ def give_out(studio: Studio, tree_ids: Sequence[int] | None = None) -> Iterator[
     # What is wrong is said before the first piece goes out.
     with studio.reading() as db:
         _trees(db, tree_ids)
-    return _pieces(studio, tree_ids)
+    return _pieces(studio, tree_ids, keep_details)
 
 
-def _pieces(studio: Studio, tree_ids: Sequence[int] | None) -> Iterator[bytes]:
-    with studio.reading() as db:
+def _pieces(studio: Studio, tree_ids: Sequence[int] | None, keep_details: bool) -> Iterator[bytes]:
+    made = TemporaryDirectory(dir=studio.folder, prefix="given.", suffix=".making")
+    with made as place, studio.reading() as db:
+        photos = _PhotosOut(studio, Path(place), keep_details)
         trees = _trees(db, tree_ids)
         origins = _Origins(db)
         header = Header(
@@ -76,17 +84,18 @@ def _pieces(studio: Studio, tree_ids: Sequence[int] | None) -> Iterator[bytes]:
             studio=studio.key,
             yard=yard_of(db).name,
             scope="studio" if tree_ids is None else "trees",
+            details="kept" if keep_details else "removed",
             trees=tuple(
                 KnownTree(number=number, name=name, came_from=origins.of(Tree, number))
                 for number, name in trees
             ),
             species=_own_species(db, None if tree_ids is None else [n for n, _ in trees]),
         )
-        digests: set[str] = set()
         shelf = _studio_rows(db, origins, None if tree_ids is None else [n for n, _ in trees])
-        digests.update(row["photo_digest"] for row in shelf.get(ShelfPot.__tablename__, []))
-        rows = _tree_rows(db, origins, [number for number, _ in trees], tree_ids is None, digests)
-        yield from exchange_pieces(header, shelf, rows, _files(studio, digests))
+        for row in shelf.get(ShelfPot.__tablename__, []):
+            row["photo_digest"] = photos.given(row["photo_digest"])
+        rows = _tree_rows(db, origins, [number for number, _ in trees], tree_ids is None, photos)
+        yield from exchange_pieces(header, shelf, rows, photos.files())
 
 
 def _trees(db: DbSession, tree_ids: Sequence[int] | None) -> list[tuple[int, str]]:
@@ -170,9 +179,9 @@ def _query(kind: TableKind, owner: Any) -> Select[Any]:
 
 
 def _tree_rows(
-    db: DbSession, origins: _Origins, trees: list[int], everything: bool, digests: set[str]
+    db: DbSession, origins: _Origins, trees: list[int], everything: bool, photos: _PhotosOut
 ) -> Iterator[tuple[int, JsonRows]]:
-    """Rows of each tree, by table; the digests of its photos are noted on the way."""
+    """Rows of each tree, by table; its photos are noted on the way."""
     left = iter(trees)
     while batch := list(islice(left, BATCH)):
         found: dict[int, JsonRows] = {
@@ -182,7 +191,7 @@ def _tree_rows(
             for owner, row in _listed(db, origins, kind, _of_trees(kind, batch, everything)):
                 found[owner][kind.__tablename__].append(row)
                 if "digest" in row:
-                    digests.add(row["digest"])
+                    row["digest"] = photos.given(row["digest"])
         if not everything:
             for rows in found.values():
                 _without_lost(rows)
@@ -237,13 +246,46 @@ def _whole(
     return row
 
 
-def _files(studio: Studio, digests: set[str]) -> Iterable[tuple[str, Path]]:
-    """The files of photos, and what is known of simulated ones; those that are missing are not."""
-    # The set is filled while trees are written, and asked for after them.
-    for digest in sorted(digests):
-        path = studio.photos.place_of(digest) if DIGEST.fullmatch(digest) else None
-        if path is not None and path.exists():
+class _PhotosOut:
+    """The photos that go out: as they are, or without what is private in their files."""
+
+    def __init__(self, studio: Studio, place: Path, keep_details: bool) -> None:
+        self._studio, self._place, self._keep = studio, place, keep_details
+        # By the digest here: the digest it goes out under, and its file.
+        self._out: dict[str, tuple[str, Path | None]] = {}
+
+    def given(self, digest: str) -> str:
+        """The digest a photo goes out under."""
+        if digest not in self._out:
+            self._out[digest] = self._made(digest)
+        return self._out[digest][0]
+
+    def _made(self, digest: str) -> tuple[str, Path | None]:
+        path = self._studio.photos.place_of(digest) if DIGEST.fullmatch(digest) else None
+        if path is None or not path.exists():
+            return digest, None
+        if self._keep or (self._studio.standins / f"{digest}.json").exists():
+            return digest, path
+        content = path.read_bytes()
+        try:
+            if not private_details(content):
+                return digest, path
+            clean = without_private(content)
+        except BadInput:
+            # No photo any more: damaged here, and said so where it comes in.
+            return digest, path
+        fresh = sha256(clean).hexdigest()
+        made = self._place / fresh
+        made.write_bytes(clean)
+        return fresh, made
+
+    def files(self) -> Iterator[tuple[str, Path]]:
+        """The files of photos, and what is known of simulated ones; those that are missing are
+        not. Asked for after all trees are written."""
+        for digest, path in sorted(self._out.values(), key=lambda one: one[0]):
+            if path is None:
+                continue
             yield f"photos/{digest}", path
-        known = studio.standins / f"{digest}.json"
-        if path is not None and known.exists():
-            yield f"standins/{digest}.json", known
+            known = self._studio.standins / f"{digest}.json"
+            if known.exists():
+                yield f"standins/{digest}.json", known

@@ -4,14 +4,26 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
-from mirvo.core.errors import BadInput
+from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.measuring import PhotoFields
+from mirvo.formats.photo_privacy import private_details
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.measure_marks import view_of
 from mirvo.studio.measuring.photo_sets import settle_set
 from mirvo.studio.photos.photo_queries import load_photo
+
+# Under this it is kept beside the photo what its file says; raise it when more is looked for.
+DETAILS = "details-1"
+
+
+def file_details(studio: Studio, photo: Photo) -> tuple[str, ...]:
+    """What a photo's file says of its place and of people; nothing where it is missing."""
+    try:
+        return tuple(studio.photos.finding(photo.digest, DETAILS, private_details))
+    except (BadInput, NotFound, OSError, ValueError):
+        return ()
 
 
 def edit_photo(studio: Studio, photo_id: int, form: PhotoFields) -> Photo:

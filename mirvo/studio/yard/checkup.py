@@ -24,6 +24,8 @@ LEFT_OVERS = (
     *("photos/**/tmp*", "**/*.making", "snapshots/*.sqlite3-journal"),
     # A copy of the records on which an import was tried when the server was killed.
     "trial.*.making/*",
+    # Photos made ready to go out when the server was killed.
+    "given.*.making/*",
 )
 
 

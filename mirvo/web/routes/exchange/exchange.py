@@ -50,15 +50,23 @@ def exchange_page(reader: Reader, filled: Filled, fresh: str = "") -> Response:
     return reader.page("exchange/exchange.html", context, filled.status)
 
 
+# Ticked, photos go out with what their files say of place and people.
+KEEP = "keep_details"
+
+
 @router.get("/exchange")
 def show(reader: Reader) -> Response:
     return exchange_page(reader, Filled())
 
 
 @router.post("/exchange/studio.zip")
-def whole_studio(studio: StudioDep) -> Response:
+def whole_studio(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
     """The whole studio as an exchange file; a form's answer, so that no link fetches it all."""
-    return _sent(give_out(studio), f"mirvo-exchange-{studio.today.isoformat()}.zip", ZIP)
+    return _sent(
+        give_out(studio, None, KEEP in form.by_name),
+        f"mirvo-exchange-{studio.today.isoformat()}.zip",
+        ZIP,
+    )
 
 
 @router.post("/exchange/trees.zip")
@@ -70,7 +78,11 @@ def some_trees(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response
     ]
     if not chosen:
         raise BadInput("trees", "Tick the trees to give out first.")
-    return _sent(give_out(studio, chosen), f"mirvo-trees-{studio.today.isoformat()}.zip", ZIP)
+    return _sent(
+        give_out(studio, chosen, KEEP in form.by_name),
+        f"mirvo-trees-{studio.today.isoformat()}.zip",
+        ZIP,
+    )
 
 
 @router.get("/trees/{tree_id}/exchange.zip")

@@ -13,7 +13,7 @@ from mirvo.studio.measuring.photo_sets import shoot_set
 from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage, outcome
 from mirvo.studio.photos.intake import Intake, take_in
-from mirvo.studio.photos.photo_facts import edit_photo
+from mirvo.studio.photos.photo_facts import edit_photo, file_details
 from mirvo.studio.photos.photo_queries import (
     KINDS,
     MEASURED_ON,
@@ -122,6 +122,7 @@ def show_photo(
         "kinds": KINDS,
         "measured_on": MEASURED_ON,
         "over": over,
+        "details": [] if reader.looks_on else file_details(reader.studio, view.photo),
     }
     return reader.page("photos/photo.html", context)
 

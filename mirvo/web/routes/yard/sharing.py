@@ -9,21 +9,16 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import NotFound
 from mirvo.core.typed_values import read_whole
-from mirvo.records.models import Photo, Tree
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.photos.photo_queries import load_photo, photos_of
-from mirvo.studio.tree_queries import sessions_of
+from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.yard import sharing as use
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.sheet import sheet_of
+from mirvo.studio.yard.shared_view import shared_photo, shared_view
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.sheet import PHONE, draw_sheet
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.form_models import OpenForm
-from mirvo.web.reader import ASK_AGAIN, Reader, StudioDep
+from mirvo.web.reader import Reader, StudioDep
 
 router = APIRouter(dependencies=only(Role.OWNER))
-SHOWN_PHOTOS = 24
 
 
 @router.get("/guest", dependencies=only(Role.GUEST))
@@ -66,48 +61,31 @@ def withdraw(studio: StudioDep, tree_id: int) -> Response:
 @router.get("/shared/{secret}", dependencies=only(Role.ANYONE))
 def show_shared(reader: Reader, secret: str) -> Response:
     """A tree to look at, for anybody who has its link."""
-    tree, shown = use.tree_behind(reader.db, secret)
-    sheet = sheet_of(reader.db, tree.id, reader.today)
+    view = shared_view(reader.db, secret, reader.today)
     context = {
-        "tree": tree,
+        "view": view,
         "secret": secret,
-        "sheet": sheet,
-        "species": species_of_tree(yard_of(reader.db), tree),
-        "shown": shown,
-        "sessions": sessions_of(reader.db, tree.id) if "sessions" in shown else (),
-        "photos": photos_of(reader.db, tree.id)[:SHOWN_PHOTOS] if "photos" in shown else (),
         # The picture in the plan has an address of its own, which a link does not open.
-        "plan_and_section": draw_sheet(sheet) if "drawing" in shown else None,
-        "on_phone": draw_sheet(sheet, sizes=PHONE),
-        "years": years_chart(sheet) if "figures" in shown else None,
+        "plan_and_section": None if view.drawn is None else draw_sheet(view.drawn),
+        "on_phone": None if view.drawn is None else draw_sheet(view.drawn, sizes=PHONE),
+        "years": None if view.charted is None else years_chart(view.charted),
     }
-    answer = reader.page("yard/shared.html", context)
-    answer.headers["X-Robots-Tag"] = "noindex"
-    return answer
+    return reader.page("yard/shared.html", context)
 
 
 @router.get("/shared/{secret}/{photo_id}/{size}.jpg", dependencies=only(Role.ANYONE))
 def shared_picture(reader: Reader, secret: str, photo_id: int, size: str) -> FileResponse:
-    tree, shown = use.tree_behind(reader.db, secret)
-    photo = _of(tree, load_photo(reader.db, photo_id))
-    if "photos" not in shown:
+    photo = shared_photo(reader.db, secret, photo_id)
+    if photo is None:
         raise NotFound("photo", "there is no such photo")
     path = reader.studio.photos.derivative(photo.digest, size)
-    # Withdrawn it must not be seen again, so nobody keeps it.
-    return FileResponse(path, media_type="image/jpeg", headers=ASK_AGAIN)
+    return FileResponse(path, media_type="image/jpeg")
 
 
 def address_of(request: Request) -> str:
     """Where other devices find this server; where it is asked from, as long as it is not known."""
     known: str = getattr(request.app.state, "address", "")
     return known or str(request.base_url).rstrip("/")
-
-
-def _of(tree: Tree, photo: Photo) -> Photo:
-    """A photo of a tree. Raises NotFound for one of another tree."""
-    if photo.tree_id != tree.id:
-        raise NotFound("photo", "there is no such photo")
-    return photo
 
 
 def _back(tree_id: int) -> RedirectResponse:

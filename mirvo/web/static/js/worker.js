@@ -10,6 +10,8 @@ const FILES = `mirvo-${studio}-files`;
 const MOST = { [PAGES]: 80, [FILES]: 500 };
 const PATIENCE_MS = 8000;
 const LONG_PATIENCE_MS = 30000;
+const SIGN_IN = "/sign-in";
+const SIGN_OUT = "/sign-out";
 const KEPT_AT = "x-mirvo-kept-at";
 const IS_PAGE = /^\/(trees(\/\d+)?|bench-sessions\/\d+)?$/;
 const IS_FILE = /^\/(static\/.+|photos\/\d+\/\w+\.jpg)$/;
@@ -36,17 +38,30 @@ async function keepOpenPages() {
 worker.addEventListener("fetch", (event) => {
   const { request } = event;
   const { origin, pathname, searchParams } = new URL(request.url);
+  if (request.method === "POST" && origin === self.location.origin && pathname === SIGN_OUT) event.respondWith(signOut(request));
   if (request.method !== "GET" || origin !== self.location.origin) return;
   if (request.mode === "navigate") event.respondWith(IS_PAGE.test(pathname) ? page(request) : elsewhere(request));
   // An address with a version changes with its content, so what is kept of it is never old.
   else if (IS_FILE.test(pathname)) event.respondWith(searchParams.has("v") ? file(request) : newest(request));
 });
 
+/** Whoever signs out leaves nothing on the device, also where the server cannot be reached. */
+async function signOut(request) {
+  await forgetPages();
+  return fetch(request);
+}
+
+async function forgetPages() {
+  await Promise.all((await caches.keys()).map((name) => caches.delete(name)));
+}
+
 async function page(request) {
   // A slow server is waited for longer where nothing is kept that could be shown in its place.
   const before = await caches.open(PAGES).then((pages) => pages.match(request.url));
   try {
     const answer = await fetch(request, { signal: AbortSignal.timeout(before ? PATIENCE_MS : LONG_PATIENCE_MS) });
+    // Signed out from elsewhere: what was kept here is not this device's any more.
+    if (answer.redirected && new URL(answer.url).pathname === SIGN_IN) await forgetPages();
     if (answer.ok && !answer.redirected) await keep(PAGES, request.url, dated(answer.clone()));
     return answer;
   } catch {
