@@ -33,6 +33,7 @@ from mirvo.core.errors import BadInput
 from mirvo.formats.packing import CHUNK, UNREADABLE, Outlet, put_file, too_much
 from mirvo.records.database import (
     FILE_NAME,
+    as_utc,
     copy_database,
     engine_on,
     known_revisions,
@@ -290,7 +291,7 @@ def _made_sound(records: Path, made_at: datetime, now: datetime) -> list[str]:
         engine.dispose()
     # Of two clocks the later one is believed: one that stands at its beginning calls all days
     # days to come.
-    today = max(now, made_at.replace(tzinfo=None))
+    today = max(as_utc(now), as_utc(made_at))
     with closing(sqlite3.connect(records)) as kept:
         return [*told, *beyond_limits_aside(kept), *set_aside_beyond_limits(kept, today)]
 

@@ -1,5 +1,5 @@
-"""Access is closed by default: all routes are asked as nobody, guest and helper, and held against what
-each declares; and no page offers anybody what is not theirs."""
+"""Access is closed by default: all routes are asked as nobody, guest and helper, and held against
+what each declares; and no page offers anybody what is not theirs."""
 
 import re
 from datetime import date

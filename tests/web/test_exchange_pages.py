@@ -139,7 +139,7 @@ class ExchangePageTest(PagesCase):
         sent |= {"column-0": "name", "column-1": "species_key"}
         page = self.pages.post("/exchange/table/read", data=sent).text
         self.assertIn("Take in", page)
-        self.assertIn("“nothing” is no species", page)
+        self.assertIn("The almanac has no species “nothing”", page)
         refused = self.pages.post("/exchange/table/take", data={**sent, "which": "all"})
         self.assertEqual(refused.status_code, 422)
         self.assertIn("row 3", refused.text)

@@ -140,7 +140,7 @@ class TakingInTest(StudioCase):
         found = try_table(self.studio, Meant())
         self.assertEqual((found.kind, len(found.good), len(found.bad)), ("trees", 2, 1))
         self.assertEqual(found.bad[0].number, 5)
-        self.assertIn("“Blue wonder bush” is no species", found.bad[0].problem)
+        self.assertIn("The almanac has no species “Blue wonder bush”", found.bad[0].problem)
         self.assertEqual(self.trees(), {})
         with self.assertRaises(BadInput) as told:
             take_table(self.studio, Meant(), ALL)

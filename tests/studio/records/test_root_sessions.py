@@ -6,6 +6,7 @@ import icalendar
 
 from mirvo.core.almanac import species_by_key
 from mirvo.core.errors import BadInput, NotFound
+from mirvo.core.limits.base import checked
 from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.measuring.desk import save_marks
@@ -39,7 +40,9 @@ class SessionsTest(StudioCase):
             "woody_depth_mm": 55,
             **changes,
         }
-        return record_session(self.studio, self.tree_row.id, SessionFields.model_validate(values))
+        return record_session(
+            self.studio, self.tree_row.id, checked(SessionFields, values, self.studio.today)
+        )
 
     def test_share_is_computed_from_slice_and_roots(self):
         session = self.record(roots=[RootDone(label="A", action="remove")])
