@@ -310,7 +310,7 @@ def export_command(
     keep_details: Annotated[
         bool,
         typer.Option(
-            "--keep-details", help="Leave place, serial numbers and owner's name in the photos."
+            "--keep-details", help="Keep place, serial numbers and owner's name in the photos."
         ),
     ] = False,
 ) -> None:
@@ -373,6 +373,8 @@ def import_command(
     rows = f"{total.new} rows new, {total.same} the same, {total.different} different"
     kept = "would be kept" if look else "kept"
     print(f"{len(found.header.trees)} trees, {len(found.photos)} new photos; {rows}.")
+    for name in found.ignored:
+        print(f"Not known here, left out: {name}", file=sys.stderr)
     if total.different:
         print(f"Of those that differ {'the file' if theirs else 'what is here'} {kept}.")
 

@@ -80,7 +80,8 @@ class DemoTree(TreeFields):
     @property
     def form(self) -> TreeFields:
         """The tree as it is added; its trunk is measured from photos."""
-        return TreeFields.model_validate({**self.model_dump(), "trunk_mm": None})
+        entered = self.model_dump(include=set(TreeFields.model_fields))
+        return TreeFields.model_validate({**entered, "trunk_mm": None})
 
 
 class DemoPot(PotFields):

@@ -164,12 +164,12 @@ def _species_beyond_limits(kept: sqlite3.Connection) -> Iterator[BeyondLimits]:
     for key, figures in own.items():
         said = species_complaint(key, figures)
         if said is not None:
-            yield BeyondLimits("yard", 1, "own_species", key, said, f"species, {key[:60]}")
+            yield BeyondLimits("yard", 1, "own_species", key, said, f"Species {key[:60]}")
     known = {one.key for one in shipped_species()} | set(own)
     for row, name, key in kept.execute("SELECT rowid, name, species_key FROM trees").fetchall():
         if key not in known:
             said = unknown_species(str(key))
-            yield BeyondLimits("trees", row, "species_key", key, said, f"trees, {str(name)[:80]}")
+            yield BeyondLimits("trees", row, "species_key", key, said, f"Tree {str(name)[:80]}")
 
 
 def own_figures(text: str | None) -> dict[str, dict[str, Any]]:
@@ -229,15 +229,31 @@ def _set_aside(kept: sqlite3.Connection, found: BeyondLimits, now: datetime) -> 
         )
         return "The value is set aside; the rest of the entry is kept."
     taken = take_out(kept, found.table, found.row)
-    said = f"{found.column.replace('_', ' ')}: {found.sentence}"
-    note_rows(kept, taken, BEYOND_LIMITS, found.label, said, now)
+    note_rows(kept, taken, BEYOND_LIMITS, found.label, found.sentence, now, found.column)
     return "The entry is set aside."
+
+
+# A row of a table in words; others are called by their table.
+ROW_NAMES = {
+    "trees": "Tree",
+    "root_sessions": "Root session",
+    "photos": "Photo",
+    "measurements": "Measurement",
+    "hand_measurements": "Figures by hand",
+    "care_tasks": "Task",
+    "tree_answers": "Recovery note",
+    "waterings": "Watering",
+    "roots": "Root",
+    "tree_grafts": "Graft",
+    "night_minima": "Night",
+    "pots": "Pot",
+}
 
 
 def label_of(kept: sqlite3.Connection, table: str, row: int) -> str:
     """A row in words: what it is, and of which tree."""
     named = {column[1] for column in kept.execute(f'PRAGMA table_info("{table}")')}
-    kind = table.replace("_", " ")
+    kind = ROW_NAMES.get(table, table.replace("_", " "))
     if "tree_id" in named:
         asked = (
             f'SELECT trees.name FROM trees JOIN "{table}" AS one ON trees.id = one.tree_id '
@@ -245,8 +261,8 @@ def label_of(kept: sqlite3.Connection, table: str, row: int) -> str:
         )
         found = kept.execute(asked, (row,)).fetchone()
         if found is not None:
-            return f"{kind}, row {row}, of {str(found[0])[:80]}"
+            return f"{kind} {row} of {str(found[0])[:80]}"
     if "name" in named:
         found = kept.execute(f'SELECT name FROM "{table}" WHERE rowid = ?', (row,)).fetchone()
-        return f"{kind}, {str(found[0])[:80]}"
-    return f"{kind}, row {row}"
+        return f"{kind} {str(found[0])[:80]}"
+    return f"{kind} {row}"

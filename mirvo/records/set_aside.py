@@ -120,11 +120,18 @@ def put_in_again(kept: sqlite3.Connection, taken: Taken, changed: Mapping[str, A
 
 
 def note_rows(
-    kept: sqlite3.Connection, taken: Taken, why: str, label: str, sentence: str, now: datetime
+    kept: sqlite3.Connection,
+    taken: Taken,
+    why: str,
+    label: str,
+    sentence: str,
+    now: datetime,
+    column: str = "",
 ) -> int:
-    """Keep rows that were taken out; the number they are kept under."""
+    """Keep rows that were taken out; the number they are kept under. column : of the first row,
+    whose value is wrong."""
     table, row, _ = taken.rows[0]
-    return _note(kept, (why, table, row, "", "null", taken.as_json(), label), sentence, now)
+    return _note(kept, (why, table, row, column, "null", taken.as_json(), label), sentence, now)
 
 
 def note_value(

@@ -46,6 +46,8 @@ def environment() -> Environment:
     made.filters["signed"] = signed
     made.filters["plus_minus"] = wording.plus_minus
     made.filters["first_upper"] = first_upper
+    made.filters["device_words"] = wording.device_words
+    made.filters["column_words"] = wording.column_words
     made.filters["photo_kind"] = kind_said
     made.filters["address"] = address
     made.filters["picture"] = picture

@@ -11,6 +11,7 @@ from mirvo.core.measure.records import Fault
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.cuts import CONDITIONS, HEIGHTS
+from mirvo.core.sentences import first_upper
 
 FAULTS = {
     "above_plane": "above the root plane",
@@ -214,3 +215,44 @@ def listed(words: Sequence[str]) -> str:
     """A, B and C."""
     *first, last = words
     return f"{', '.join(first)} and {last}" if first else last
+
+
+# Of browsers and systems the first that is named counts: most name others too.
+BROWSERS = (
+    *(("Edg", "Edge"), ("OPR", "Opera"), ("SamsungBrowser", "Samsung browser")),
+    *(("Firefox", "Firefox"), ("FxiOS", "Firefox"), ("CriOS", "Chrome"), ("Chrome", "Chrome")),
+    ("Safari", "Safari"),
+)
+SYSTEMS = (
+    *(("iPhone", "iPhone"), ("iPad", "iPad"), ("Android", "Android"), ("Windows", "Windows")),
+    *(("Mac OS X", "a Mac"), ("CrOS", "Chrome OS"), ("Linux", "Linux")),
+)
+UNITS_OF_COLUMNS = {"_mm": "mm", "_kg": "kg", "_g": "g", "_c": "°C", "_percent": "%"}
+MAX_DEVICE = 40
+
+
+def device_words(user_agent: str) -> str:
+    """A device as people know it.
+
+    >>> device_words("Mozilla/5.0 (iPhone; CPU iPhone OS 17_0 like Mac OS X) Safari/604.1")
+    'Safari on iPhone'
+    >>> device_words("curl/8.1")
+    'curl/8.1'
+    """
+    browser = next((name for sign, name in BROWSERS if sign in user_agent), None)
+    system = next((name for sign, name in SYSTEMS if sign in user_agent), None)
+    if browser is None or system is None:
+        return browser or system or user_agent[:MAX_DEVICE] or "unknown device"
+    return f"{browser} on {system}"
+
+
+def column_words(column: str) -> str:
+    """A column as a label of its field.
+
+    >>> column_words("height_mm"), column_words("done_on")
+    ('Height, mm', 'Done on')
+    """
+    for ending, unit in UNITS_OF_COLUMNS.items():
+        if column.endswith(ending):
+            return f"{first_upper(column.removesuffix(ending).replace('_', ' '))}, {unit}"
+    return first_upper(column.replace("_", " "))

@@ -17,6 +17,7 @@ from PIL import Image
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
+from mirvo.records.models.people import SHOWN_PARTS
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
 from mirvo.studio.exchange.experience import (
@@ -228,6 +229,59 @@ class PublicPageTest(PagesCase):
         self.assertIn("Where it is going", shown)
         hidden = self.pages.get(f"/shared/{secret}/{photo.id}/thumb.jpg")
         self.assertEqual(hidden.status_code, 404)
+
+    def test_each_part_alone_shows_itself_and_nothing_else(self):
+        photo = self.live()
+        record_session(
+            self.studio,
+            1,
+            SessionFields(done_on=date(2025, 3, 1), ball_depth_after=61, pot_after="blue tray"),
+        )
+        plan_path(self.studio, 1)
+        secret = share_tree(self.studio, 1)
+        signs = {
+            "drawing": 'class="sheet-drawing"',
+            "figures": "<h2>Measured",
+            "photos": "thumb.jpg",
+            "sessions": "<h2>Root sessions",
+            "target": "<h2>Where it is going",
+            "provenance": "a nursery",
+        }
+        # What a part that is not ticked would leave in a drawing or chart.
+        traces = {
+            "sessions": ("blue tray", "61 mm", 'class="stratum"'),
+            "target": ('class="stratum-planned"', 'class="target', "show pot", "2.20"),
+            "provenance": ("a nursery",),
+            "photos": ("plan-photo",),
+        }
+        drawings = ("sheet", "sheet-phone", "years", "section", "paths")
+        self.assertEqual(set(signs), set(SHOWN_PARTS))
+        for part in signs:
+            self.pages.post("/sharing/trees/1/parts", data={f"part-{part}": "yes"})
+            place = f"/shared/{secret}"
+            shown = self.pages.get(place)
+            for name in ("no-store", "no-referrer", "noindex"):
+                self.assertIn(name, str(dict(shown.headers)), name)
+            files = {}
+            for key in drawings:
+                answer = self.pages.get(place, params={"drawing": f"{key}.svg"})
+                files[key] = answer.text if answer.status_code == 200 else ""
+            everything = shown.text + "".join(files.values())
+            with self.subTest(part=part):
+                self.assertEqual(bool(files["sheet"]), part == "drawing")
+                self.assertEqual(bool(files["sheet-phone"]), part == "drawing")
+                self.assertEqual(bool(files["years"]), part == "figures")
+                self.assertEqual((files["section"], files["paths"]), ("", ""))
+                if part not in ("drawing",):
+                    self.assertIn(signs[part], shown.text)
+                for other in set(signs) - {part, "drawing"}:
+                    self.assertNotIn(signs[other], everything, other)
+                for other in set(traces) - {part}:
+                    for trace in traces[other]:
+                        self.assertNotIn(trace, "".join(files.values()), (other, trace))
+            picture = self.pages.get(f"{place}/{photo.id}/thumb.jpg")
+            self.assertEqual(picture.status_code, 200 if part == "photos" else 404)
+            self.assertEqual(picture.headers["referrer-policy"], "no-referrer")
 
 
 class TogetherTest(PagesCase):

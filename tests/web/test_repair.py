@@ -112,7 +112,7 @@ class SetAsideTest(RepairCase):
         self.restored("UPDATE root_sessions SET done_on = '0001-01-01'")
         self.pages.post("/repair/aside/1/leave")
         self.assertIn("Nothing was set aside", self.pages.get("/repair").text)
-        self.assertIn("root sessions, row 1", self.pages.get("/kit").text)
+        self.assertIn("Root session 1 of Elm", self.pages.get("/kit").text)
         self.studio.clock = lambda: TODAY.replace(year=2027, month=1, day=1)
         clear_heap(self.studio)
         with self.studio.reading() as db:

@@ -16,9 +16,9 @@ SET_ASIDE_WHY = (DELETED, BEYOND_LIMITS)
 class SetAside(Table):
     """A row with all that hangs on it, or one value of a row that stayed.
 
-    table_name, row_number : where it stood. column_name, value : of one value, as JSON; the row is
-    left with its default. rows : of whole rows, see `records.set_aside`. sentence : what is wrong
-    with it, "" for a row that somebody deleted.
+    table_name, row_number : where it stood. column_name : whose value is wrong, "" for a row that
+    somebody deleted. value : that value as JSON, where the row stayed with its default in place of
+    it. rows : of whole rows, see `records.set_aside`. sentence : what is wrong with it.
     """
 
     __tablename__ = "set_aside"

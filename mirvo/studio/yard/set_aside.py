@@ -101,8 +101,6 @@ def _listed(db: DbSession, why: str) -> list[Aside]:
 
 def _aside(note: SetAside) -> Aside:
     column, value, parts = note.column_name, note.value, 1
-    if not column and note.why == BEYOND_LIMITS:
-        column = note.sentence.partition(":")[0].replace(" ", "_")
     try:
         if note.rows != "null":
             taken = Taken.from_json(note.rows)

@@ -119,12 +119,12 @@ def _set_aside(kept, at) -> None:
                 if kept.execute(f'SELECT 1 FROM "{table}" WHERE rowid = ?', (row,)).fetchone() is None:
                     continue
                 label = _label(kept, table, row)
-                said = f"{column.replace('_', ' ')}: {value} lies outside the years 1600 to 2200."
+                said = f"{value} lies outside the years 1600 to 2200."
                 if column not in needed:
                     note_value(kept, (table, row, column), value, label, said, at)
                     kept.execute(f'UPDATE "{table}" SET "{column}" = NULL WHERE rowid = ?', (row,))
                 else:
-                    note_rows(kept, take_out(kept, table, row), "limits", label, said, at)
+                    note_rows(kept, take_out(kept, table, row), "limits", label, said, at, column)
 
 
 def _label(kept, table, row) -> str:
@@ -136,5 +136,5 @@ def _label(kept, table, row) -> str:
         )
         found = kept.execute(asked, (row,)).fetchone()
         if found is not None:
-            return f"{table.replace('_', ' ')}, row {row}, of {str(found[0])[:80]}"
-    return f"{table.replace('_', ' ')}, row {row}"
+            return f"{table.replace('_', ' ')} {row} of {str(found[0])[:80]}"
+    return f"{table.replace('_', ' ')} {row}"
