@@ -37,6 +37,7 @@ from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe
 from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.shared_view import shared_view
 from mirvo.studio.yard.sharing import share_tree
 from mirvo.web.app import create_app
 from tests.studio_case import TODAY, StudioCase
@@ -270,7 +271,11 @@ class PublicPageTest(PagesCase):
             with self.subTest(part=part):
                 self.assertEqual(bool(files["sheet"]), part == "drawing")
                 self.assertEqual(bool(files["sheet-phone"]), part == "drawing")
-                self.assertEqual(bool(files["years"]), part == "figures")
+                view = self.read(shared_view, secret, self.studio.today)
+                charted = view.charted is not None
+                self.assertEqual(charted, part == "figures")
+                self.assertFalse(charted and (view.charted.target or view.charted.path))
+                self.assertFalse(files["years"] and part != "figures")
                 self.assertEqual((files["section"], files["paths"]), ("", ""))
                 if part not in ("drawing",):
                     self.assertIn(signs[part], shown.text)
