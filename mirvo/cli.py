@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
-from mirvo.core.errors import BadInput, MirvoError
+from mirvo.core.errors import BadInput, Damaged, MirvoError
 
 if TYPE_CHECKING:
     from mirvo.core.measure.plane_map import PhotoInfo
@@ -475,8 +475,12 @@ def _serve(data: Path | None, port: int | None) -> None:
         made_on = f"{restored.made_at:%-d %B %Y}"
         print(f"The backup of {made_on} was put back; what was there lies beside it.")
     with held(folder):
-        studio = Studio(folder, clock=lambda: datetime.now(UTC))
         keep_log(folder)
+        try:
+            studio = Studio(folder, clock=lambda: datetime.now(UTC))
+        except Damaged as error:
+            _serve_repair(folder, error.message, at)
+            raise
         _tidy(studio)
         application = create_app(studio, settings.own_names)
         if settings.copy_to:
@@ -500,6 +504,19 @@ def _serve(data: Path | None, port: int | None) -> None:
             )
         finally:
             studio.close()
+
+
+def _serve_repair(folder: Path, reason: str, port: int) -> None:
+    """Serve the page Repair, on this computer alone, until it is stopped."""
+    import uvicorn
+
+    from mirvo.records.database import as_utc
+    from mirvo.web.repair_app import create_repair_app
+
+    print(f"{reason}", file=sys.stderr)
+    print(f"Repair is at http://{THIS_COMPUTER}:{port}/repair", flush=True)
+    app = create_repair_app(folder, reason, lambda: as_utc(datetime.now(UTC)))
+    uvicorn.run(app, host=THIS_COMPUTER, port=port, log_level="warning", proxy_headers=False)
 
 
 def _host(studio: Studio, wanted: str) -> str:

@@ -21,6 +21,7 @@ from mirvo.core.almanac import species_by_key
 from mirvo.core.letters import next_letter
 from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.sessions import RootDone, SessionFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.demo.history import (
     PHOTOS,
     TURNS_DEG,
@@ -44,7 +45,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.years import confirm
 from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.target import TargetFields, set_target
+from mirvo.studio.path.target import set_target
 from mirvo.studio.photos.intake import put_photo
 from mirvo.studio.photos.shots import TakenPhoto
 from mirvo.studio.photos.simulated import keep_shot

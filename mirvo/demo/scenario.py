@@ -10,8 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from mirvo.core.limits.sessions import BudStage
 from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import TreeFields
-from mirvo.studio.path.target import TargetFields
 from mirvo.studio.shelf.supplies import SupplyFields
 from mirvo.studio.yard.settings import YardFields
 

@@ -35,7 +35,8 @@ from mirvo.core.limits.base import (
 from mirvo.core.limits.care import AnswerFields, NightFields, TaskFields
 from mirvo.core.limits.measuring import HandFields, PhotoFields, RootFields
 from mirvo.core.limits.sessions import SessionFields
-from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.shelf import ComponentRow, PotFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import GraftFields, TreeFields, unknown_species
 from mirvo.records.columns import FIRST_YEAR, PydanticColumn, plain_type
 from mirvo.records.models import Table
@@ -53,6 +54,8 @@ LIMITS: Mapping[str, type[Limits]] = {
     "tree_answers": AnswerFields,
     "night_minima": NightFields,
     "pots": PotFields,
+    "soil_components": ComponentRow,
+    "targets": TargetFields,
 }
 # Days on which something is to be done; every other day is one on which something was.
 PLANNED = frozenset((("care_tasks", "due"), ("care_tasks", "since"), ("trees", "moved_to")))

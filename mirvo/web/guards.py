@@ -83,7 +83,7 @@ class Guard:
 
         studio: Studio = request.app.state.studio
         day_of_request.set(lambda: studio.today)
-        refused = _refuse(request, self.names) or await run_in_threadpool(authorize, request)
+        refused = refuse_foreign(request, self.names) or await run_in_threadpool(authorize, request)
         await (refused or self.app)(scope, receive, guarded)
 
 
@@ -112,7 +112,7 @@ class BoundedBodies:
         await self.app(scope, counted if scope["type"] == "http" else receive, send)
 
 
-def _refuse(request: Request, names: Collection[str]) -> Response | None:
+def refuse_foreign(request: Request, names: Collection[str]) -> Response | None:
     """A foreign name for this computer, writing from another site's page, or a body beyond all
     use is turned away."""
     host = request.headers.get("host", "")

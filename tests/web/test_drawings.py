@@ -11,6 +11,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import select
 
 from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.measure.figure import Figure
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.rootwork.cuts import RootCase
@@ -18,7 +19,7 @@ from mirvo.core.rootwork.root_path import along_mm, path_length_mm
 from mirvo.records.models import Measurement, Plan, RootSession
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
-from mirvo.studio.path.target import TargetFields, hold_year, set_target
+from mirvo.studio.path.target import hold_year, set_target
 from mirvo.studio.records.record import record_of
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.yard.bench import Bench, BenchWeek

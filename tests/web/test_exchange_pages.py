@@ -17,6 +17,7 @@ from PIL import Image
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.records.models.people import SHOWN_PARTS
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
@@ -32,7 +33,7 @@ from mirvo.studio.exchange.others import drop_file, files_of_others, keep_to_loo
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.target import TargetFields, set_target
+from mirvo.studio.path.target import set_target
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe

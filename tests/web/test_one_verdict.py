@@ -13,6 +13,7 @@ from fastapi.testclient import TestClient
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import ORIGINS
 from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.closing import close_session
@@ -22,7 +23,7 @@ from mirvo.studio.bench_session.session import begin, bench_state
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import path_view, plan_path
-from mirvo.studio.path.target import TargetFields, set_target
+from mirvo.studio.path.target import set_target
 from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot, edit_pot, put_tree_in

@@ -10,6 +10,7 @@ from unittest.mock import patch
 
 from fastapi.testclient import TestClient
 
+from mirvo.core.errors import Damaged
 from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.trees import GraftFields
@@ -28,6 +29,7 @@ from mirvo.studio.yard.family import add_graft, grafts_of
 from mirvo.studio.yard.repair import LOG_FILE
 from mirvo.studio.yard.restoring import put_waiting_in_place, waiting_backup
 from mirvo.web.app import create_app
+from mirvo.web.repair_app import create_repair_app
 from tests.studio_case import TODAY, StudioCase
 
 NOW = TODAY.replace(tzinfo=None)
@@ -223,6 +225,49 @@ class RepairPageTest(RepairCase):
         self.poison("UPDATE root_sessions SET ball_depth_after = 9e8")
         page = unescape(self.pages.post("/repair/check").text)
         self.assertIn("Must be at most 5000.", page)
+
+
+class NoRecordsTest(RepairCase):
+    """Records that cannot be opened at all: the page is served alone."""
+
+    def setUp(self):
+        super().setUp()
+        self.copy = keep_snapshot(self.studio.folder, self.studio.today)
+        self.studio.close()
+        (self.studio.folder / FILE_NAME).write_bytes(b"SQLite format 3\0" + b"x" * 4096)
+        with self.assertRaises(Damaged) as said:
+            self.opened()
+        app = create_repair_app(self.studio.folder, said.exception.message, lambda: NOW)
+        self.alone = TestClient(app, follow_redirects=False)
+
+    def test_a_copy_is_put_back_and_the_next_start_has_it(self):
+        self.assertEqual(self.alone.get("/trees").headers["location"], "/repair")
+        page = self.alone.get("/repair")
+        self.assertEqual(page.status_code, 200)
+        self.assertIn("does not start on this database", page.text)
+        self.assertNotIn('href="/almanac"', page.text)
+        refused = self.alone.post("/repair/copy", data={"name": "mirvo-none.sqlite3"})
+        self.assertEqual(refused.status_code, 422)
+        done = self.alone.post("/repair/copy", data={"name": self.copy.name})
+        self.assertEqual(done.status_code, 303)
+        self.assertIn("Ready for the next start", self.alone.get("/repair").text)
+        put_waiting_in_place(self.studio.folder, NOW)
+        self.studio = self.opened()
+        self.assertEqual([row.tree.name for row in self.list_trees()], ["Elm", "Oak"])
+
+    def test_nothing_is_no_backup(self):
+        for files in ({}, {"backup": ("yard.zip", b"nothing")}):
+            answer = self.alone.post("/kit/restore", files=files)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn('role="alert"', answer.text)
+
+    def test_it_answers_this_computer_alone(self):
+        for headers in ({"x-forwarded-for": "10.0.0.1"}, {"host": "evil.example"}):
+            self.assertIn(self.alone.get("/repair", headers=headers).status_code, (403, 421))
+        other = {"origin": "https://evil.example"}
+        answer = self.alone.post("/repair/copy", data={"name": self.copy.name}, headers=other)
+        self.assertEqual(answer.status_code, 403)
+        self.assertIsNone(waiting_backup(self.studio.folder))
 
 
 class PutBackTest(RepairCase):

@@ -58,24 +58,33 @@ class PotFields(Limits):
         return self
 
 
-class ComponentFields(Limits):
-    """A component of soil; grains in mm, shares of its volume in percent, stock in litres."""
+class ComponentRow(Limits):
+    """A component of soil as it is kept, but for its shares; grains in mm, stock in litres."""
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
     from_mm: GrainMm
     to_mm: GrainMm
     kg_per_l: Annotated[float, Field(gt=0, le=5, allow_inf_nan=False)]
-    water: Percent
-    air: Percent
-    loss: Annotated[float, Field(ge=0, le=95, allow_inf_nan=False)] = 0.0
     ph: Annotated[float, Field(ge=0, le=14, allow_inf_nan=False)] | None = None
     stock_l: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] | None = None
     cost: Cost = ""
 
     @model_validator(mode="after")
-    def _as_it_can_be(self) -> ComponentFields:
+    def _grains_in_order(self) -> ComponentRow:
         if self.to_mm < self.from_mm:
             raise BadInput("to_mm", "its largest grain is smaller than its smallest")
+        return self
+
+
+class ComponentFields(ComponentRow):
+    """A component as it is entered: its shares of volume too, in percent."""
+
+    water: Percent
+    air: Percent
+    loss: Annotated[float, Field(ge=0, le=95, allow_inf_nan=False)] = 0.0
+
+    @model_validator(mode="after")
+    def _no_more_than_there_is(self) -> ComponentFields:
         if self.water + self.air > 100:
             raise BadInput("air", "water and air together are more than there is")
         return self

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Annotated, Any, Literal, get_args
+from typing import get_args
 
-from pydantic import Field
 from sqlalchemy import delete, select
 from sqlalchemy.orm import aliased
 
 from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
-from mirvo.core.lengths import LENGTH
-from mirvo.core.limits.base import Limits
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.case import FINAL, Allow, GapMethod, Hold
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import MAX_LABEL, GapPlan, Regrowth, Root, Target, TargetHold
@@ -29,24 +27,6 @@ MAX_WHY = 200
 GAP_METHODS: tuple[GapMethod, ...] = get_args(GapMethod)
 ALLOWED: tuple[Allow, ...] = get_args(Allow)
 Gap = tuple[str, str]
-
-
-LIMITS = rules().target.limits
-
-
-def _within(limits: tuple[float, float]) -> Any:
-    """Bounds of a field as the rules give them."""
-    return Field(ge=limits[0], le=limits[1], allow_inf_nan=False)
-
-
-class TargetFields(Limits):
-    """A target as entered."""
-
-    spread_ratio: Annotated[float, _within(LIMITS.spread_ratio)]
-    basis: Literal["flare", "roots"] = "flare"
-    largest_gap_deg: Annotated[float, _within(LIMITS.largest_gap_deg)] = 90.0
-    pot_depth_mm: Annotated[float, LENGTH, _within(LIMITS.pot_depth_mm)]
-    year: Annotated[int, Field(ge=1900, le=2300)] | None = None
 
 
 def set_target(studio: Studio, tree_id: int, form: TargetFields) -> Target:
@@ -180,7 +160,7 @@ def choose_containers(
 
 
 def _measured_depths(entered: Mapping[str, str]) -> dict[str, float]:
-    low, high = LIMITS.pot_depth_mm
+    low, high = rules().target.limits.pot_depth_mm
     measured = {}
     for name in rules().containers:
         text = entered.get(name, "")

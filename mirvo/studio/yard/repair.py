@@ -50,14 +50,14 @@ def _copy(path: Path) -> RecordsCopy:
     return RecordsCopy(path.name, made_at, int(trees), wrong)
 
 
-def stage_copy(studio: Studio, name: str) -> Waiting:
+def stage_copy(folder: Path, name: str) -> Waiting:
     """Make a copy of the records ready for the next start, with the photos that are here.
 
     Raises
     ------
     NotFound : there is no such copy. BadInput : it is damaged.
     """
-    path = studio.folder / SNAPSHOTS / Path(name).name
+    path = folder / SNAPSHOTS / Path(name).name
     if not path.is_file():
         raise NotFound("copy", "This copy is not here any more.")
     found = _copy(path)
@@ -68,12 +68,12 @@ def stage_copy(studio: Studio, name: str) -> Waiting:
         making.mkdir()
         shutil.copy2(path, making / FILE_NAME)
         for part in ("photos/originals", "standins", SNAPSHOTS):
-            if (studio.folder / part).is_dir():
+            if (folder / part).is_dir():
                 # The same files under a second name: photos are never rewritten.
-                shutil.copytree(studio.folder / part, making / part, copy_function=_link)
+                shutil.copytree(folder / part, making / part, copy_function=_link)
         return Waiting(trees=found.trees, photos=_photos(path), made_at=found.made_at)
 
-    return stage_folder(studio.folder, fill)
+    return stage_folder(folder, fill)
 
 
 def _link(source: str, target: str) -> str:

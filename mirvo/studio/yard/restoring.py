@@ -14,7 +14,6 @@ from pydantic import BaseModel, ValidationError
 from mirvo.core.errors import BadInput
 from mirvo.formats.bundle import unpack_bundle
 from mirvo.records.lock import held
-from mirvo.studio.context import Studio
 from mirvo.studio.yard.backups import swap
 
 SUMMARY = "restored-from.json"
@@ -29,17 +28,17 @@ class Waiting(BaseModel):
     lost: tuple[str, ...] = ()
 
 
-def stage_backup(studio: Studio, sent: BinaryIO) -> Waiting:
+def stage_backup(folder: Path, sent: BinaryIO, now: datetime) -> Waiting:
     """Unpack a backup beside the studio, in place of one that waits already.
 
     Raises
     ------
     BadInput : it is damaged, harmful or too new, or there is no room; one that waits stays.
     """
-    packed = studio.folder.with_name(f"{studio.folder.name}.to-restore.zip")
+    packed = folder.with_name(f"{folder.name}.to-restore.zip")
 
     def fill(making: Path) -> Waiting:
-        found = unpack_bundle(packed, making, studio.now)
+        found = unpack_bundle(packed, making, now)
         return Waiting(
             trees=found.trees, photos=found.photos, made_at=found.made_at, lost=found.lost
         )
@@ -47,7 +46,7 @@ def stage_backup(studio: Studio, sent: BinaryIO) -> Waiting:
     try:
         with packed.open("wb") as target:
             shutil.copyfileobj(sent, target)
-        return stage_folder(studio.folder, fill)
+        return stage_folder(folder, fill)
     except OSError as error:
         raise BadInput("backup", f"It cannot be unpacked here: {error.strerror}.") from None
     except BadInput as error:

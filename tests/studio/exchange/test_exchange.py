@@ -13,6 +13,7 @@ from sqlalchemy import select
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import TreeFields
 from mirvo.formats.exchange import STUDIO_TABLES, TREE_TABLES, as_json, columns_of, open_archive
 from mirvo.formats.exchange.tables import table_of
@@ -25,7 +26,7 @@ from mirvo.studio.exchange.merging import THEIRS
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.target import TargetFields, set_target
+from mirvo.studio.path.target import set_target
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot, put_tree_in
 from mirvo.studio.shelf.soil import begin_with_usual

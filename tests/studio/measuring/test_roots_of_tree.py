@@ -2,12 +2,12 @@
 
 from sqlalchemy import select
 
+from mirvo.core.limits.targets import TargetFields
 from mirvo.records.models import Root
 from mirvo.studio.bench_session.closing import close_session
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.measuring.roots_of_tree import letters_at_hand, rename_letters
 from mirvo.studio.path.target import (
-    TargetFields,
     choose_gap_methods,
     gap_methods_of,
     regrowth_of,

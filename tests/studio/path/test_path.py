@@ -6,12 +6,12 @@ from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import RootDone, SessionFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.default_target import default_target
 from mirvo.records.models import Plan
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.plans import name_plan, planned_and_done, plans_of, take_up, work_out_levers
 from mirvo.studio.path.target import (
-    TargetFields,
     choose_containers,
     choose_gap_methods,
     hold_year,

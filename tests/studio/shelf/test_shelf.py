@@ -7,10 +7,11 @@ from sqlalchemy import select
 from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import ComponentFields, PotFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.records.models import Target
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.planning_case import planning_case
-from mirvo.studio.path.target import TargetFields, set_target
+from mirvo.studio.path.target import set_target
 from mirvo.studio.pot_of_tree import load_pot, pot_of_tree, tree_in
 from mirvo.studio.records.corrections import correct_session, form_of_session
 from mirvo.studio.records.root_sessions import record_session

@@ -11,6 +11,7 @@ from mirvo.core.errors import NotFound
 from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.measuring import HandFields
 from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.targets import TargetFields
 from mirvo.records.database import reading
 from mirvo.records.models import Tree
 from mirvo.studio.almanac.practice import save_tree_practice, take_preset
@@ -19,7 +20,6 @@ from mirvo.studio.measuring.by_hand import add_by_hand, by_hand
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import (
-    TargetFields,
     gap_methods_of,
     hold_year,
     holds_of,

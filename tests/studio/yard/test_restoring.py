@@ -14,6 +14,8 @@ from mirvo.studio.yard.restoring import (
 from mirvo.web.app import create_app
 from tests.studio_case import TODAY, StudioCase
 
+NOW = TODAY.replace(tzinfo=None)
+
 
 class RestoringTest(StudioCase):
     def setUp(self):
@@ -73,7 +75,7 @@ class RestoringTest(StudioCase):
         self.assertIn("Choose the file", answer.text)
 
     def test_one_that_waits_stays_when_the_next_is_damaged(self):
-        stage_backup(self.studio, io.BytesIO(self.backup))
+        stage_backup(self.studio.folder, io.BytesIO(self.backup), NOW)
         with self.assertRaises(BadInput):
-            stage_backup(self.studio, io.BytesIO(b"nothing"))
+            stage_backup(self.studio.folder, io.BytesIO(b"nothing"), NOW)
         self.assertEqual(waiting_backup(self.studio.folder).trees, 1)

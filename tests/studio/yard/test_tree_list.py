@@ -3,9 +3,10 @@
 from datetime import date
 
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.path.target import TargetFields, set_target
+from mirvo.studio.path.target import set_target
 from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.tree_list import ORDERS, page_of_trees

@@ -9,6 +9,7 @@ from pydantic import Field
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.default_target import DefaultTarget, default_target
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.season import year_window
@@ -39,7 +40,7 @@ class SchoolForm(FormModel):
     school: str = ""
 
 
-class WishedTarget(target.TargetFields):
+class WishedTarget(TargetFields, FormModel):
     """A target's form, and the school whose path is shown beside it."""
 
     school: str = ""
@@ -128,7 +129,7 @@ def plan(studio: StudioDep, tree_id: int, form: Annotated[SchoolForm, Form()]) -
 @shown_again_on(path_page)
 def set_target(studio: StudioDep, tree_id: int, form: Annotated[WishedTarget, Form()]) -> Response:
     # The school only chooses what is shown; it is no part of a target.
-    wished = target.TargetFields.model_validate(form.model_dump(exclude={"school"}))
+    wished = TargetFields.model_validate(form.model_dump(exclude={"school"}))
     target.set_target(studio, tree_id, wished)
     return _planned(studio, tree_id, form.school)
 
@@ -259,7 +260,7 @@ def _wish(fields: Fields, default: DefaultTarget) -> Wish:
 
 def _fields(view: use.PathView, default: DefaultTarget) -> Fields:
     if view.target is not None:
-        return fields_from(view.target, tuple(target.TargetFields.model_fields))
+        return fields_from(view.target, tuple(TargetFields.model_fields))
     return {
         # A default is filled in, so that one tap sets it.
         "spread_ratio": f"{default.spread_ratio:.2f}",

@@ -163,7 +163,7 @@ def put_back(
     """A backup is checked, and waits for the next start."""
     if form.backup is None or not form.backup.filename:
         raise BadInput("backup", "Choose the file of a backup first.")
-    stage_backup(studio, form.backup.file)
+    stage_backup(studio.folder, form.backup.file, studio.now)
     return RedirectResponse("/kit#backup", 303)
 
 

@@ -68,6 +68,8 @@ def _page(
             "error": error,
             "of_entry": of_entry,
             "problems": problems,
+            "records_open": True,
+            "reason": "",
         }
         status = 200 if error is None else 422
         return HTMLResponse(reader.render_alone("yard/repair.html", context), status)
@@ -89,7 +91,7 @@ def put_copy_back(
     request: Request, studio: StudioDep, form: Annotated[CopyForm, Form()]
 ) -> Response:
     try:
-        use.stage_copy(studio, form.name)
+        use.stage_copy(studio.folder, form.name)
     except MirvoError as error:
         return _page(request, error=error)
     return RedirectResponse(f"{REPAIR}#backup", 303)
