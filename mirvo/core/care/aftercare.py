@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 from mirvo.core.almanac import rules
 from mirvo.core.season import frost_day
-from mirvo.core.season.weather import FRESH_ROOTS_FLOOR_C, DayWeather, nights_below
+from mirvo.core.season.weather import FRESH_ROOTS_FLOOR_C, DayWeather, degrees, nights_below
 
 LOOK = "leaf lost in percent, new shoots, smell, wetness"
 
@@ -69,7 +69,8 @@ def aftercare(
     near = (night for night in forecast if done_on <= night.day <= fresh)
     cold = nights_below(near, FRESH_ROOTS_FLOOR_C)
     if kind in table.worked_kinds and cold:
-        text = f"Frost forecast, {cold[0].low_c:.0f} °C in {len(cold)} of ten nights: guard it"
+        lowest = degrees(min(night.low_c for night in cold))
+        text = f"Frost forecast, down to {lowest} °C in {len(cold)} of ten nights: guard it"
         tasks.append(CareTask(cold[0].day, "cold", text))
     if kind in table.worked_kinds and night_floor_c >= table.tender_from_c:
         text = f"Kept above {night_floor_c:g} °C at night until its buds move"

@@ -74,7 +74,8 @@ class SessionLimits:
     """What one session is held against, as shares of the feeding root.
 
     budget : the limit of school, season and artist. bearing : the most the tree could bear,
-    whatever the school. usual_edge : what combing and trimming the edge takes where it is not
+    whatever the school and the season; a kind with a rule of its own is borne as far as that goes.
+    usual_edge : what combing and trimming the edge takes where it is not
     measured.
     """
 
@@ -110,15 +111,14 @@ def session_limits(
             base, tree.strength, tree.age_class, season, origin_factor=origin, **factors
         )
 
-    own = limit(
-        practice["budget"],
-        worth=rules().worth(tree.worth),
-        top_reduction=matched_top_factor(top_reduced, together),
-    )
+    matched = matched_top_factor(top_reduced, together)
+    own = limit(practice["budget"], worth=rules().worth(tree.worth), top_reduction=matched)
     # The edge is combed in any season a session is made in, so the season plays no part in it.
     edge = edge_share(limit("gentle", "open")) if of_kind.combs else 0.0
     budget = own if of_kind.own_budget is None else of_kind.own_budget
-    return SessionLimits(budget, limit("bold"), edge, season)
+    # The season is a risk of its own, said beside it: it sets the limit, not what the tree bears.
+    bearing = max(limit("bold", "open", top_reduction=matched), of_kind.own_budget or 0.0)
+    return SessionLimits(budget, bearing, edge, season)
 
 
 def edge_share(gentle_budget: float) -> float:
@@ -306,9 +306,8 @@ def over_budget(share: float, budget: float) -> float:
 def treated_as_cutting(kind: str, share: float | None, bearing: float | None) -> bool:
     """Whether a session took more than the tree could bear, so that it is cared for as a cutting.
 
-    Combing the edge alone never makes one, though in a shut season a tree bears nothing: no root
-    that carries others was cut. Kinds with a budget of their own, such as collection, have an
-    aftercare of their own too.
+    Combing the edge alone never makes one: no root that carries others was cut. Kinds with a budget
+    of their own, such as collection, have an aftercare of their own too.
     """
     # A record may name a kind that is no longer offered.
     own = any(one.key == kind and one.own_budget is not None for one in KINDS)

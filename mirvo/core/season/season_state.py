@@ -11,6 +11,7 @@ from datetime import date
 from typing import Literal
 
 from mirvo.core.almanac import Species, rules
+from mirvo.core.season.weather import degrees
 from mirvo.core.season.window import (
     CALENDAR_ALONE,
     CLOSING_DAYS,
@@ -168,6 +169,6 @@ def _too_cold(species: Species, day: date, outlook: Outlook) -> Reason | None:
     if lowest.low_c >= species.night_floor_c:
         return None
     return Reason(
-        f"nights down to {lowest.low_c:.0f} °C, and it wants {species.night_floor_c:g} °C",
+        f"nights down to {degrees(lowest.low_c)} °C, and it wants {species.night_floor_c:g} °C",
         outlook.nights_source,
     )

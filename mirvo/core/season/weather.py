@@ -110,3 +110,12 @@ def bud_swell(days: Iterable[DayWeather], base_c: float, needed: float) -> date 
         if gathered >= needed:
             return day.day
     return None
+
+
+def degrees(celsius: float) -> str:
+    """A temperature in whole °C; what rounds to nothing has no sign.
+
+    >>> degrees(-0.4), degrees(-0.6)
+    ('0', '-1')
+    """
+    return f"{round(celsius) or 0}"

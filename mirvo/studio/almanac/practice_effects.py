@@ -3,25 +3,28 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import timedelta
 
 from mirvo.core.almanac import rules
-from mirvo.core.almanac.practice import Practice, clears_by
+from mirvo.core.almanac.practice import clears_by
 from mirvo.core.care import aftercare
-from mirvo.core.rootwork import BudgetedTree, session_limits
-from mirvo.core.season import Outlook, Place, season_state, year_window
+from mirvo.core.rootwork import session_limits
+from mirvo.core.season import season_state
 from mirvo.core.season.season_state import OPEN
-from mirvo.records.models import Tree, Yard
-from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of_tree
+from mirvo.records.models import Yard
+from mirvo.studio.yard.standing import TreeStanding
+from mirvo.studio.yard.weather import outlook_for, place_of
+
+EARLY = timedelta(days=14)
 
 
 @dataclass(frozen=True)
 class PracticeEffects:
-    """Figures of one tree under a practice.
+    """Figures of one tree under its practice, of the window it is due in next.
 
-    budget : in its window. matched : with the crown reduced to match. early : two weeks before
-    the window, buds not noted. shade_days : after a session. clears : wash or core.
+    budget : in that window, as its sheet says. matched : with the crown reduced to match. early :
+    two weeks before the window, buds not noted. shade_days : after a session. clears : wash or
+    core.
     """
 
     budget: float
@@ -31,26 +34,27 @@ class PracticeEffects:
     clears: str
 
 
-def effects_on(
-    yard: Yard, tree: Tree, today: date, practice: Practice | None = None
-) -> PracticeEffects:
-    """The figures of a tree under its practice, or under another one tried on it."""
-    held = practice or practice_for(yard, tree)
-    species = species_of_tree(yard, tree)
-    start, _, best = year_window(species, yard.last_frost, today.year + 1)
-    early_day = date.fromordinal(start.toordinal() - 14)
-    place, outlook = Place(yard.last_frost, yard.frost_free), Outlook(under_glass=tree.under_glass)
-    early = season_state(species, place, early_day, outlook, held["dormant"]).budget
-    budgeted = BudgetedTree(
-        tree.strength, tree.age_class, tree.origin, tree.acquired_on, tree.worth
-    )
-    tasks = aftercare(best, "routine", tree.strength, held, yard.last_frost)
+def effects_of(yard: Yard, stands: TreeStanding) -> PracticeEffects:
+    """The figures of a tree as it stands, under its own practice."""
+    tree, species, practice = stands.tree, stands.species, stands.practice
+    window = stands.standing.next_window
+    early_day = window.start - EARLY
+    # Buds that are noted today say nothing of a day before the window.
+    outlook = outlook_for(yard, tree, species, early_day, buds=("", early_day))
+    early = season_state(species, place_of(yard), early_day, outlook, practice["dormant"]).budget
+    strength = stands.standing.strength.value
+    tasks = aftercare(window.best, "routine", strength, practice, yard.last_frost)
     shade = next(task for task in tasks if task.code == "shade")
-    full = rules().top_reduction.full_at_percent
+
+    def limit(season: str, top_reduced: float = 0.0) -> float:
+        day = window.best if season == OPEN else early_day
+        found = session_limits(stands.budgeted, species, practice, season, day, top_reduced)
+        return found.budget
+
     return PracticeEffects(
-        budget=session_limits(budgeted, species, held, OPEN, best).budget,
-        matched=session_limits(budgeted, species, held, OPEN, best, full).budget,
-        early=session_limits(budgeted, species, held, early, early_day).budget,
-        shade_days=(shade.due - best).days,
-        clears=clears_by(held, species, tree.age_class),
+        budget=stands.standing.window_limits.budget,
+        matched=limit(OPEN, rules().top_reduction.full_at_percent),
+        early=limit(early),
+        shade_days=(shade.due - window.best).days,
+        clears=clears_by(practice, species, tree.age_class),
     )

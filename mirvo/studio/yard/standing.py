@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from math import ceil
 from typing import Any
@@ -14,11 +14,17 @@ from sqlalchemy.orm import joinedload
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.practice import Practice
-from mirvo.core.rootwork import BudgetedTree, SessionLimits, only_delays, session_limits
+from mirvo.core.rootwork import (
+    BudgetedTree,
+    SessionLimits,
+    kind_by_key,
+    only_delays,
+    session_limits,
+)
 from mirvo.core.season import due_from, next_window, season_state, spans_of, year_window
 from mirvo.core.standing.answer import Answer, Seen, answer_of, bearing_factor
 from mirvo.core.standing.ball import LeftBall, ball_depth
-from mirvo.core.standing.recovery import RootWork, recovery_of
+from mirvo.core.standing.recovery import Recovery, RootWork, recovery_of
 from mirvo.core.standing.sourced import Sourced
 from mirvo.core.standing.standing import DAYS_A_MONTH, Interval, Soil, Standing
 from mirvo.core.standing.strength import Sign, Strength, strength_of
@@ -83,7 +89,7 @@ class TreeStanding:
 
     def limits(self, kind: str = "routine", top_reduced: float = 0.0) -> SessionLimits:
         """What a session of a kind on this day is held against."""
-        return session_limits(
+        found = session_limits(
             self.budgeted,
             self.species,
             self.practice,
@@ -92,6 +98,9 @@ class TreeStanding:
             top_reduced,
             kind,
         )
+        if kind_by_key(kind).own_budget is not None:
+            return found
+        return _while_recovering(found, self.standing.recovery, self.standing.day)
 
     @property
     def usual_verdict(self) -> Verdict:
@@ -274,7 +283,7 @@ def _standing(
         season=season,
         interval=interval,
         next_window=window,
-        limits=limits(season.budget, day),
+        limits=_while_recovering(limits(season.budget, day), recovery, day),
         window_limits=limits("open", window.best),
         ball=_ball(tree, sessions, records.trunks.get(tree.id, tree.trunk_mm), day),
         soil=_soil(tree, sessions),
@@ -286,6 +295,13 @@ def _standing(
         dead_on=tree.died_on,
     )
     return TreeStanding(tree, species, practice, standing, budgeted, sessions, answers, plan)
+
+
+def _while_recovering(limits: SessionLimits, recovery: Recovery | None, day: date) -> SessionLimits:
+    """Of a tree that recovers nothing more may go, whatever its season says."""
+    if recovery is None or not recovery.holds(day):
+        return limits
+    return replace(limits, budget=0.0)
 
 
 def _fresh(plan: Plan | None, changed: datetime | None, tree: Tree) -> Plan | None:

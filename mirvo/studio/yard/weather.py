@@ -23,6 +23,7 @@ from mirvo.core.season.weather import (
     DayWeather,
     Station,
     bud_swell,
+    degrees,
     frost_chance,
     frost_nights,
     nights_below,
@@ -205,7 +206,7 @@ def warnings_before_work(
         )
         if cold:
             said.append(
-                f"Frost forecast, down to {min(night.low_c for night in cold):.0f} °C in "
+                f"Frost forecast, down to {degrees(min(night.low_c for night in cold))} °C in "
                 f"{len(cold)} of ten nights (simulated): have a frost-free place ready before you "
                 "cut."
             )

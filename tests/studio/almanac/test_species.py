@@ -7,8 +7,9 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.almanac import species as use
 from mirvo.studio.almanac.practice import save_practice
-from mirvo.studio.almanac.practice_effects import effects_on
+from mirvo.studio.almanac.practice_effects import effects_of
 from mirvo.studio.yard.settings import YardFields, save_yard
+from mirvo.studio.yard.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree
 from tests.studio_case import TODAY, StudioCase
 
@@ -25,13 +26,17 @@ class ShippedSpeciesTest(StudioCase):
     def zelkova(self):
         return self.read(use.entry_of, "zelkova")
 
+    def window_limit(self):
+        stands = self.read(standing_of, self.row.id, self.studio.today)
+        return effects_of(self.yard(), stands).budget
+
     def test_only_what_differs_is_kept_and_holds_for_its_trees(self):
-        before = effects_on(self.yard(), self.row, self.studio.today).budget
+        before = self.window_limit()
         use.keep_entry(self.studio, "zelkova", entry(budget_steady=40, note="Ours sulks."))
         kept = self.yard().own_species["zelkova"].figures
         self.assertEqual(kept, {"budget_steady": 40.0, "note": "Ours sulks."})
         self.assertEqual(self.zelkova().changed, ["budget_steady", "note"])
-        after = effects_on(self.yard(), self.load_tree(self.row.id), self.studio.today).budget
+        after = self.window_limit()
         self.assertAlmostEqual(after / before, 0.40 / 0.50)
         self.assertEqual(species_by_key("zelkova").budget.steady, 0.50)
 

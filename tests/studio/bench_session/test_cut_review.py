@@ -1,8 +1,9 @@
 """Deciding at the bench: advice, the base after the cuts, the share."""
 
 from mirvo.studio.almanac.practice import save_practice, save_tree_practice, take_preset
-from mirvo.studio.almanac.practice_effects import effects_on
+from mirvo.studio.almanac.practice_effects import effects_of
 from mirvo.studio.measuring.desk import evaluate
+from mirvo.studio.yard.standing import standing_of
 from tests.studio.bench_session.bench_case import BenchCase
 from tests.studio_case import TODAY
 
@@ -46,9 +47,13 @@ class DecidingTest(BenchCase):
         self.assertIn("depth", self.review().problem)
 
     def test_a_dormant_tree_before_its_window_is_an_edge_only_under_shelter(self):
-        early = effects_on(self.yard(), self.here, self.studio.today).early
+        def early_limit():
+            stands = self.read(standing_of, self.here.id, self.studio.today)
+            return effects_of(self.yard(), stands).early
+
+        early = early_limit()
         save_practice(self.studio, {"dormant": "swelling"})
-        self.assertEqual(effects_on(self.yard(), self.here, self.studio.today).early, 0.0)
+        self.assertEqual(early_limit(), 0.0)
         self.assertGreater(early, 0.0)
 
 

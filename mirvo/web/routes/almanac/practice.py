@@ -7,10 +7,11 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.almanac.practice import questions
 from mirvo.studio.almanac import practice as use
-from mirvo.studio.almanac.practice_effects import effects_on
+from mirvo.studio.almanac.practice_effects import effects_of
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.yard.standing import standing_of
 from mirvo.studio.yard.tree_list import list_trees
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import OpenForm
@@ -30,15 +31,15 @@ class AnswersForm(OpenForm):
 
 def practice_page(reader: Reader, filled: Filled, page: str = "") -> Response:
     """The studio's answers, and what they come to for every tree."""
-    yard, today = yard_of(reader.db), reader.today
+    yard = yard_of(reader.db)
     # Those with a practice of their own first: they are what one looks for here.
-    rows = sorted(list_trees(reader.db, today), key=lambda row: not row.tree.practice)
+    rows = sorted(list_trees(reader.db, reader.today), key=lambda row: not row.tree.practice)
     shown = page_of(rows, page, TREES)
     context = {
         "questions": questions(),
         "held": use.practice_for(yard),
         "shown": shown,
-        "trees": [(row.tree, effects_on(yard, row.tree, today)) for row in shown.lines],
+        "trees": [(row.tree, effects_of(yard, row.stands)) for row in shown.lines],
         "errors": filled.errors,
     }
     return reader.page("almanac/practice.html", context, filled.status)
@@ -53,7 +54,7 @@ def tree_practice_page(reader: Reader, filled: Filled, tree_id: int) -> Response
         "questions": questions(),
         "studio_held": use.practice_for(yard),
         "own": use.own_answers(reader.db, tree_id),
-        "effects": effects_on(yard, tree, reader.today),
+        "effects": effects_of(yard, standing_of(reader.db, tree_id, reader.today)),
         "errors": filled.errors,
     }
     return reader.page("almanac/tree_practice.html", context, filled.status)
