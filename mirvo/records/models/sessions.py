@@ -116,6 +116,21 @@ class RootSession(Compostable, Table):
         lazy="raise", order_by="(TreeAnswer.seen_on, TreeAnswer.id)", viewonly=True
     )
 
+    @property
+    def share(self) -> float:
+        """The share of fine roots that counts as removed, 0 to 1: weighed, else as judged by eye,
+        else computed."""
+        if self.share_weighed is not None:
+            return self.share_weighed
+        return self.share_computed if self.share_judged is None else self.share_judged / 100
+
+    @property
+    def share_source(self) -> str:
+        """Where `share` is from: weighed, judged or computed."""
+        if self.share_weighed is not None:
+            return "weighed"
+        return "computed" if self.share_judged is None else "judged"
+
 
 class CutRecord(Table):
     """What was decided for one root in a session, and what was done to it.

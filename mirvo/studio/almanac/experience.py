@@ -52,10 +52,7 @@ def own_experience(db: DbSession, key: str, today: date) -> OwnExperience:
             for later, earlier in zip(days, days[1:], strict=False)
         ]
         for session in full:
-            share = session.share_computed
-            weighed = session.share_weighed
-            answer = row.stands.answers.get(session.id)
-            shares.append((share if weighed is None else weighed, answer))
+            shares.append((session.share, row.stands.answers.get(session.id)))
             weeks.append(_weeks_from_frost(session.done_on, frost))
     return OwnExperience(
         len(rows),

@@ -58,10 +58,8 @@ def experience_file(db: DbSession, studio: Studio) -> ExperienceFile:
     for row in list_trees(db, studio.today):
         for session in row.stands.sessions:
             if not only_delays(session.kind):
-                weighed = session.share_weighed
-                share = session.share_computed if weighed is None else weighed
                 answer = row.stands.answers.get(session.id)
-                by_species[row.tree.species_key].append((share, answer))
+                by_species[row.tree.species_key].append((session.share, answer))
     found = []
     for key, sessions in sorted(by_species.items()):
         if len(sessions) < LEAST_SESSIONS:

@@ -73,7 +73,8 @@ def sessions_table(db: DbSession, today: date) -> Sheet:
     """A row a root session, oldest first."""
     header = (
         *("Tree", "Done on", "Kind", "Buds", "Ball before (mm)", "Ball after (mm)", "Slice (mm)"),
-        *("Share taken (%)", "Share weighed (%)", "Budget (%)", "Crown reduced (%)", "Pot", "Soil"),
+        *("Share taken (%)", "Share judged (%)", "Share weighed (%)", "Share computed (%)"),
+        *("Budget (%)", "Crown reduced (%)", "Pot", "Soil"),
         *("Container", "Found", "Next time"),
     )
     query = (
@@ -86,7 +87,8 @@ def sessions_table(db: DbSession, today: date) -> Sheet:
         [
             *(name, one.done_on, kind_name(one.kind), one.bud_stage),
             *(one.ball_depth_before, one.ball_depth_after, one.slice_mm),
-            *(_percent(one.share_computed), _percent(one.share_weighed), _percent(one.budget)),
+            *(_percent(one.share), one.share_judged, _percent(one.share_weighed)),
+            *(_percent(one.share_computed), _percent(one.budget)),
             *(one.top_reduced, one.pot_after, one.soil, one.container_after),
             *(one.found, one.next_time),
         ]

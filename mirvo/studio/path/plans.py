@@ -231,6 +231,6 @@ def actual_session(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> ActualS
         session.done_on.year,
         {done.label: done.cut.cost for done in cuts if done.cut.done_action != "keep"},
         session.slice_mm,
-        session.share_computed,
+        session.share,
         session.container_after,
     )

@@ -109,6 +109,5 @@ def experience_with(db: DbSession, species_key: str) -> Experience:
     for session, tree in sessions:
         died = tree.died_on if last[tree.id] == session.id else None
         answer = answer_of(seen_after(rows.get(session.id, ()), died), session.done_on)
-        share = session.share_weighed
-        found.append((session.share_computed if share is None else share, answer))
+        found.append((session.share, answer))
     return experience_of(found)

@@ -104,7 +104,7 @@ def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
         (
             "Of the feeding root",
             _percent(planned.share),
-            _percent(session.share_computed),
+            _percent(session.share),
             {"share"},
         ),
     )

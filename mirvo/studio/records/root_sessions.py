@@ -238,7 +238,7 @@ def keep_record(
     db.add_all(_findings(db, tree, session, worked_out))
     settle_tree(db, studio, tree.id)
     removed = [root.label for root in form.roots if root.action == "remove"]
-    as_cutting = treated_as_cutting(session.kind, estimate.share, estimate.bearing)
+    as_cutting = treated_as_cutting(session.kind, session.share, estimate.bearing)
     plan_care(db, session, removed, tree, studio.today, as_cutting)
 
 

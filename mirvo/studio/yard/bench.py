@@ -251,7 +251,7 @@ def _answering(db: DbSession, today: date) -> list[Answering]:
     found = []
     for row, last in shown:
         others = experience_of(
-            (session.share_computed, other.stands.answers.get(session.id))
+            (session.share, other.stands.answers.get(session.id))
             for other, session in by_species[row.tree.species_key]
             if session.id != last.id
         )

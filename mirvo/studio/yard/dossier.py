@@ -35,9 +35,8 @@ class DossierSession:
 
     @property
     def share(self) -> float:
-        """As weighed where it was, else as computed."""
-        weighed = self.session.share_weighed
-        return self.session.share_computed if weighed is None else weighed
+        """As it counts: weighed, judged or computed."""
+        return self.session.share
 
 
 @dataclass(frozen=True)

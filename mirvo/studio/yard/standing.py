@@ -397,11 +397,10 @@ def _root_work(sessions: tuple[RootSession, ...], answers: Mapping[int, Answer])
     last = next(worked, None)
     if last is None:
         return None
-    share = last.share_computed if last.share_weighed is None else last.share_weighed
     return RootWork(
         last.kind,
         last.done_on,
-        share,
+        last.share,
         last.bearing,
         answers.get(last.id),
         seen_after(last.seen_after).shoots_on,

@@ -13,7 +13,7 @@ from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.rootwork import session_limits
 from mirvo.core.rootwork.budget import BudgetedTree, strain, treated_as_cutting
 from mirvo.core.season.weather import DayWeather, degrees
-from mirvo.records.models import RootSession
+from mirvo.records.models import CareTask, RootSession
 from mirvo.studio.almanac.practice_effects import effects_of
 from mirvo.studio.almanac.seasons import OpenedFields, note_opened
 from mirvo.studio.almanac.species import all_species
@@ -118,3 +118,40 @@ class OneLimitTest(StudioCase):
         )
         [cold] = [task.text for task in tasks if task.code == "cold"]
         self.assertIn("down to -1 °C in 2 of ten nights", cold)
+
+
+class JudgedShareTest(StudioCase):
+    """What the keeper judged by eye counts; what is computed stands beside it."""
+
+    def record(self, day=date(2026, 3, 20), **entered):
+        form = SessionFields(done_on=day, ball_depth_before=80, slice_mm=5, **entered)
+        return record_session(self.studio, 1, form)
+
+    def test_it_is_shown_used_and_exported(self):
+        self.tree(name="Elm", acquired_on=date(2015, 1, 1))
+        done = self.record(share_judged=30)
+        [session] = self.sessions_of(1)
+        self.assertEqual((session.share, session.share_source), (0.3, "judged"))
+        self.assertLess(session.share_computed, 0.2)
+        pages = TestClient(create_app(self.studio))
+        for place in ("/trees/1/sessions", f"/sessions/{done.id}"):
+            self.assertIn("30 %", pages.get(place).text, place)
+        record = " ".join(pages.get(f"/sessions/{done.id}").text.split())
+        self.assertIn("Share of feeding root, judged", record)
+        self.assertIn("As computed", record)
+        lines = pages.get("/exchange/sessions.csv").text.splitlines()
+        row = dict(zip(lines[0].split(","), lines[1].split(","), strict=False))
+        self.assertEqual(float(row["Share taken (%)"]), 30)
+        self.assertEqual(float(row["Share judged (%)"]), 30)
+
+    def test_far_more_than_it_bears_makes_a_cutting_of_it(self):
+        self.tree(name="Elm", strength="weak", age_class="old", acquired_on=date(2015, 1, 1))
+        self.record(self.studio.today, share_judged=80)
+        tasks = {task.code for task in self.read(lambda db: list(db.query(CareTask)))}
+        self.assertIn("cover", tasks)
+
+    def test_the_scale_beats_the_eye(self):
+        self.tree(name="Elm")
+        self.record(share_judged=30, offcuts_g=200, ball_g=800)
+        [session] = self.sessions_of(1)
+        self.assertEqual((session.share, session.share_source), (0.2, "weighed"))
