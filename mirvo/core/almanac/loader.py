@@ -301,13 +301,17 @@ class BudRule(Data):
 
 
 class TriageRules(Data):
-    """points : what each sign weighs. Verdicts from sums; delays in a row at most."""
+    """points : what each sign weighs. Verdicts from sums; delays in a row at most.
+
+    near_window_days : a window so far ahead is waited for; nothing delays a tree until then.
+    """
 
     points: dict[str, int]
     interval_points: dict[str, int]
     repot_from: int
     look_from: int
     press_from: int
+    near_window_days: int
     dries_faster_share: float
     max_delays: int
 

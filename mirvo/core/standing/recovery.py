@@ -24,10 +24,14 @@ class RootWork:
 
 @dataclass(frozen=True)
 class Recovery:
-    """until : last day of it; why : in a sentence."""
+    """until : last day of it; why : in a sentence.
+
+    of_session : whether a session is the cause, and not that the tree came with few roots.
+    """
 
     until: date
     why: str
+    of_session: bool = True
 
     def holds(self, day: date) -> bool:
         """Whether the tree still recovers on a day."""
@@ -49,7 +53,8 @@ def recovery_of(
         if came_on is None or origin not in rules().budget.collected_origins:
             return None
         until = came_on + timedelta(days=table.newcomer_recovery_days)
-        return Recovery(until, f"it came {_day(came_on)} with few roots of its own")
+        why = f"it came {_day(came_on)} with few roots of its own"
+        return Recovery(until, why, of_session=False)
     return Recovery(*_after(work))
 
 

@@ -40,6 +40,8 @@ SIGNS = {
 }
 ALARMS = ("dying_shoots", "sour_soil", "pest", "dark_ring")
 WETNESS = ("stays_wet", "water_stands")
+# Each of these alone asks for the very next window.
+URGENT = ("ball_lifting", "water_stands", "soil_decayed")
 DELAYS = {
     "slip-pot": (
         ("roots_at_holes", "ball_lifting"),
@@ -231,9 +233,11 @@ class _Judge:
         today = "Leave the roots alone until then."
         if troubled:
             today = (
-                "Ask first what the last session did: tilt the pot so that it drains, shelter from "
-                "rain, sun and wind, water less, mist the leaf; look again weekly."
+                "Tilt the pot so that it drains, shelter it from rain, sun and wind, water less, "
+                "mist the leaf; look again weekly."
             )
+            if self.tree.recovery is not None and self.tree.recovery.of_session:
+                today = f"Ask first what the last session did. {today}"
         diagnosis = DIAGNOSIS.values() if self._has(*ALARMS) else ()
         return self._made("rest", today, diagnosis=diagnosis)
 
@@ -319,21 +323,35 @@ class _Judge:
             # A shown tree that is put off again and again is not waiting for a window.
             today = "Delayed twice and shown: a larger pot for good is the honest answer."
             return self._made("larger_pot", today, session="slip-pot")
+        urgent = points >= table.press_from or self._has(*URGENT)
         presses = points >= table.press_from and self.tree.delays < table.max_delays
-        if presses and not self.tree.season.workable:
+        if presses and not self.tree.season.workable and not self._window_is_near():
             lesser = self._lesser()
             if lesser:
-                return self._made("delay", "It presses and its window is shut.", lesser=lesser)
-        return self._when_workable()
+                window = self.tree.season.start
+                today = "This cannot wait for its window. Choose what tides it over until then."
+                return self._made("delay", today, on=window, lesser=lesser)
+        return self._when_workable(urgent)
 
-    def _when_workable(self) -> Verdict:
+    def _window_is_near(self) -> bool:
+        """Whether the next window is so near that it is waited for."""
+        days = (self.tree.season.start - self.tree.day).days
+        return 0 < days <= rules().triage.near_window_days
+
+    def _when_workable(self, urgent: bool = False) -> Verdict:
+        """Repot now, or at the window it is due in; what is urgent waits for the very next one."""
         if self.tree.season.workable:
             closing = self.tree.season.state == "closing"
             today = "Its window closes soon: repot this week." if closing else "Its window is open."
             return self._made("repot_now", today, session="routine")
-        window = self.tree.next_window
-        today = f"Prepare: its window opens about {window.start.day} {window.start:%B %Y}."
-        return self._made("repot_next", today, on=window.start, lesser=self._lesser())
+        start = self.tree.next_window.start
+        if urgent and self.tree.day < self.tree.season.start < start:
+            start = self.tree.season.start
+        today = f"Prepare: its window opens about {start.day} {start:%B %Y}."
+        if self.wet or self._has("soil_decayed"):
+            today += " Until then tilt the pot so that it drains, and keep rain off."
+        lesser = [] if self._window_is_near() else self._lesser()
+        return self._made("repot_next", today, on=start, lesser=lesser)
 
     def _mixed_or_nothing(self) -> Verdict:
         if self._points(without_years=True) >= rules().triage.look_from:

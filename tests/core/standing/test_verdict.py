@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 from mirvo.core.rootwork import SessionLimits
 from mirvo.core.season import Season, Window
-from mirvo.core.standing.recovery import Recovery
+from mirvo.core.standing.recovery import Recovery, recovery_of
 from mirvo.core.standing.standing import Interval, Soil, Standing
 from mirvo.core.standing.strength import Strength
 from mirvo.core.standing.verdict import SIGNS, Looked, looked, verdict
@@ -118,6 +118,40 @@ class VerdictTest(unittest.TestCase):
         third = judged(tree(season=EARLY, delays=2), *signs)
         self.assert_kind(third, "repot_next")
         self.assertIn("2 times in a row", third.lesser[0].refused)
+
+    def test_an_urgent_sign_never_sends_a_tree_past_a_window(self):
+        # By its interval and its path it would be due in 2029; the next window is that of 2027.
+        winter = replace(EARLY, start=date(2027, 3, 10))
+        for signs in (
+            ("ball_lifting", "roots_at_holes"),
+            ("soil_decayed", "stays_wet", "thick_moss"),
+        ):
+            found = judged(
+                tree(season=winter, day=date(2026, 12, 20), due=False, years=1.0), *signs
+            )
+            self.assert_kind(found, "repot_next")
+            self.assertEqual(found.on, winter.start)
+            self.assertIn("10 March 2027", found.today)
+        self.assertIn("so that it drains", found.today)
+        # Without one it keeps to its interval.
+        calm = judged(tree(season=winter, day=date(2026, 12, 20), due=False, years=9.0))
+        self.assertEqual(calm.on, date(2029, 3, 10))
+
+    def test_a_window_three_months_off_is_waited_for(self):
+        signs = ("roots_at_holes", "water_stands", "thick_moss")
+        for day, kind in ((date(2026, 12, 20), "repot_next"), (date(2026, 8, 20), "delay")):
+            found = judged(tree(season=EARLY, day=day), *signs)
+            self.assert_kind(found, kind)
+            self.assertEqual(bool(found.lesser), kind == "delay")
+            self.assertEqual(found.on, EARLY.start)
+
+    def test_only_a_tree_that_was_worked_is_asked_what_its_session_did(self):
+        came = recovery_of(None, DAY - timedelta(days=40), "dug from a garden", DAY)
+        for recovery, asked in ((RECOVERING, True), (came, False)):
+            found = judged(tree(recovery=recovery), "stays_wet")
+            self.assert_kind(found, "rest")
+            self.assertEqual("what the last session did" in found.today, asked)
+            self.assertIn("so that it drains", found.today)
 
     def test_a_tree_on_show_delayed_twice_gets_a_larger_pot_for_good(self):
         self.assert_kind(judged(tree(stage="showing", delays=2)), "larger_pot")
