@@ -30,7 +30,7 @@ class ExchangeTest(BrowserCase):
     def test_three_lists_of_different_habits_are_taken_in(self):
         page = self.page
         self.send(self.file("continent.csv", CONTINENT))
-        page.get_by_text("“Blue wonder bush” is no species").wait_for()
+        page.get_by_text("The almanac has no species “Blue wonder bush”").wait_for()
         page.get_by_role("button", name="Take in the 2 good rows").click()
         page.wait_for_url("**/trees")
         self.send(self.file("overseas.csv", OVERSEAS))
