@@ -11,7 +11,7 @@ from mirvo.core.season.window import (
     due_from,
     frost_day,
     next_window,
-    spans_of,
+    window_of_year,
     year_window,
 )
 
@@ -27,6 +27,6 @@ __all__ = [
     "frost_day",
     "next_window",
     "season_state",
-    "spans_of",
+    "window_of_year",
     "year_window",
 ]

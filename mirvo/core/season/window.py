@@ -157,6 +157,16 @@ def next_window(
                 return Window(span.start, span.end, span.best, span.reasons)
 
 
+def window_of_year(
+    species: Species, place: Place, year: int, outlook: Outlook = CALENDAR_ALONE
+) -> Window | None:
+    """The window of one year with all that is known; None once the buds say it is over."""
+    spans = spans_of(species, place, year, outlook)
+    if not spans:
+        return None
+    return Window(spans[0].start, spans[0].end, spans[0].best, spans[0].reasons)
+
+
 def due_from(done_on: date, interval_years: float) -> date:
     """First day on which a tree worked on a day is due again, by months and not by calendar years.
 

@@ -23,6 +23,7 @@ from mirvo.studio.path.plans import keep_plan, newest_plans
 from mirvo.studio.tree_queries import load_tree, measured_base, newest_plan, target_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import missed, standing_of
+from mirvo.studio.yard.weather import outlook_for
 
 
 @dataclass(frozen=True)
@@ -90,7 +91,7 @@ def _still_holds(db: DbSession, tree: Tree, target: Target, kept: Plan, today: d
     The records must be those it was made from, and its next session must still lie ahead.
     """
     stands = standing_of(db, tree.id, today)
-    if stands.plan is None or missed(kept, stands.species, yard_of(db), today):
+    if stands.plan is None or missed(kept, stands.species, yard_of(db), stands.outlook, today):
         return False
     # On the day it was made today's records would have given the same case.
     then = planning_case(db, tree, target, kept.made_at.date())
@@ -113,11 +114,13 @@ def trees_that_missed(studio: Studio) -> list[int]:
     with studio.reading() as db:
         yard, plans = yard_of(db), newest_plans(db)
         trees = db.scalars(select(Tree).where(Tree.id.in_(plans), Tree.kept()))
-        return [
-            tree.id
-            for tree in trees
-            if missed(plans[tree.id], species_of_tree(yard, tree), yard, studio.today)
-        ]
+        today, found = studio.today, []
+        for tree in trees:
+            species = species_of_tree(yard, tree)
+            outlook = outlook_for(yard, tree, species, today)
+            if missed(plans[tree.id], species, yard, outlook, today):
+                found.append(tree.id)
+        return found
 
 
 def trees_with_target(studio: Studio) -> list[int]:

@@ -19,9 +19,9 @@ from mirvo.core.rootwork import origin_factor
 from mirvo.core.rootwork.cut_adviser import wanted_cuts
 from mirvo.core.rootwork.cut_order import RootToCut, roots_to_cut
 from mirvo.core.rootwork.cuts import CutAdvice, CutConstraints, case_of
-from mirvo.core.season import due_from, year_window
+from mirvo.core.season import due_from
 from mirvo.records.database import DbSession
-from mirvo.records.models import Target, Tree, Yard
+from mirvo.records.models import Target, Tree
 from mirvo.studio.path.target import Gap, gap_methods_of, holds_of, regrowth_of
 from mirvo.studio.pot_of_tree import pot_of_tree
 from mirvo.studio.records.share import correction_of
@@ -31,7 +31,6 @@ from mirvo.studio.tree_queries import (
     measurements_of,
     sessions_of,
 )
-from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import TreeStanding, standing_of
 
 # Of the growth a container allows; cuts and winters cost the rest.
@@ -91,14 +90,14 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
     base = measured_base(db, tree.id)
     if base is None:
         raise BadInput("measurement", MEASURE_FIRST)
-    stands, yard = standing_of(db, tree.id, today), yard_of(db)
+    stands = standing_of(db, tree.id, today)
     ball = stands.standing.ball
     if ball is None:
         raise BadInput("session", SIZE_FIRST)
     wanted = _wanted(db, base, target, stands)
     measured, spread = base.record.trunk_diameter_mm.value, _spread(base, target).mean_mm.value
     growth = _growth(db, tree, stands.species, target, measured)
-    first = _first_year(stands, yard, today)
+    first = _first_year(stands, today)
     since = _grown_since(db, tree, growth, base.measurement.measured_on, first)
     trunk = measured + since.trunk_mm
     given: dict[str, Any] = {
@@ -120,7 +119,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
             "spread_basis": target.basis,
             "woody_depth_mm": min(_woody(stands, ball.value), ball.value),
             "ball_depth_mm": round(ball.value, 1),
-            "last_session_year": _last_year(stands, yard, first),
+            "last_session_year": _last_year(stands, first),
             "container": tree.container,
             "matted": False,
             "root_azimuths_deg": [_azimuth(root) for root in base.roots],
@@ -145,7 +144,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
             for hold in holds_of(db, tree.id)
             if hold.year >= first or hold.allow == FINAL
         ]
-        + _resting_years(stands, yard, first),
+        + _resting_years(stands, first),
         **({"containers": list(target.containers)} if target.containers else {}),
         **({"container_depths_mm": depths} if (depths := _depths(target)) else {}),
     }
@@ -189,17 +188,16 @@ def _origin(tree: Tree, today: date) -> dict[str, Any]:
     return {"origin_factor": factor, "origin_factor_until": lapses.year}
 
 
-def _first_year(stands: TreeStanding, yard: Yard, today: date) -> int:
+def _first_year(stands: TreeStanding, today: date) -> int:
     """The first year a session may be planned in: this one while its window is still to come."""
-    _, end, _ = year_window(stands.species, yard.last_frost, today.year)
-    season = stands.standing.season
-    # What buds and warmth say of this year's window counts more than the calendar.
+    season, window = stands.standing.season, stands.window_in(today.year)
     if season.workable or (season.start.year == today.year and season.start > today):
         return season.best.year
-    return today.year if end >= today and season.state == "too early" else today.year + 1
+    ahead = window is not None and window.end >= today and season.state == "too early"
+    return today.year if ahead else today.year + 1
 
 
-def _resting_years(stands: TreeStanding, yard: Yard, first: int) -> list[dict[str, Any]]:
+def _resting_years(stands: TreeStanding, first: int) -> list[dict[str, Any]]:
     """Years whose window the tree still recovers through: no session may be planned in them."""
     recovery = stands.standing.recovery
     if recovery is None:
@@ -207,11 +205,11 @@ def _resting_years(stands: TreeStanding, yard: Yard, first: int) -> list[dict[st
     return [
         {"year": year, "allow": "none"}
         for year in range(first, recovery.until.year + 1)
-        if year_window(stands.species, yard.last_frost, year)[1] <= recovery.until
+        if _over_by(stands, year, recovery.until)
     ]
 
 
-def _last_year(stands: TreeStanding, yard: Yard, first: int) -> int | None:
+def _last_year(stands: TreeStanding, first: int) -> int | None:
     """The year to count the interval from, so that whole years keep it by the month.
 
     A session made in autumn counts with the year after it: the next spring is too soon.
@@ -224,9 +222,15 @@ def _last_year(stands: TreeStanding, yard: Yard, first: int) -> int | None:
     year = next(
         year
         for year in range(last.year, last.year + 40)
-        if year_window(stands.species, yard.last_frost, year)[1] >= due
+        if not _over_by(stands, year, due - timedelta(days=1))
     )
     return min(year - ceil(interval), first - 1)
+
+
+def _over_by(stands: TreeStanding, year: int, day: date) -> bool:
+    """Whether the window of a year ends on or before a day."""
+    window = stands.window_in(year)
+    return window is None or window.end <= day
 
 
 def _woody(stands: TreeStanding, ball: float) -> float:

@@ -61,7 +61,6 @@ class Sheet:
     stands: TreeStanding
     verdict: Verdict
     today: date
-    last_frost: str
     running: BenchSession | None
     bud_swell: date | None
     frost_nights: float | None
@@ -118,12 +117,11 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         target=target,
         path=result.path_of(yard.school) if result and target else None,
         path_outdated=plan is not None
-        and (stands.plan is None or missed(plan, species, yard, today)),
+        and (stands.plan is None or missed(plan, species, yard, stands.outlook, today)),
         compared=planned_against_done(db, tree_id),
         stands=stands,
         verdict=stands.usual_verdict,
         today=today,
-        last_frost=yard.last_frost,
         running=running_session(db, tree_id),
         bud_swell=expected_bud_swell(yard, species, window.year, today),
         frost_nights=frost_after(yard, window.best),

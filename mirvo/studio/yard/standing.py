@@ -21,7 +21,15 @@ from mirvo.core.rootwork import (
     only_delays,
     session_limits,
 )
-from mirvo.core.season import due_from, next_window, season_state, spans_of, year_window
+from mirvo.core.season import (
+    Outlook,
+    Place,
+    Window,
+    due_from,
+    next_window,
+    season_state,
+    window_of_year,
+)
 from mirvo.core.standing.answer import Answer, Seen, answer_of, bearing_factor
 from mirvo.core.standing.ball import LeftBall, ball_depth
 from mirvo.core.standing.recovery import Recovery, RootWork, recovery_of
@@ -74,6 +82,7 @@ NO_ENTRIES: Mapping[str, Any] = {}
 class TreeStanding:
     """One tree with its standing, and what it rests on.
 
+    place, outlook : what its windows are told by.
     sessions : newest first. answers : of each session by its number, as far as it is known.
     plan : the newest, only while nothing it rests on has changed.
     """
@@ -83,6 +92,8 @@ class TreeStanding:
     practice: Practice
     standing: Standing
     budgeted: BudgetedTree
+    place: Place
+    outlook: Outlook
     sessions: tuple[RootSession, ...] = ()
     answers: dict[int, Answer] = field(default_factory=dict)
     plan: Plan | None = None
@@ -101,6 +112,10 @@ class TreeStanding:
         if kind_by_key(kind).own_budget is not None:
             return found
         return _while_recovering(found, self.standing.recovery, self.standing.day)
+
+    def window_in(self, year: int) -> Window | None:
+        """Its window of one year; None once the buds say it is over."""
+        return window_of_year(self.species, self.place, year, self.outlook)
 
     @property
     def usual_verdict(self) -> Verdict:
@@ -256,17 +271,15 @@ def _standing(
     place = place_of(yard)
     season = season_state(species, place, day, outlook, practice["dormant"])
     plan = _fresh(records.plans.get(tree.id), records.changed.get(tree.id), tree)
-    planned = _planned_year(plan, species, yard, day)
+    planned = _planned_year(plan, species, yard, outlook, day)
     interval = _interval(tree, species, sessions, day, planned)
     worked = _root_work(sessions, answers)
     recovery = recovery_of(worked, tree.acquired_on, tree.origin, day)
     not_before = max(day, interval.due_from or day)
-    if planned is not None:
-        # The path has weighed the years; what it plans is when the tree is due. Buds may have
-        # moved the window of that year away from the calendar's.
-        spans = spans_of(species, place, planned, outlook)
-        best = spans[0].best if spans else year_window(species, yard.last_frost, planned)[2]
-        not_before = max(day, best)
+    ahead = None if planned is None else window_of_year(species, place, planned, outlook)
+    if ahead is not None:
+        # The path has weighed the years; what it plans is when the tree is due.
+        not_before = max(day, ahead.best)
     if recovery is not None and recovery.holds(day):
         not_before = max(not_before, recovery.until)
     window = next_window(species, place, day, not_before, outlook)
@@ -294,7 +307,9 @@ def _standing(
         delays=sessions.index(full[0]) if full else len(sessions),
         dead_on=tree.died_on,
     )
-    return TreeStanding(tree, species, practice, standing, budgeted, sessions, answers, plan)
+    return TreeStanding(
+        tree, species, practice, standing, budgeted, place, outlook, sessions, answers, plan
+    )
 
 
 def _while_recovering(limits: SessionLimits, recovery: Recovery | None, day: date) -> SessionLimits:
@@ -311,18 +326,23 @@ def _fresh(plan: Plan | None, changed: datetime | None, tree: Tree) -> Plan | No
     return None if changed is not None and changed > plan.made_at else plan
 
 
-def _planned_year(plan: Plan | None, species: Species, yard: Yard, day: date) -> int | None:
+def _planned_year(
+    plan: Plan | None, species: Species, yard: Yard, outlook: Outlook, day: date
+) -> int | None:
     """The year of the next session on the studio's own path; None where its window was missed."""
-    if plan is None or plan.result is None or missed(plan, species, yard, day):
+    if plan is None or plan.result is None or missed(plan, species, yard, outlook, day):
         return None
     steps = plan.result.path_of(yard.school).steps
     return next((step.year for step in steps), None)
 
 
-def missed(plan: Plan, species: Species, yard: Yard, day: date) -> bool:
+def missed(plan: Plan, species: Species, yard: Yard, outlook: Outlook, day: date) -> bool:
     """Whether the window of a plan's next session has passed, so that it holds no longer."""
     steps = () if plan.result is None else plan.result.path_of(yard.school).steps
-    return bool(steps) and year_window(species, yard.last_frost, steps[0].year)[1] < day
+    if not steps:
+        return False
+    window = window_of_year(species, place_of(yard), steps[0].year, outlook)
+    return window is None or window.end < day
 
 
 def _interval(

@@ -1,15 +1,20 @@
 """A tree's target, what is fixed by hand, its plans, and planned against done."""
 
+import re
 from datetime import date, timedelta
 
+from fastapi.testclient import TestClient
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.default_target import default_target
+from mirvo.core.season import Outlook
 from mirvo.records.models import Plan
+from mirvo.studio.almanac.seasons import OpenedFields, note_opened
 from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.plans import name_plan, planned_and_done, plans_of, take_up, work_out_levers
 from mirvo.studio.path.target import (
     choose_containers,
@@ -23,6 +28,9 @@ from mirvo.studio.path.target import (
 )
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.materials import season_list
+from mirvo.studio.yard.standing import missed, standing_of
+from mirvo.web.app import create_app
+from mirvo.web.wording import short_day
 from tests.studio_case import TODAY, StudioCase
 
 
@@ -54,6 +62,41 @@ class PathCase(StudioCase):
 
     def at(self, **time):
         self.studio.clock = lambda: TODAY + timedelta(**time)
+
+
+class WindowTest(PathCase):
+    """The path names the windows every other page names."""
+
+    def windows(self):
+        text = TestClient(create_app(self.studio)).get("/trees/1/path").text
+        return re.findall(r"Window (.*?) to (.*?), best", " ".join(text.split()))
+
+    def test_its_steps_know_what_the_yard_noted(self):
+        self.target()
+        usual = self.planned_windows()
+        for year in (2024, 2025, 2026):
+            opened = date(year, 2, 20)
+            note_opened(self.studio, "zelkova", OpenedFields(opened_on=opened))
+        noted = self.planned_windows()
+        self.assertNotEqual(noted[0], usual[0])
+
+    def planned_windows(self):
+        plan_path(self.studio, 1)
+        found = self.windows()
+        window = self.sheet_of(1).window
+        self.assertEqual(found[0], (short_day(window.start), short_day(window.end)))
+        return found
+
+    def test_leaves_out_end_the_window_of_their_year(self):
+        self.target()
+        self.record(done_on=date(2022, 3, 20))
+        steps = self.steady().steps
+        outlook = Outlook(buds="leaves out", seen_on=date(steps[0].year, 4, 1))
+        day = date(steps[0].year, 4, 2)
+        [plan] = self.read(lambda db: list(db.scalars(select(Plan))))
+        stands = self.read(standing_of, 1, self.studio.today)
+        self.assertTrue(missed(plan, stands.species, self.yard(), outlook, day))
+        self.assertFalse(missed(plan, stands.species, self.yard(), Outlook(), day))
 
 
 class TargetTest(PathCase):

@@ -12,7 +12,6 @@ from mirvo.core.errors import BadInput
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.default_target import DefaultTarget, default_target
 from mirvo.core.plan.records import PlannedPath
-from mirvo.core.season import year_window
 from mirvo.core.typed_values import read_whole
 from mirvo.studio.context import Studio
 from mirvo.studio.path import path as use
@@ -235,10 +234,8 @@ def _needs(reader: PageReader, sheet: Sheet, path: PlannedPath) -> dict[int, Any
 
 
 def _windows(sheet: Sheet, path: PlannedPath) -> dict[int, Any]:
-    """The window of each planned year: start, end and best day."""
-    return {
-        step.year: year_window(sheet.species, sheet.last_frost, step.year) for step in path.steps
-    }
+    """The window of each planned year."""
+    return {step.year: sheet.stands.window_in(step.year) for step in path.steps}
 
 
 def _wish(fields: Fields, default: DefaultTarget) -> Wish:
