@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from typing import Any, Literal
@@ -11,7 +11,7 @@ from pydantic import Field as Given
 
 from mirvo.core.almanac import Species
 from mirvo.core.almanac.loader import Data, read_data
-from mirvo.core.almanac.practice import Practice, clears_by
+from mirvo.core.almanac.practice import Practice, clears_by, questions
 from mirvo.core.errors import BadInput
 from mirvo.core.lengths import read_length
 from mirvo.core.rootwork.kinds import kind_by_key
@@ -32,15 +32,32 @@ MAX_NUMBER = 20_000.0
 # Between these two steps the roots lie bare and must be misted.
 BARE_FROM, BARE_UNTIL = "lift", "fill"
 
+# Whose line on a topic is said: the last of these that speaks of it. What a condition names that
+# is not here (the height, what came with the tree) makes no line weightier.
+SOURCES: tuple[frozenset[str], ...] = (
+    frozenset(),
+    frozenset(questions()) | {"clears"},
+    frozenset({"group"}),
+    frozenset({"kind"}),
+)
+
 Situation = dict[str, Any]
 
 
 class _Said(Data):
     say: str
+    topics: list[str] = Given(default=[])
     when: dict[str, list[Any]] = Given(default={})
 
     def holds(self, situation: Situation) -> bool:
         return all(situation.get(key) in values for key, values in self.when.items())
+
+    @property
+    def source(self) -> int:
+        """Its place among `SOURCES`: the weightiest its conditions name."""
+        return max(
+            place for place, keys in enumerate(SOURCES) if not keys or keys.intersection(self.when)
+        )
 
 
 class Field(Data):
@@ -184,7 +201,8 @@ def situation_of(
         "stage": stage,
         "new": new,
         "combs": kind_by_key(kind).combs,
-        "rescue": kind in ("emergency", "change-soil"),
+        "fixed": "fix" in _sheet().kinds.get(kind, ()),
+        "crown": "top" in _sheet().kinds.get(kind, ()),
         "heavy": kilograms > HEAVY_KG,
         "weight_guessed": " by a guess" if guessed else "",
         "weight_kg": f"{kilograms:.0f}",
@@ -210,7 +228,7 @@ def guy_advice(height_mm: float) -> str:
 
 
 def steps_for(situation: Situation) -> list[Step]:
-    """The steps of a kind of session, each caution said once, where it first matters.
+    """The steps of a kind of session: one line a topic, each caution once, where it first matters.
 
     Raises
     ------
@@ -223,6 +241,7 @@ def steps_for(situation: Situation) -> list[Step]:
         raise BadInput("kind", f"there is no kind of session called '{kind}'")
     # Cautions that come at every step are no longer read, so each is said once.
     given: set[str] = set()
+    silent = _outranked([line for key in order for line in sheet.steps[key].lines], situation)
     made = []
     for key in order:
         step = sheet.steps[key]
@@ -237,12 +256,31 @@ def steps_for(situation: Situation) -> list[Step]:
             Step(
                 key,
                 step.title,
-                [_filled(line, situation) for line in step.lines if line.holds(situation)],
+                [
+                    _filled(line, situation)
+                    for line in step.lines
+                    if line.holds(situation) and line.say not in silent
+                ],
                 [_filled(caution, situation) for caution in cautions],
                 [asked for asked in step.fields if not asked.only or kind in asked.only],
             )
         )
     return made
+
+
+def _outranked(lines: Sequence[_Said], situation: Situation) -> set[str]:
+    """What is not said because a line of a higher source speaks of the same topic."""
+    settled: set[str] = set()
+    silent: set[str] = set()
+    # The sort keeps the order of the sheet among lines of one source.
+    for line in sorted(lines, key=lambda one: -one.source):
+        if not line.holds(situation):
+            continue
+        if settled.intersection(line.topics):
+            silent.add(line.say)
+        else:
+            settled.update(line.topics)
+    return silent
 
 
 def fields_for(kind: str) -> dict[str, Field]:

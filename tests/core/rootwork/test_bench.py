@@ -2,6 +2,7 @@
 
 import unittest
 
+from mirvo.core.almanac import species as all_species
 from mirvo.core.almanac import species_by_key
 from mirvo.core.almanac.practice import check, clears_by, practice_of, preset, questions
 from mirvo.core.care import aftercare
@@ -96,6 +97,84 @@ class StepsTest(unittest.TestCase):
             with self.subTest(key=key), self.assertRaises(BadInput) as refused:
                 fields[key].check(bad)
             self.assertEqual(refused.exception.field, key)
+
+
+# Of each pair only one may be said in one session.
+AGAINST_EACH_OTHER = (
+    ("Comb every root apart", "Do not comb"),
+    ("Comb every root apart", "Keep a core"),
+    ("Comb every root apart", "comb nothing"),
+    ("Do not comb", "Comb the roots apart"),
+    ("Wash the old soil out", "Keep a core"),
+    ("Wash the old soil out", "Leave the soil it grew in"),
+    ("Wash the old soil out", "Clear only the side"),
+    ("Keep a core", "keep no core"),
+    ("5 to 25 mm of rim", "at least 25 mm of rim"),
+    ("Set the flare a little under", "so that the flare comes out"),
+    ("Set the flare a little under", "bury nothing"),
+    ("Set the flare a little under", "the roots above it may show"),
+    ("Set the flare so that it shows", "set deep at first"),
+    ("Cut past a bend", "Remove only what is dead"),
+    ("Cut past a bend", "every other root stays"),
+    ("in one level slice", "every other root stays"),
+    ("Cut the old ties", "by the ball, never by the trunk"),
+    ("take only what is dead", "Bring the crown down"),
+    ("Reduce the crown", "the crown waits"),
+    ("Reduce the crown", "After a rescue hardly anything"),
+    ("Crown first, then roots", "the crown waits"),
+    ("Crown first, then roots", "After a rescue hardly anything"),
+    ("Back to its place", "out of wind"),
+    ("Turn the front to you", "A layer still on the tree"),
+    ("no larger than its living roots", "Stay wide"),
+    ("leave it unless it cannot wait", "Landowner"),
+)
+
+
+class OneInstructionTest(unittest.TestCase):
+    """What a session says on one topic it says once, by the highest source that speaks of it."""
+
+    def sessions(self):
+        """Every kind x group x preset and each answer differing from it x newcomer or not."""
+        by_group = {one.root_group: one for one in all_species()}
+        held = [preset(name) for name in ("gentle", "steady", "bold")]
+        for key, question in questions().items():
+            held += [{**preset("steady"), key: answer} for answer in question.answers]
+        for kind in KINDS:
+            for one in by_group.values():
+                for answers in held:
+                    for new in (False, True):
+                        practice = practice_of(answers)
+                        yield (
+                            f"{kind.key}, {one.key}, {answers}",
+                            steps_for(situation_of(kind.key, one, practice, new=new)),
+                        )
+
+    def test_no_two_lines_say_opposite_things(self):
+        seen = set()
+        for name, found in self.sessions():
+            told = " ".join(line for step in found for line in step.lines)
+            for one, other in AGAINST_EACH_OTHER:
+                self.assertFalse(one in told and other in told, f"{name}: {one} / {other}")
+                seen.update(words for words in (one, other) if words in told)
+        # Each of them is said somewhere, or the pair proves nothing.
+        named = {words for pair in AGAINST_EACH_OTHER for words in pair} - {"Landowner"}
+        self.assertEqual(named - seen, set())
+
+    def test_the_kind_speaks_before_the_group_and_the_group_before_the_practice(self):
+        combed = {"clearing": "wash", "fusing": "comb"}
+        for kind, key, wanted in (
+            ("routine", "zelkova", "Comb every root apart."),
+            ("routine", "kurume-azalea", "Do not comb hair-fine root: saw the ball to a block."),
+            ("routine", "scots-pine", "Comb the roots apart outside the core, and only there."),
+            ("graft", "kurume-azalea", "Clear only the side that is grafted"),
+        ):
+            [clear] = [one for one in steps(kind, combed, key) if one.key == "clear"]
+            self.assertTrue(any(line.startswith(wanted) for line in clear.lines), clear.lines)
+
+    def test_a_session_that_fixes_nothing_threads_no_wires(self):
+        for kind, threads in (("routine", True), ("edge-cut", False), ("layer", False)):
+            told = " ".join(said(steps(kind, {"fixing": "tied"})))
+            self.assertEqual("Thread the tie wires" in told, threads, kind)
 
 
 class PracticeTest(unittest.TestCase):
