@@ -1,6 +1,7 @@
 """Bundles: the whole studio in one file and back, and everything that can be wrong with one."""
 
 import hashlib
+import io
 import json
 import shutil
 import sqlite3
@@ -192,12 +193,21 @@ class BundleTest(BundleCase):
                 # Where it lies in the photo, the photo is named and the rest is there.
                 self.assertEqual((found.trees, found.photos, len(found.lost)), (1, 0, 1))
                 shutil.rmtree(self.folder / "again")
+        with zipfile.ZipFile(io.BytesIO(whole)) as packed:
+            records = packed.read(FILE_NAME)
         for place in range(60, 2000, 97):  # within the packed records
             turned = bytearray(whole)
             turned[place] ^= 0xFF
             self.bundle.write_bytes(turned)
-            with self.subTest(place=place), self.assertRaises(BadInput):
-                unpack_bundle(self.bundle, self.folder / "again", NOW)
+            with self.subTest(place=place):
+                try:
+                    unpack_bundle(self.bundle, self.folder / "again", NOW)
+                except BadInput:
+                    continue
+                # A byte may turn without harm: among zeros every distance copies zeros.
+                with zipfile.ZipFile(self.bundle) as packed:
+                    self.assertEqual(packed.read(FILE_NAME), records)
+                shutil.rmtree(self.folder / "again")
 
     def test_names_that_lead_out_of_the_folder_are_not_followed(self):
         self.changed(lambda files: files.update({"standins/../../evil.json": b"{}"}))

@@ -55,7 +55,7 @@ class ShareTest(BenchCase):
         session = close_session(self.studio, self.bench.id)
         cuts = self.read(cuts_of, 1)[session.id]
         actual = actual_session(session, cuts)
-        self.assertEqual(actual.share, session.share_computed)
+        self.assertEqual((actual.share, session.share_source), (session.share, "weighed"))
         self.assertEqual(actual.roots, {"A": 1.0, "C": 0.4})
 
     def test_its_own_weighing_does_not_correct_a_session(self):
