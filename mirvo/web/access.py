@@ -1,7 +1,7 @@
 """Access, closed by default: each route declares who may use it, and the guard asks it.
 
-A router or a route says `Depends(require(Role.HELPER))`; what stands on the route holds, where both
-say something. An application with a route that says nothing does not start.
+A router or a route says `dependencies=only(Role.HELPER)`; what stands on the route holds, where
+both say something. An application with a route that says nothing does not start.
 """
 
 from __future__ import annotations
@@ -81,9 +81,9 @@ class Requirement:
             raise MirvoError("This was reached past the guard.")
 
 
-def require(role: Role) -> Requirement:
-    """What a router or a route depends on: who may use it."""
-    return Requirement(role)
+def only(role: Role) -> list[DependsOn]:
+    """The dependencies of a router or route that asks for a role."""
+    return [Depends(Requirement(role))]
 
 
 @dataclass(frozen=True)
@@ -141,10 +141,8 @@ def authorize(request: Request) -> Response | None:
     table: AccessTable = request.app.state.access
     person = _who(request)
     request.state.signed_in = person
-    path = request.url.path
-    request.state.authorized = refused = None
-    if not path.startswith(table.mounted):
-        refused = _refusal(request, table, person)
+    mounted = request.url.path.startswith(table.mounted)
+    refused = None if mounted else _refusal(request, table, person)
     request.state.authorized = refused is None
     return refused
 
@@ -208,7 +206,7 @@ def is_this_computer(request: Request) -> bool:
         # No address at all: a socket of this computer's own.
         return request.client is None or ipaddress.ip_address(request.client.host).is_loopback
     except ValueError:
-        return True
+        return False
 
 
 def _to_sign_in(request: Request) -> Response:
@@ -225,8 +223,3 @@ def _said(request: Request, status: int, words: str) -> Response:
         return JSONResponse({"field": "", "message": words}, status)
     with open_reader(request) as reader:
         return reader.page("problem.html", {"message": words}, status)
-
-
-def only(role: Role) -> list[DependsOn]:
-    """The dependencies of a router or route that asks for a role."""
-    return [Depends(require(role))]

@@ -11,8 +11,6 @@ from contextlib import closing
 from datetime import date, datetime
 from pathlib import Path
 
-from fastapi.testclient import TestClient
-
 from mirvo.demo.load import load_demo
 from mirvo.records.columns import PydanticColumn
 from mirvo.records.database import FILE_NAME
@@ -21,6 +19,7 @@ from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.weather import put_night
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio.bench_session.bench_case import entry
 
 DOCUMENTS = (

@@ -7,7 +7,6 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from unittest.mock import patch
 
-from fastapi.testclient import TestClient
 from uvicorn.middleware.proxy_headers import ProxyHeadersMiddleware
 
 from mirvo.cli import EVERY_ADDRESS, THIS_COMPUTER, _host
@@ -28,6 +27,7 @@ from mirvo.studio.yard.sharing import link_of
 from mirvo.studio.yard.throttle import Throttle
 from mirvo.web.access import COOKIE, KNOWN_DEVICE
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import TODAY, StudioCase
 
 OWN, OTHER = "open sesame, please", "another good phrase"
@@ -259,6 +259,12 @@ class DoorTest(StudioCase):
         ):  # fmt: skip
             answer = self.here.get("/kit", headers={name: value})
             self.assertEqual(answer.status_code, 303, name)
+
+    def test_what_is_no_address_is_not_this_computer(self):
+        self.person()
+        for where, status in ((("127.0.0.1", 1), 200), (("::1", 1), 200), (("nowhere", 1), 303)):
+            there = TestClient(self.app, follow_redirects=False, client=where)
+            self.assertEqual(there.get("/kit").status_code, status, where)
 
     def test_a_named_proxy_says_for_whom_it_asks_and_whether_by_tls(self):
         self.person()

@@ -6,7 +6,6 @@ from datetime import date
 from html import unescape
 
 from fastapi import APIRouter
-from fastapi.testclient import TestClient
 
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.studio.bench_session.session import begin
@@ -18,6 +17,7 @@ from mirvo.studio.yard.sharing import let_guests_see
 from mirvo.web.access import AccessTable, Role, only
 from mirvo.web.api import create_api
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 PHRASE = "open sesame, please"

@@ -3,7 +3,6 @@
 import io
 from datetime import date
 
-from fastapi.testclient import TestClient
 from PIL import Image
 from sqlalchemy import event
 
@@ -15,6 +14,7 @@ from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.bench import bench
 from mirvo.studio.yard.known_rows import KnownRows
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

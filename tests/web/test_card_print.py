@@ -1,6 +1,5 @@
 """How true one's own card was printed: asked in the Kit, counted in every photo with the card."""
 
-from fastapi.testclient import TestClient
 from sqlalchemy import select
 
 from mirvo.core.measure.drafts import CalibrationDraft
@@ -9,6 +8,7 @@ from mirvo.records.models import Measurement
 from mirvo.studio.measuring.card_print import put_card_line
 from mirvo.studio.measuring.desk import measured_by_former_formulas, save_marks
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

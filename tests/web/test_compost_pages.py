@@ -2,10 +2,10 @@
 
 import io
 
-from fastapi.testclient import TestClient
 from PIL import Image
 
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 from tests.web.test_pages import tags
 

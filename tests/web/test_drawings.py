@@ -7,7 +7,6 @@ from datetime import date, timedelta
 from math import atan2, cos, degrees, hypot, radians, sin
 
 import numpy as np
-from fastapi.testclient import TestClient
 from sqlalchemy import select
 
 from mirvo.core.limits.sessions import SessionFields
@@ -45,6 +44,7 @@ from mirvo.web.drawings.year import WEEK_PX, draw_head
 from mirvo.web.drawings.years import years_chart, years_charts
 from mirvo.web.templating import formatted, mm, percent, signed
 from mirvo.web.wording import plus_minus
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

@@ -11,7 +11,6 @@ from unittest.mock import patch
 from xml.etree import ElementTree
 
 import pypdfium2
-from fastapi.testclient import TestClient
 from PIL import Image
 
 from mirvo.core.errors import BadInput, NotFound
@@ -41,6 +40,7 @@ from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.shared_view import shared_view
 from mirvo.studio.yard.sharing import share_tree
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import TODAY, StudioCase
 
 

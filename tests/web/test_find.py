@@ -4,10 +4,9 @@ import io
 import unittest
 import zipfile
 
-from fastapi.testclient import TestClient
-
 from mirvo.web.app import create_app
 from mirvo.web.places import MAX_FOUND, KnownTree, find, known_places
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 from tests.web.test_pages import tags, words
 

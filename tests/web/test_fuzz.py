@@ -11,12 +11,12 @@ from html.parser import HTMLParser
 from urllib.parse import quote
 
 from fastapi.routing import APIRoute
-from fastapi.testclient import TestClient
 
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.web.app import OTHER_PARTS, PARTS, create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 REQUESTS = int(os.environ.get("MIRVO_FUZZ", "240"))

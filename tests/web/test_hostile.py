@@ -4,7 +4,6 @@ from copy import deepcopy
 from errno import ENOSPC
 from unittest.mock import patch
 
-from fastapi.testclient import TestClient
 from sqlalchemy import text
 
 from mirvo.core.limits.measuring import PhotoFields
@@ -13,6 +12,7 @@ from mirvo.records.photos import PhotoStore
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.photos.photo_facts import edit_photo
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 TOP = (

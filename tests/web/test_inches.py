@@ -3,11 +3,10 @@
 import re
 import unittest
 
-from fastapi.testclient import TestClient
-
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.web.app import create_app
 from mirvo.web.inches import in_inches
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

@@ -4,11 +4,11 @@ import json
 from datetime import date
 
 import numpy as np
-from fastapi.testclient import TestClient
 
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.years import years_of
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 JSON = {"Accept": "application/json"}

@@ -8,8 +8,6 @@ import unittest
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
-from fastapi.testclient import TestClient
-
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
@@ -31,6 +29,7 @@ from mirvo.studio.tree_queries import load_tree, measured_base
 from mirvo.studio.yard.settings import YardFields, save_yard
 from mirvo.studio.yard.standing import standing_of
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio.bench_session.bench_case import entry
 from tests.studio_case import StudioCase
 

@@ -5,7 +5,6 @@ import unittest
 from datetime import date
 from html.parser import HTMLParser
 
-from fastapi.testclient import TestClient
 from PIL import Image
 from pydantic import ValidationError
 from starlette.datastructures import FormData
@@ -20,6 +19,7 @@ from mirvo.web.app import create_app
 from mirvo.web.forms import fields_of
 from mirvo.web.problems import status_of
 from mirvo.web.wording import clock
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

@@ -1,12 +1,11 @@
 """Path, plans and materials without a browser, and the drawings of them."""
 
-from fastapi.testclient import TestClient
-
 from mirvo.studio.path.plans import plans_of
 from mirvo.studio.path.target import hold_year, holds_of
 from mirvo.web.app import create_app
 from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import draw_three_paths
+from tests.client import TestClient
 from tests.studio.path.test_path import PathCase
 from tests.web.test_pages import words
 

@@ -3,11 +3,11 @@
 import json
 from concurrent.futures import ThreadPoolExecutor
 
-from fastapi.testclient import TestClient
 from sqlalchemy import func, select
 
 from mirvo.records.models import BenchSession, Photo, RootSession
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase, rendered
 
 TEXTS = ("reason", "found", "soil", "pot_after", "next_time")

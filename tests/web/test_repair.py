@@ -8,8 +8,6 @@ from datetime import date
 from html import unescape
 from unittest.mock import patch
 
-from fastapi.testclient import TestClient
-
 from mirvo.core.errors import Damaged
 from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.sessions import SessionFields
@@ -30,6 +28,7 @@ from mirvo.studio.yard.repair import LOG_FILE
 from mirvo.studio.yard.restoring import put_waiting_in_place, waiting_backup
 from mirvo.web.app import create_app
 from mirvo.web.repair_app import create_repair_app
+from tests.client import TestClient
 from tests.studio_case import TODAY, StudioCase
 
 NOW = TODAY.replace(tzinfo=None)

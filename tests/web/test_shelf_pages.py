@@ -1,12 +1,12 @@
 """Pages of the shelf: what is filled in, what no one would, and what lies in records already."""
 
-from fastapi.testclient import TestClient
 from sqlalchemy import text
 
 from mirvo.core.limits.shelf import PotFields
 from mirvo.studio.shelf.pots import add_pot, put_tree_in, tree_and_pots
 from mirvo.studio.shelf.soil import begin_with_usual
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 PAGES = (

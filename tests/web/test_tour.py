@@ -2,10 +2,9 @@
 
 import re
 
-from fastapi.testclient import TestClient
-
 from mirvo.web.app import create_app
 from mirvo.web.tour import STOPS
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

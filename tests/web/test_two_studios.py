@@ -2,11 +2,10 @@
 
 import re
 
-from fastapi.testclient import TestClient
-
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

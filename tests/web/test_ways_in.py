@@ -15,8 +15,6 @@ from hashlib import sha256
 from html import unescape
 from pathlib import Path
 
-from fastapi.testclient import TestClient
-
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.measuring import HandFields
 from mirvo.core.limits.sessions import SessionFields
@@ -33,6 +31,7 @@ from mirvo.studio.records.aftercare import set_task
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import TODAY, StudioCase
 
 NOW = TODAY.replace(tzinfo=None)

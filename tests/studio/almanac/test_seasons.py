@@ -2,8 +2,6 @@
 
 from datetime import UTC, date, datetime, timedelta
 
-from fastapi.testclient import TestClient
-
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.sessions import SessionFields
@@ -18,6 +16,7 @@ from mirvo.studio.yard.settings import put_yard
 from mirvo.studio.yard.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio.almanac.test_species import entry
 from tests.studio_case import StudioCase
 

@@ -2,8 +2,6 @@
 
 from datetime import date
 
-from fastapi.testclient import TestClient
-
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.measuring import HandFields
@@ -15,6 +13,7 @@ from mirvo.studio.yard.compost import lay_on_heap, put_back
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.web.app import create_app
 from mirvo.web.drawings.years import spread_curve, trunk_curve
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

@@ -3,7 +3,6 @@
 import re
 from datetime import date, timedelta
 
-from fastapi.testclient import TestClient
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
@@ -31,6 +30,7 @@ from mirvo.studio.shelf.materials import season_list
 from mirvo.studio.yard.standing import missed, standing_of
 from mirvo.web.app import create_app
 from mirvo.web.wording import short_day
+from tests.client import TestClient
 from tests.studio_case import TODAY, StudioCase
 
 

@@ -3,7 +3,6 @@
 import io
 from datetime import date
 
-from fastapi.testclient import TestClient
 from PIL import Image
 
 from mirvo.core.errors import BadInput
@@ -21,6 +20,7 @@ from mirvo.studio.shelf.supplies import (
 )
 from mirvo.studio.yard.checkup import check_folder
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

@@ -2,8 +2,6 @@
 
 from datetime import UTC, date, datetime
 
-from fastapi.testclient import TestClient
-
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.trees import GraftFields
 from mirvo.studio.measuring.desk import save_marks
@@ -18,6 +16,7 @@ from mirvo.studio.yard.calendar import entries_of
 from mirvo.studio.yard.compost import lay_on_heap
 from mirvo.studio.yard.family import add_graft, batch_of, drop_graft, grafts_of
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 

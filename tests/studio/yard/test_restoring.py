@@ -3,8 +3,6 @@
 import io
 from datetime import timedelta
 
-from fastapi.testclient import TestClient
-
 from mirvo.core.errors import BadInput
 from mirvo.studio.yard.restoring import (
     put_waiting_in_place,
@@ -12,6 +10,7 @@ from mirvo.studio.yard.restoring import (
     waiting_backup,
 )
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import TODAY, StudioCase
 
 NOW = TODAY.replace(tzinfo=None)

@@ -8,7 +8,6 @@ from pathlib import Path
 
 import hypothesis
 import schemathesis
-from fastapi.testclient import TestClient
 from PIL import Image
 
 from mirvo.core.errors import BadInput
@@ -21,6 +20,7 @@ from mirvo.studio.yard.compost import lay_on_heap
 from mirvo.studio.yard.standing import standing_of
 from mirvo.studio.yard.weather import nights_near
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 ROOT = "/api/v1"
