@@ -20,6 +20,7 @@ from mirvo.core.season.window import (
     Place,
     Reason,
     Span,
+    Window,
     buds_concern,
     spans_of,
 )
@@ -41,6 +42,11 @@ class Season:
     end: date
     best: date
     reasons: tuple[Reason, ...] = ()
+
+    @property
+    def window(self) -> Window:
+        """The window it stands in or waits for."""
+        return Window(self.start, self.end, self.best, self.reasons)
 
     @property
     def budget(self) -> str:

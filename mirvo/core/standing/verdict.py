@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from mirvo.core.almanac import rules
+from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
 
 VERDICTS = {
@@ -86,15 +87,16 @@ class Lesser:
 class Verdict:
     """What is to be done. kind : a key of `VERDICTS`. speaks_for, against : reasons of both sides.
 
-    today : what to do today. on : first day of the window a later repot waits for. lesser : steps
-    that only delay. diagnosis : what to look at, and what each finding would mean. session : the
-    kind of session to begin, None where none is.
+    today : what to do today. window : the one the advice is about. on : first day of the window a
+    later repot waits for. lesser : steps that only delay. diagnosis : what to look at, and what
+    each finding would mean. session : the kind of session to begin, None where none is.
     """
 
     kind: str
     speaks_for: list[str]
     against: list[str]
     today: str
+    window: Window
     on: date | None = None
     lesser: list[Lesser] = field(default_factory=list)
     diagnosis: list[str] = field(default_factory=list)
@@ -324,8 +326,8 @@ class _Judge:
             today = "Delayed twice and shown: a larger pot for good is the honest answer."
             return self._made("larger_pot", today, session="slip-pot")
         urgent = points >= table.press_from or self._has(*URGENT)
-        presses = points >= table.press_from and self.tree.delays < table.max_delays
-        if presses and not self.tree.season.workable and not self._window_is_near():
+        cannot_wait = points >= table.press_from and self.tree.delays < table.max_delays
+        if cannot_wait and not self.tree.season.workable and not self._window_is_near():
             lesser = self._lesser()
             if lesser:
                 window = self.tree.season.start
@@ -408,11 +410,19 @@ class _Judge:
             list(dict.fromkeys(self.speaks_for)),
             list(dict.fromkeys(self.against)),
             today,
+            self._window(kind, on),
             on,
             list(lesser),
             list(diagnosis),
             session,
         )
+
+    def _window(self, kind: str, on: date | None) -> Window:
+        """The window the advice is about: this season's where work is for it, else the due one."""
+        season = self.tree.season
+        if kind == "repot_now" or on == season.start:
+            return season.window
+        return self.tree.next_window
 
 
 def _season_said(tree: Standing) -> str:

@@ -4,8 +4,6 @@ the tree answered, what the yard noted and that it recovers."""
 import re
 from datetime import UTC, date, datetime
 
-from fastapi.testclient import TestClient
-
 from mirvo.core.almanac.practice import practice_of
 from mirvo.core.care import aftercare
 from mirvo.core.limits.care import AnswerFields
@@ -21,6 +19,7 @@ from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.yard.standing import standing_of
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.studio_case import StudioCase
 
 WINTER, SPRING = date(2026, 12, 10), date(2027, 3, 28)
@@ -106,6 +105,18 @@ class OneLimitTest(StudioCase):
         pages = TestClient(create_app(self.studio))
         for place in ("/", "/trees/1", "/trees/1/time"):
             self.assertIn('data-budget="0 %"', pages.get(place).text, place)
+
+    def test_the_window_named_is_the_one_the_advice_is_about(self):
+        self.tree(acquired_on=date(2015, 1, 1), age_class="mature", strength="strong")
+        record_session(self.studio, 1, SessionFields(done_on=date(2026, 3, 28)))
+        self.on(WINTER)
+        pages = TestClient(create_app(self.studio))
+        soon, due = self.stands().standing.season.window, self.stands().standing.next_window
+        self.assertLess(soon.start, due.start)
+        for signs, window in (("", due), ("ball_lifting=1&roots_at_holes=1", soon)):
+            text = pages.get(f"/trees/1/time?{signs}").text
+            self.assertIn(f'data-window="{window.start}"', text)
+            self.assertEqual(f"about {soon.start.day} {soon.start:%B %Y}" in text, window is soon)
 
     def test_a_night_has_one_figure(self):
         self.assertEqual([degrees(low) for low in (-0.4, 0.4, -0.6, -7.5)], ["0", "0", "-1", "-8"])
