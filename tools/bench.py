@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from fastapi.testclient import TestClient
+from tests.client import TestClient
 from PIL import Image
 
 from mirvo.core.measure.marks import read_marks

@@ -23,7 +23,7 @@ from typing import Any
 
 import httpx
 import numpy as np
-from fastapi.testclient import TestClient
+from tests.client import TestClient
 from PIL import Image
 from pydantic import BaseModel
 from starlette.types import ASGIApp, Message

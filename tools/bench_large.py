@@ -17,7 +17,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from fastapi.testclient import TestClient
+from tests.client import TestClient
 
 from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.session import begin

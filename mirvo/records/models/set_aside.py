@@ -8,8 +8,8 @@ from sqlalchemy import String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from mirvo.records.models.base import OWN_NUMBERS, Table, one_of
+from mirvo.records.set_aside import BEYOND_LIMITS, DELETED
 
-DELETED, BEYOND_LIMITS = "deleted", "limits"
 SET_ASIDE_WHY = (DELETED, BEYOND_LIMITS)
 
 

@@ -82,7 +82,7 @@ NO_ENTRIES: Mapping[str, Any] = {}
 class TreeStanding:
     """One tree with its standing, and what it rests on.
 
-    place, outlook : what its windows are told by.
+    place, outlook : what its windows follow from.
     sessions : newest first. answers : of each session by its number, as far as it is known.
     plan : the newest, only while nothing it rests on has changed.
     """

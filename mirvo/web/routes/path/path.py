@@ -39,7 +39,7 @@ class SchoolForm(FormModel):
     school: str = ""
 
 
-class WishedTarget(TargetFields, FormModel):
+class TargetForm(TargetFields, FormModel):
     """A target's form, and the school whose path is shown beside it."""
 
     school: str = ""
@@ -126,10 +126,10 @@ def plan(studio: StudioDep, tree_id: int, form: Annotated[SchoolForm, Form()]) -
 
 @router.post("/trees/{tree_id}/target")
 @shown_again_on(path_page)
-def set_target(studio: StudioDep, tree_id: int, form: Annotated[WishedTarget, Form()]) -> Response:
+def set_target(studio: StudioDep, tree_id: int, form: Annotated[TargetForm, Form()]) -> Response:
     # The school only chooses what is shown; it is no part of a target.
-    wished = TargetFields.model_validate(form.model_dump(exclude={"school"}))
-    target.set_target(studio, tree_id, wished)
+    fields = TargetFields.model_validate(form.model_dump(exclude={"school"}))
+    target.set_target(studio, tree_id, fields)
     return _planned(studio, tree_id, form.school)
 
 
