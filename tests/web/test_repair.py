@@ -254,6 +254,14 @@ class NoRecordsTest(RepairCase):
         self.studio = self.opened()
         self.assertEqual([row.tree.name for row in self.list_trees()], ["Elm", "Oak"])
 
+    def test_a_full_disk_is_said_on_the_page(self):
+        full = OSError(28, "No space left on device")
+        with patch("mirvo.studio.yard.repair.shutil.copy2", side_effect=full):
+            answer = self.alone.post("/repair/copy", data={"name": self.copy.name})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("No space left on device. Nothing was changed.", answer.text)
+        self.assertIsNone(waiting_backup(self.studio.folder))
+
     def test_nothing_is_no_backup(self):
         for files in ({}, {"backup": ("yard.zip", b"nothing")}):
             answer = self.alone.post("/kit/restore", files=files)

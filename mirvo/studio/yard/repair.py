@@ -55,7 +55,7 @@ def stage_copy(folder: Path, name: str) -> Waiting:
 
     Raises
     ------
-    NotFound : there is no such copy. BadInput : it is damaged.
+    NotFound : there is no such copy. BadInput : it is damaged, or there is no room for it.
     """
     path = folder / SNAPSHOTS / Path(name).name
     if not path.is_file():
@@ -73,7 +73,11 @@ def stage_copy(folder: Path, name: str) -> Waiting:
                 shutil.copytree(folder / part, making / part, copy_function=_link)
         return Waiting(trees=found.trees, photos=_photos(path), made_at=found.made_at)
 
-    return stage_folder(folder, fill)
+    try:
+        return stage_folder(folder, fill)
+    except OSError as error:
+        said = f"The copy cannot be made ready here: {error.strerror}. Nothing was changed."
+        raise BadInput("copy", said) from None
 
 
 def _link(source: str, target: str) -> str:
