@@ -139,7 +139,12 @@ class VerdictTest(unittest.TestCase):
 
     def test_a_window_three_months_off_is_waited_for(self):
         signs = ("roots_at_holes", "water_stands", "thick_moss")
-        for day, kind in ((date(2026, 12, 20), "repot_next"), (date(2026, 8, 20), "delay")):
+        for day, kind in (
+            (date(2026, 12, 20), "repot_next"),
+            # The first of December, and a window that opens in the second week of March.
+            (EARLY.start - timedelta(days=98), "repot_next"),
+            (date(2026, 8, 20), "delay"),
+        ):
             found = judged(tree(season=EARLY, day=day), *signs)
             self.assert_kind(found, kind)
             self.assertEqual(bool(found.lesser), kind == "delay")
