@@ -39,8 +39,8 @@ test: $(DEV_STAMP) chromium lint ## everything: lint, then all tests
 	$(BIN)/python -m tests
 
 lint: $(DEV_STAMP)
-	$(BIN)/ruff check mirvo tests tools
-	$(BIN)/ruff format --check --quiet mirvo tests tools
+	$(BIN)/ruff check --no-cache mirvo tests tools
+	$(BIN)/ruff format --no-cache --check --quiet mirvo tests tools
 	$(BIN)/mypy --no-error-summary
 	$(BIN)/lint-imports --no-cache
 	$(BIN)/djlint --quiet --lint mirvo/web/templates

@@ -15,7 +15,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from tests.client import TestClient
 from PIL import Image
 
 from mirvo.core.measure.marks import read_marks
@@ -36,6 +35,7 @@ from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import open_desk
 from mirvo.studio.path.path import path_view
 from mirvo.web.app import create_app
+from tests.client import TestClient
 from tests.core.plan.enumeration import Enumeration
 from tools.bench_cases import HARD_CASES, hard_case, small_case
 

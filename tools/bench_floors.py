@@ -23,7 +23,6 @@ from typing import Any
 
 import httpx
 import numpy as np
-from tests.client import TestClient
 from PIL import Image
 from pydantic import BaseModel
 from starlette.types import ASGIApp, Message
@@ -43,6 +42,7 @@ from mirvo.studio.yard.sheet import sheet_of
 from mirvo.studio.yard.tree_list import list_trees, page_of_trees
 from mirvo.web.app import OTHER_PARTS, PARTS, create_app
 from mirvo.web.reader import PageReader
+from tests.client import TestClient
 
 LIST = """
 SELECT t.id, t.name, t.species_key, t.tags,

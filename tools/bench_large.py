@@ -17,14 +17,13 @@ import tempfile
 import time
 from pathlib import Path
 
-from tests.client import TestClient
-
 from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.context import Studio
 from mirvo.studio.yard.tree_list import list_trees
 from mirvo.web.app import create_app
 from mirvo.web.garbage import collect_beside
+from tests.client import TestClient
 from tools.bench_floors import TREE, all_of
 from tools.large_yard import make
 
