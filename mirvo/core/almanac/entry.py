@@ -133,7 +133,8 @@ def with_own(shipped: Species, own: Mapping[str, Any]) -> Species:
     # Through the same checks as a new entry: a changed figure may contradict one that was kept.
     found = Entry.model_validate({**figures_of(shipped), **own}).species(shipped.key)
     # It is still the same species, whatever the studio calls it.
-    return found.model_copy(update={"synonyms": shipped.synonyms})
+    kept = {"synonyms": shipped.synonyms, "sheds_leaves": shipped.sheds_leaves}
+    return found.model_copy(update=kept)
 
 
 def on_understock(scion: Species, stock: Species) -> Species:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 from importlib.resources import files
-from typing import Any
+from typing import Any, Literal
 
 import yaml
 from pydantic import BaseModel, ConfigDict
@@ -42,6 +42,7 @@ class Species(Data):
     scientific : its botanical name, empty where nobody gave it; synonyms : others it is sold or
     was described under. root_cuttings : it strikes from them. ground_layers : it layers willingly.
     roots_group : of its roots, where they are those of an understock of another group.
+    sheds_leaves : it is leafless in winter though the rest of its group is not.
     """
 
     key: str
@@ -63,6 +64,12 @@ class Species(Data):
     ground_layers: bool
     caution: str | None
     note: str
+    sheds_leaves: bool = False
+
+    @property
+    def leafless_in_winter(self) -> bool:
+        """Whether it stands without leaves or needles while it is dormant."""
+        return self.sheds_leaves or self.group in rules().season.leafless_groups
 
     @property
     def root_group(self) -> str:
@@ -277,9 +284,13 @@ class SeasonRules(Data):
 
     prior_years : as many usual years stand beside those noted. edge_days : how far outside its
     window a tree may still be worked, at an edge budget. worked_dormant : groups whose dormant
-    work depends on the practice.
+    work depends on the practice. leafless_groups : without leaves in winter. growing_weeks : from
+    the usual last frost to leaf fall. tropical_groups : they never rest where no frost comes.
     """
 
+    leafless_groups: list[str]
+    growing_weeks: int
+    tropical_groups: list[str]
     under_glass_weeks: int
     edge_days: int
     worked_dormant: list[str]
@@ -317,16 +328,20 @@ class TriageRules(Data):
 
 
 class FollowUp(Data):
+    """A task so many days after its anchor, see `mirvo.core.care.aftercare`."""
+
     days: int
     code: str
-    say: str
+    anchor: Literal["day", "growth"] = "day"
 
 
 class CareRules(Data):
-    """fresh_days : how long roots count as fresh after a session.
+    """Days and weeks of aftercare, from the anchor of each task.
 
-    worked_kinds : kinds of session after which a tree is sheltered and looked after.
-    lasting : codes of tasks that a later session of the tree does not end.
+    fresh_days : how long roots count as fresh after a session. worked_kinds : kinds of session
+    after which a tree is sheltered and looked after. lasting : codes of tasks that a later session
+    of the tree does not end. warm_days : at least so long a tender tree is kept warm.
+    shortest_stretch_days : a shorter stretch in one place is joined to its neighbour.
     """
 
     shade_days: dict[str, int]
@@ -338,11 +353,19 @@ class CareRules(Data):
     frost_guard_days: int
     first_feed_days: int
     tie_check_days: int
-    bud_check_days: tuple[int, int]
-    follow_up_weeks: list[int]
+    bud_check_days: int
+    shoot_check_days: int
+    late_shoot_days: int
+    look_weeks: list[int]
+    close_look_weeks: list[int]
+    closely_watched_kinds: list[str]
     wound_check_days: int
+    warm_days: int
     tender_from_c: float
     fresh_days: int
+    shortest_stretch_days: int
+    pest_look_days: list[int]
+    crown_days: int
     lasting: list[str]
     worked_kinds: list[str]
     kinds: dict[str, list[FollowUp]]

@@ -66,7 +66,8 @@ class SessionFields(Limits):
     woody_depth_mm: LengthMm | None = None
     slice_mm: Annotated[float, LENGTH, Field(ge=0, le=2000, allow_inf_nan=False)] = 0.0
     matted: bool = False
-    fine_roots: FineRoots = "even"
+    # Empty where nobody looked.
+    fine_roots: Literal["", FineRoots] = ""
     share_judged: Percent | None = None
     pot_before: Note = ""
     pot_after: Note = ""

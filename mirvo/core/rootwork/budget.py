@@ -303,14 +303,25 @@ def over_budget(share: float, budget: float) -> float:
     return max(0.0, share - budget) if share - budget > ROUNDING else 0.0
 
 
+def over_limit(kind: str, share: float, limit: float) -> bool:
+    """Whether a session took more than its limit.
+
+    Kinds with rules of their own have none, and combing the edge alone never counts.
+    """
+    return not _own_rules(kind) and over_budget(share, max(limit, rules().feeding.edge_share)) > 0
+
+
 def treated_as_cutting(kind: str, share: float | None, bearing: float | None) -> bool:
     """Whether a session took more than the tree could bear, so that it is cared for as a cutting.
 
     Combing the edge alone never makes one: no root that carries others was cut. Kinds with a budget
     of their own, such as collection, have an aftercare of their own too.
     """
-    # A record may name a kind that is no longer offered.
-    own = any(one.key == kind and one.own_budget is not None for one in KINDS)
-    if own or share is None or bearing is None:
+    if _own_rules(kind) or share is None or bearing is None:
         return False
     return over_budget(share, max(bearing, rules().feeding.edge_share)) > 0
+
+
+def _own_rules(kind: str) -> bool:
+    # A record may name a kind that is no longer offered.
+    return any(one.key == kind and one.own_budget is not None for one in KINDS)

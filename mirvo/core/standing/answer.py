@@ -27,8 +27,11 @@ class Seen:
     died_on: date | None = None
 
 
-def answer_of(seen: Seen, done_on: date) -> Answer | None:
-    """The answer of a tree to a session of a day; None while nothing was seen.
+def answer_of(seen: Seen, since: date) -> Answer | None:
+    """The answer of a tree to a session; None while nothing was seen.
+
+    since : the day of the session, or the day its buds should move if it was dormant then: shoots
+    in April are not late because the roots were worked in December.
 
     >>> answer_of(Seen(leaf_lost_percent=10, shoots_on=date(2026, 5, 1)), date(2026, 3, 20))
     'good'
@@ -37,7 +40,7 @@ def answer_of(seen: Seen, done_on: date) -> Answer | None:
     if seen.died_on is not None:
         return "died"
     lost, shoots = seen.leaf_lost_percent, seen.shoots_on
-    late = None if shoots is None else (shoots - done_on).days
+    late = None if shoots is None else (shoots - since).days
     if lost is None and late is None and not (seen.dieback or seen.weak):
         return None
     poor = seen.weak or (lost or 0.0) >= table.leaf_lost_poor

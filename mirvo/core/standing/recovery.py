@@ -12,7 +12,10 @@ from mirvo.core.standing.answer import Answer
 
 @dataclass(frozen=True)
 class RootWork:
-    """The last session that opened the ball. share : taken, bearing : what the tree could bear."""
+    """The last session that opened the ball. share : taken, bearing : what the tree could bear.
+
+    growing_from : the day its buds should move, where it was dormant; roots heal in growth alone.
+    """
 
     kind: str
     done_on: date
@@ -20,6 +23,12 @@ class RootWork:
     bearing: float | None
     answer: Answer | None = None
     shoots_on: date | None = None
+    growing_from: date | None = None
+
+    @property
+    def since(self) -> date:
+        """The day recovery counts from."""
+        return self.growing_from or self.done_on
 
 
 @dataclass(frozen=True)
@@ -74,14 +83,14 @@ def _after(work: RootWork) -> tuple[date, str]:
         days = table.cutting_recovery_days
     taken = "" if work.share is None else f", {work.share * 100:.0f} % of the feeding root taken"
     why = f"its roots were worked {_day(work.done_on)}{taken}"
-    until = work.done_on + timedelta(days=days)
+    until = work.since + timedelta(days=days)
     if work.answer == "poor":
         # A tree that answered badly gets half as long again.
-        until = work.done_on + timedelta(days=round(1.5 * days))
+        until = work.since + timedelta(days=round(1.5 * days))
         why += "; it answered poorly"
     elif work.answer == "good" and work.shoots_on is not None:
         # New shoots are the only proof, and they end it.
-        until = min(until, max(work.shoots_on, work.done_on + timedelta(days=short)))
+        until = min(until, max(work.shoots_on, work.since + timedelta(days=short)))
         why += "; it answered well"
     return until, why
 

@@ -13,6 +13,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+from mirvo.core.care import CareValues
 from mirvo.core.limits.base import FIRST_DAY, LAST_DAY
 from mirvo.core.measure.eye import EyeResult
 from mirvo.core.plan.case import Case
@@ -56,6 +57,7 @@ class Table(DeclarativeBase):
         datetime: Moment(),
         float: Number(),
         Answers: PydanticColumn(Answers),
+        CareValues: PydanticColumn(CareValues),
         BenchNotes: PydanticColumn(BenchNotes),
         dict[str, OwnSpecies]: PydanticColumn(dict[str, OwnSpecies]),
         dict[str, float]: PydanticColumn(dict[str, float]),

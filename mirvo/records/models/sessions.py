@@ -11,6 +11,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from mirvo.core.care import CareValues
 from mirvo.core.limits.sessions import FINE_ROOTS
 from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork.cuts import (
@@ -34,6 +35,7 @@ from mirvo.records.models.base import (
     one_of,
     within,
 )
+from mirvo.text.care import care_title
 
 
 class RootSession(Compostable, Table):
@@ -50,7 +52,7 @@ class RootSession(Compostable, Table):
         Index("ix_root_sessions_tree_id_done_on", "tree_id", "done_on"),
         one_of("kind", [kind.key for kind in KINDS]),
         one_of("bud_stage", ("", *BUD_STAGES)),
-        one_of("fine_roots", FINE_ROOTS),
+        one_of("fine_roots", ("", *FINE_ROOTS)),
         within("share_computed", 0, 1),
         within("share_judged", 0, 100),
         OWN_NUMBERS,
@@ -70,7 +72,7 @@ class RootSession(Compostable, Table):
     woody_depth_mm: Mapped[float | None]
     slice_mm: Mapped[float] = mapped_column(default=0.0)
     matted: Mapped[bool] = mapped_column(default=False)
-    fine_roots: Mapped[str] = mapped_column(String(30), default="even")
+    fine_roots: Mapped[str] = mapped_column(String(30), default="")
     share_computed: Mapped[float]
     share_uncorrected: Mapped[float | None]
     share_weighed: Mapped[float | None]
@@ -216,7 +218,10 @@ class CareTask(Compostable, Table):
     """One task: of a session's aftercare, or one the artist set for a tree; done or still to do."""
 
     __tablename__ = "care_tasks"
-    __table_args__ = (Index("ix_care_tasks_done_at_due", "done_at", "due"),)
+    __table_args__ = (
+        Index("ix_care_tasks_done_at_due", "done_at", "due"),
+        one_of("anchor", ("day", "growth", "season")),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE), index=True)
     # None for what the artist set: a branch kept to fatten, a wire to look at.
@@ -226,10 +231,25 @@ class CareTask(Compostable, Table):
     # First day of what is kept up until it is due, such as a cover or warmth.
     since: Mapped[date | None]
     due: Mapped[date]
-    # What a later session ends goes by the code, since wording changes.
+    # What is to be done, and which of the tasks of its code this is: "look", "growth-4".
     code: Mapped[str] = mapped_column(String(20))
-    text: Mapped[str] = mapped_column(String(200))
+    step: Mapped[str | None] = mapped_column(String(24))
+    # What the day goes by; None where a person set it.
+    anchor: Mapped[str | None] = mapped_column(String(10))
+    values: Mapped[CareValues | None]
+    # The words a person typed; None where code and values say it.
+    text: Mapped[str | None] = mapped_column(String(200))
     done_at: Mapped[datetime | None]
+
+    @property
+    def title(self) -> str:
+        """What is to be done, in a sentence, or as a person typed it."""
+        return self.text or care_title(self.code, self.values)
+
+    @property
+    def about(self) -> bool:
+        """Whether its day is an estimate that moves once growth is seen."""
+        return bool(self.values and self.values.get("about"))
 
 
 class TreeAnswer(Table):

@@ -7,7 +7,7 @@ from datetime import timedelta
 
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import clears_by
-from mirvo.core.care import aftercare
+from mirvo.core.care import Worked, shade_days
 from mirvo.core.rootwork import session_limits
 from mirvo.core.season import season_state
 from mirvo.core.season.season_state import OPEN
@@ -43,8 +43,6 @@ def effects_of(yard: Yard, stands: TreeStanding) -> PracticeEffects:
     outlook = outlook_for(yard, tree, species, early_day, buds=("", early_day))
     early = season_state(species, place_of(yard), early_day, outlook, practice["dormant"]).budget
     strength = stands.standing.strength.value
-    tasks = aftercare(window.best, "routine", strength, practice, yard.last_frost)
-    shade = next(task for task in tasks if task.code == "shade")
 
     def limit(season: str, top_reduced: float = 0.0) -> float:
         day = window.best if season == OPEN else early_day
@@ -55,6 +53,6 @@ def effects_of(yard: Yard, stands: TreeStanding) -> PracticeEffects:
         budget=stands.standing.window_limits.budget,
         matched=limit(OPEN, rules().top_reduction.full_at_percent),
         early=limit(early),
-        shade_days=(shade.due - window.best).days,
+        shade_days=shade_days(Worked(window.best, "routine", strength), practice),
         clears=clears_by(practice, species, tree.age_class),
     )

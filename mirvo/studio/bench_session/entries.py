@@ -20,6 +20,7 @@ from mirvo.studio.bench_session.entered import checked_value
 from mirvo.studio.bench_session.session import load_bench_session
 from mirvo.studio.context import Studio
 from mirvo.studio.photos.intake import take_in
+from mirvo.studio.records.aftercare import replan_care
 
 # A whole session has fewer; more at once is no session.
 MAX_ENTRIES = 500
@@ -86,6 +87,7 @@ def save_entries(
                 tree = db.get_one(Tree, bench.tree_id)
                 tree.buds_seen = str(row.value or "")
                 tree.buds_seen_on = studio.today if row.value else None
+                replan_care(db, tree, studio.today)
             owners[name], number = bench_id, number + 1
             kept.append(name)
     return SaveResult(kept, refused)

@@ -180,14 +180,14 @@ def roots_table(db: DbSession, today: date) -> Sheet:
 def tasks_table(db: DbSession, today: date) -> Sheet:
     """A row a task, done or open."""
     query = (
-        select(Tree.name, CareTask.text, CareTask.since, CareTask.due, CareTask.done_at)
+        select(Tree.name, CareTask)
         .join(Tree, Tree.id == CareTask.tree_id)
         .where(CareTask.kept(), Tree.kept())
         .order_by(CareTask.due, CareTask.id)
     )
     rows: list[list[Cell]] = [
-        [name, said, since, due, None if done is None else done.date()]
-        for name, said, since, due, done in db.execute(query)
+        [name, task.title, task.since, task.due, task.done_at and task.done_at.date()]
+        for name, task in db.execute(query)
     ]
     return Sheet("Tasks", ("Tree", "What", "Since", "Due", "Done on"), rows)
 

@@ -10,23 +10,35 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from pydantic import StringConstraints
-from sqlalchemy import Date, Select, bindparam, or_, select
+from sqlalchemy import Date, Select, bindparam, func, or_, select
 from sqlalchemy.orm import aliased
 
+from mirvo.core import care
 from mirvo.core.almanac import rules
-from mirvo.core.care import aftercare
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.base import Limits, PastDay, PlannedDay, checked
 from mirvo.core.limits.care import TaskFields
+from mirvo.core.rootwork import over_limit, treated_as_cutting
+from mirvo.core.season.load import monday_of
 from mirvo.core.season.weather import DayWeather
 from mirvo.records.database import DbSession, find_kept
-from mirvo.records.models import CareTask, RootSession, Tree, Watering, Yard
+from mirvo.records.models import (
+    CareTask,
+    CutRecord,
+    Root,
+    RootSession,
+    Tree,
+    TreeAnswer,
+    Watering,
+    Yard,
+)
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.tree_queries import load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.weather import station_of
+from mirvo.studio.yard.weather import outlook_for, place_of, station_of
+from mirvo.text.care import care_title
 
 AHEAD_DAYS = 14
 # Recorded a week late, a task may still be worth doing.
@@ -36,41 +48,105 @@ KEPT = ("sacrifice branch", "basal shoot", "low branch for a graft", "wire", "so
 KEPT_CODE = "kept"
 
 
-def plan_care(
-    db: DbSession,
-    session: RootSession,
-    removed: list[str],
-    tree: Tree,
-    today: date,
-    as_cutting: bool = False,
-) -> None:
-    """Put the tasks that follow a session into its transaction; `removed` are letters of roots.
+def plan_care(db: DbSession, session: RootSession, tree: Tree, today: date) -> None:
+    """Write the tasks that follow a session, or move those that are open to where they are due now.
 
-    What lay further back when a session was recorded late is not asked for any more.
+    What is ticked off stays. What lay further back when a session was recorded late is not asked
+    for any more.
     """
+    made = {(task.code, task.step): task for task in _care_of(db, session, tree, today)}
+    query = select(CareTask).where(CareTask.session_id == session.id, CareTask.kept())
+    for row in db.scalars(query):
+        task = made.pop((row.code, row.step or ""), None)
+        if row.done_at is not None:
+            continue
+        # Tasks without a step are of an older version, and are made anew.
+        if task is None:
+            db.delete(row)
+        else:
+            row.since, row.due, row.anchor = task.since, task.due, task.anchor
+            row.values = task.values
+    for task in made.values():
+        if task.due >= today - timedelta(days=GRACE_DAYS):
+            db.add(
+                CareTask(
+                    tree_id=tree.id,
+                    session_id=session.id,
+                    since=task.since,
+                    due=task.due,
+                    code=task.code,
+                    step=task.step,
+                    anchor=task.anchor,
+                    values=task.values,
+                )
+            )
+
+
+def replan_care(db: DbSession, tree: Tree, today: date) -> None:
+    """Move the open tasks of a tree's last root work, after buds or shoots were noted."""
+    worked = rules().care.worked_kinds
+    sessions = sessions_of(db, tree.id)
+    last = next((one for one in sessions if one.kind in worked), None)
+    for session in sessions:
+        # What came after the last root work, a graft or a layer, waits for the same growth.
+        if session is last or last is None or session.done_on >= last.done_on:
+            plan_care(db, session, tree, today)
+
+
+def replan_yard(studio: Studio) -> None:
+    """Move the open tasks of all trees, after the yard's frost or its place changed."""
+    with studio.writing() as db:
+        query = (
+            select(Tree)
+            .join(CareTask, CareTask.tree_id == Tree.id)
+            .where(CareTask.anchor.is_not(None), CareTask.done_at.is_(None), CareTask.kept())
+            .where(Tree.kept())
+            .distinct()
+        )
+        for tree in db.scalars(query):
+            replan_care(db, tree, studio.today)
+
+
+def _care_of(db: DbSession, session: RootSession, tree: Tree, today: date) -> list[care.CareTask]:
     yard = yard_of(db)
-    tasks = aftercare(
+    species, notes = species_of_tree(yard, tree), session.notes or {}
+    removed = [
+        label
+        for label, done in db.execute(
+            select(Root.label, CutRecord.done_action)
+            .join(Root, Root.id == CutRecord.root_id)
+            .where(CutRecord.session_id == session.id)
+            .order_by(CutRecord.id)
+        )
+        if done == "remove"
+    ]
+    as_cutting = treated_as_cutting(session.kind, session.share, session.bearing)
+    work = care.Worked(
         session.done_on,
         session.kind,
         tree.strength,
-        practice_for(yard, tree),
-        None if yard.frost_free else yard.last_frost,
-        removed,
-        species_of_tree(yard, tree).night_floor_c,
-        _forecast(yard, tree, today),
+        tuple(removed),
         as_cutting,
+        over_limit=not as_cutting and over_limit(session.kind, session.share, session.budget),
+        rot=bool(notes.get("rot")),
+        pests=bool(notes.get("pests")),
+        crown_reduced=bool(session.top_reduced),
     )
-    for task in (made for made in tasks if made.due >= today - timedelta(days=GRACE_DAYS)):
-        db.add(
-            CareTask(
-                tree_id=tree.id,
-                session_id=session.id,
-                since=task.since,
-                due=task.due,
-                code=task.code,
-                text=task.text,
-            )
-        )
+    around = care.surroundings(
+        species,
+        place_of(yard),
+        session.done_on,
+        outlook_for(yard, tree, species, today),
+        first_shoots(db, session),
+        _forecast(yard, tree, today),
+    )
+    return care.aftercare(work, session.practice or practice_for(yard, tree), around)
+
+
+def first_shoots(db: DbSession, session: RootSession) -> date | None:
+    """The day the first new shoots after a session were seen."""
+    query = select(func.min(TreeAnswer.shoots_on)).where(TreeAnswer.session_id == session.id)
+    return db.scalar(query)
 
 
 def _forecast(yard: Yard, tree: Tree, today: date) -> list[DayWeather]:
@@ -82,15 +158,21 @@ def _forecast(yard: Yard, tree: Tree, today: date) -> list[DayWeather]:
 
 
 class Due(NamedTuple):
-    """An open task with the tree it is for; done_on : the day of the session it follows. Of what
-    the artist set by hand there is no session."""
+    """An open task with the tree it is for.
+
+    Attributes
+    ----------
+    session_id, done_on : of the session it follows; None for what the artist set by hand.
+    title : what is to be done, in a sentence. about : its day is an estimate.
+    """
 
     id: int
     session_id: int | None
     tree_id: int
     tree_name: str
     code: str
-    text: str
+    title: str
+    about: bool
     since: date | None
     due: date
     done_on: date | None
@@ -117,7 +199,52 @@ def open_care(
         "until": until or today + timedelta(days=AHEAD_DAYS),
         "lasting": rules().care.lasting,
     }
-    return [Due._make(row) for row in db.execute(query, asked)]
+    return [_due(*row) for row in db.execute(query, asked)]
+
+
+def _due(
+    number: int,
+    session_id: int | None,
+    tree_id: int,
+    tree_name: str,
+    code: str,
+    text: str | None,
+    values: care.CareValues | None,
+    *rest: Any,
+) -> Due:
+    title = text or care_title(code, values)
+    about = bool(values and values.get("about"))
+    return Due(number, session_id, tree_id, tree_name, code, title, about, *rest)
+
+
+@dataclass(frozen=True)
+class CareLine:
+    """The same thing to do for one tree or several, in one week."""
+
+    title: str
+    dues: list[Due]
+
+
+@dataclass(frozen=True)
+class CareWeek:
+    """What is to be done in one week. monday : None for what is due today, late or going on."""
+
+    monday: date | None
+    lines: list[CareLine]
+
+
+def by_week(dues: Sequence[Due], today: date) -> list[CareWeek]:
+    """Tasks week by week, those that are alike in one line; what is due now first."""
+    weeks: dict[date | None, dict[str, list[Due]]] = {}
+    for due in dues:
+        now = due.due <= today or (due.since is not None and due.since <= today)
+        week = weeks.setdefault(None if now else monday_of(due.due), {})
+        week.setdefault(due.title, []).append(due)
+    ordered = sorted(weeks, key=lambda monday: monday or date.min)
+    return [
+        CareWeek(monday, [CareLine(title, alike) for title, alike in weeks[monday].items()])
+        for monday in ordered
+    ]
 
 
 @cache
@@ -147,6 +274,7 @@ def _open_tasks() -> Select[*tuple[Any, ...]]:
             Tree.name,
             task.code,
             task.text,
+            task.values,
             task.since,
             task.due,
             RootSession.done_on,

@@ -3,19 +3,25 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import Limits, Note, PastDay
 from mirvo.core.limits.care import AnswerFields
+from mirvo.core.season.growth import growing_from
 from mirvo.core.standing.answer import Answer, Experience, Seen, answer_of, experience_of
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import RootSession, Tree, TreeAnswer
+from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
+from mirvo.studio.records.aftercare import replan_care
 from mirvo.studio.records.root_sessions import load_session
 from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.standing import seen_after
+from mirvo.studio.yard.weather import place_of
 
 
 class DeathFields(Limits):
@@ -64,6 +70,8 @@ def put_answer(
         )
         tree = load_tree(db, session.tree_id)
         tree.updated_at = studio.now
+        db.flush()
+        replan_care(db, tree, studio.today)
         return session.tree_id
 
 
@@ -72,7 +80,14 @@ def answers_seen(db: DbSession, session: RootSession) -> AnswerSeen:
     query = select(TreeAnswer).where(TreeAnswer.session_id == session.id)
     rows = tuple(db.scalars(query.order_by(TreeAnswer.seen_on, TreeAnswer.id)))
     seen = seen_after(rows)
-    return AnswerSeen(rows, seen, answer_of(seen, session.done_on))
+    tree = load_tree(db, session.tree_id)
+    return AnswerSeen(rows, seen, answer_of(seen, _grows(db, tree, session.done_on)))
+
+
+def _grows(db: DbSession, tree: Tree, day: date) -> date:
+    """The day from which a tree worked on a day can answer."""
+    yard = yard_of(db)
+    return growing_from(species_of_tree(yard, tree), place_of(yard), day)
 
 
 def say_died(studio: Studio, tree_id: int, form: DeathFields) -> None:
@@ -108,6 +123,7 @@ def experience_with(db: DbSession, species_key: str) -> Experience:
     found: list[tuple[float | None, Answer | None]] = []
     for session, tree in sessions:
         died = tree.died_on if last[tree.id] == session.id else None
-        answer = answer_of(seen_after(rows.get(session.id, ()), died), session.done_on)
+        seen = seen_after(rows.get(session.id, ()), died)
+        answer = answer_of(seen, _grows(db, tree, session.done_on))
         found.append((session.share, answer))
     return experience_of(found)

@@ -7,7 +7,7 @@ from sqlalchemy import delete
 from mirvo.core.errors import Conflict
 from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.records.database import DbSession, find_kept
-from mirvo.records.models import CareTask, CutRecord, FindingRecord, Measurement, RootSession
+from mirvo.records.models import CutRecord, FindingRecord, Measurement, RootSession
 from mirvo.studio.context import Studio
 from mirvo.studio.records.root_sessions import (
     keep_record,
@@ -50,7 +50,7 @@ def form_of_session(db: DbSession, session: RootSession) -> SessionFields:
 def correct_session(
     studio: Studio, session_id: int, form: SessionFields, version: int | None = None
 ) -> RootSession:
-    """Put a record right: worked out anew, its open aftercare planned anew.
+    """Put a record right: worked out anew, its open aftercare moved to where it is due now.
 
     What was noted at the bench stays with it. version : the one the form was filled in on, None
     where nobody else can have corrected it.
@@ -71,9 +71,6 @@ def correct_session(
         # Written anew from the form; what the bench noted comes back with the details.
         for table in (CutRecord, FindingRecord):
             db.execute(delete(table).where(table.session_id == session.id))
-        # Tasks that are ticked off stay: they were done.
-        open_tasks = CareTask.session_id == session.id, CareTask.done_at.is_(None)
-        db.execute(delete(CareTask).where(*open_tasks))
         keep_record(db, studio, tree, session, worked_out)
         stands_as_left(db, tree, session)
         session.version += 1

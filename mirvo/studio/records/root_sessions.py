@@ -9,7 +9,7 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.measure.records import RootRecord
 from mirvo.core.pot import soil_litres
-from mirvo.core.rootwork import only_delays, treated_as_cutting, weighed_share
+from mirvo.core.rootwork import only_delays, weighed_share
 from mirvo.core.rootwork.bench import bares_roots
 from mirvo.core.rootwork.share_estimate import ShareEstimate
 from mirvo.records.database import DbSession, find_kept, read_once
@@ -237,9 +237,8 @@ def keep_record(
     db.add_all(_cuts(db, tree, session, worked_out))
     db.add_all(_findings(db, tree, session, worked_out))
     settle_tree(db, studio, tree.id)
-    removed = [root.label for root in form.roots if root.action == "remove"]
-    as_cutting = treated_as_cutting(session.kind, session.share, estimate.bearing)
-    plan_care(db, session, removed, tree, studio.today, as_cutting)
+    db.flush()
+    plan_care(db, session, tree, studio.today)
 
 
 def _end_foreign_soil(db: DbSession, tree: Tree, session: RootSession) -> None:

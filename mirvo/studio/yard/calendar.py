@@ -37,7 +37,7 @@ def entries_of(
     for due in open_care(db, today, FAR_AHEAD, most):
         if of_tree not in (None, due.tree_id):
             continue
-        title = f"{due.tree_name}: {due.text}"
+        title = f"{due.tree_name}: {due.title}"
         note = "Set by hand."
         if due.done_on is not None:
             note = f"After the session of {due.done_on:%d %b %Y}."

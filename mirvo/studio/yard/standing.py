@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from math import ceil
@@ -30,6 +30,7 @@ from mirvo.core.season import (
     season_state,
     window_of_year,
 )
+from mirvo.core.season.growth import growing_from
 from mirvo.core.standing.answer import Answer, Seen, answer_of, bearing_factor
 from mirvo.core.standing.ball import LeftBall, ball_depth
 from mirvo.core.standing.recovery import Recovery, RootWork, recovery_of
@@ -254,7 +255,12 @@ def _standing(
     yard = yard_of(db)
     species, practice = species_of_tree(yard, tree), practice_for(yard, tree)
     sessions = records.sessions.get(tree.id, ())
-    answers = _answers(sessions, tree)
+    place = place_of(yard)
+
+    def grows(on: date) -> date:
+        return growing_from(species, place, on)
+
+    answers = _answers(sessions, tree, grows)
     strength = _strength(tree, sessions, answers, entered, day)
     budgeted = BudgetedTree(
         strength.value,
@@ -268,12 +274,11 @@ def _standing(
     outlook = outlook_for(
         yard, tree, species, day, nights_near(db, day), (buds, day) if buds else None
     )
-    place = place_of(yard)
     season = season_state(species, place, day, outlook, practice["dormant"])
     plan = _fresh(records.plans.get(tree.id), records.changed.get(tree.id), tree)
     planned = _planned_year(plan, species, yard, outlook, day)
     interval = _interval(tree, species, sessions, day, planned)
-    worked = _root_work(sessions, answers)
+    worked = _root_work(sessions, answers, grows)
     recovery = recovery_of(worked, tree.acquired_on, tree.origin, day)
     not_before = max(day, interval.due_from or day)
     ahead = None if planned is None else window_of_year(species, place, planned, outlook)
@@ -386,12 +391,17 @@ def _soil(tree: Tree, sessions: tuple[RootSession, ...]) -> Soil:
     return Soil("", None, False) if noted is None else Soil(noted.soil, noted.done_on, False)
 
 
-def _answers(sessions: tuple[RootSession, ...], tree: Tree) -> dict[int, Answer]:
+def _answers(
+    sessions: tuple[RootSession, ...], tree: Tree, grows: Callable[[date], date]
+) -> dict[int, Answer]:
     """The answer to each session as far as it is known; a tree that died answers the last one."""
     found: dict[int, Answer] = {}
     for place, session in enumerate(sessions):
         died = tree.died_on if place == 0 else None
-        answer = answer_of(seen_after(session.seen_after, died), session.done_on)
+        seen = seen_after(session.seen_after, died)
+        # Only shoots can be late.
+        late_from = session.done_on if seen.shoots_on is None else grows(session.done_on)
+        answer = answer_of(seen, late_from)
         if answer is not None:
             found[session.id] = answer
     return found
@@ -411,7 +421,11 @@ def seen_after(rows: Iterable[TreeAnswer], died_on: date | None = None) -> Seen:
     )
 
 
-def _root_work(sessions: tuple[RootSession, ...], answers: Mapping[int, Answer]) -> RootWork | None:
+def _root_work(
+    sessions: tuple[RootSession, ...],
+    answers: Mapping[int, Answer],
+    grows: Callable[[date], date],
+) -> RootWork | None:
     """The last session that opened the ball."""
     worked = (s for s in sessions if s.kind in rules().care.worked_kinds)
     last = next(worked, None)
@@ -424,6 +438,7 @@ def _root_work(sessions: tuple[RootSession, ...], answers: Mapping[int, Answer])
         last.bearing,
         answers.get(last.id),
         seen_after(last.seen_after).shoots_on,
+        grows(last.done_on),
     )
 
 

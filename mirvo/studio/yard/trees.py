@@ -14,6 +14,7 @@ from mirvo.records.models import Tree, Yard
 from mirvo.records.plain import plain
 from mirvo.studio.almanac.species import all_species
 from mirvo.studio.context import Studio
+from mirvo.studio.records.aftercare import replan_care
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.known_rows import once_for_all
 from mirvo.studio.yard.settings import SAVED_ELSEWHERE, yard_of
@@ -93,6 +94,8 @@ def edit_tree(studio: Studio, tree_id: int, form: TreeFields, version: int) -> T
         for name, value in form.model_dump().items():
             setattr(tree, name, value)
         tree.version, tree.updated_at = version + 1, studio.now
+        # Species, glass and strength move its aftercare.
+        replan_care(db, tree, studio.today)
     return tree
 
 
@@ -109,6 +112,7 @@ def see_buds(studio: Studio, tree_id: int, stage: str) -> None:
         tree = load_tree(db, tree_id)
         # What was seen holds for its day; without a stage there is no day.
         tree.buds_seen, tree.buds_seen_on = stage, studio.today if stage else None
+        replan_care(db, tree, studio.today)
 
 
 def say_strength(studio: Studio, tree_id: int, strength: str) -> None:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Generic, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, computed_field
 
 from mirvo.core.limits.base import PastDay, PlannedDay
 from mirvo.core.limits.care import COLDEST_C, WARMEST_C, TaskText
 from mirvo.formats.exchange import row_type
 from mirvo.records.models import CareTask, Photo, Root, RootSession, ShelfPot, Tree
+from mirvo.text.care import care_title
 from mirvo.web.form_models import SentModel
 
 # The rows as exchange files have them: one model for both.
@@ -18,9 +19,17 @@ TreeRow = row_type(Tree)
 SessionRow = row_type(RootSession)
 PhotoRow = row_type(Photo)
 RootRow = row_type(Root)
-TaskRow = row_type(CareTask)
 PotRow = row_type(ShelfPot)
 Item = TypeVar("Item")
+
+
+class TaskRow(row_type(CareTask)):  # type: ignore[misc]
+    """A task of a tree. text : as a person typed it, none of what follows a session."""
+
+    @computed_field(description="What is to be done, in a sentence.")  # type: ignore[prop-decorator]
+    @property
+    def title(self) -> str:
+        return self.text or care_title(self.code, self.values)
 
 
 class Page(BaseModel, Generic[Item]):

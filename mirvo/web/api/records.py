@@ -115,7 +115,7 @@ def list_roots(reader: Reader, tree_id: Number, limit: Limit = 100, after: After
     return page_of_rows(reader.db, Root, after, limit, tree_id)
 
 
-@router.get("/trees/{tree_id}/tasks", response_model=Page[TaskRow])  # type: ignore[valid-type]
+@router.get("/trees/{tree_id}/tasks", response_model=Page[TaskRow])
 def list_tasks(reader: Reader, tree_id: Number, limit: Limit = 100, after: After = 0) -> Any:
     """Tasks of a tree, done and open."""
     return page_of_rows(reader.db, CareTask, after, limit, tree_id)

@@ -122,7 +122,7 @@ class SessionsTest(StudioCase):
         )
         titles = [str(event["SUMMARY"]) for event in found]
         self.assertIn(f"{self.tree_row.name}: window for root work", titles)
-        self.assertIn(f"{self.tree_row.name}: Out of the shade after 14 days", titles)
+        self.assertIn(f"{self.tree_row.name}: Keep it free of frost.", titles)
         for wrong in ("", "guess", new_secret(self.studio) + "x", secret):
             with self.assertRaises(NotFound):
                 self.read(calendar_of, self.studio, wrong)
@@ -174,15 +174,10 @@ class SessionsTest(StudioCase):
         self.record(done_on=date(2026, 11, 10), bud_stage="", slice_mm=0)
         due = self.read(bench, self.studio.today).care
         self.assertEqual({one.tree_id for one in due}, {self.tree_row.id})
-        self.assertEqual(
-            [(one.code, one.due.isoformat()) for one in due],
-            # The edge was combed out of season, but nothing cut: it is no cutting.
-            [("photo", "2026-11-24"), ("shade", "2026-11-24"), ("cold", "2026-11-25")],
-        )
+        # The tree is bare until April: for now there is nothing to do but keep the frost away.
+        self.assertEqual([(one.code, one.since) for one in due], [("place", date(2026, 11, 10))])
+        self.assertEqual(due[0].title, "Keep it free of frost.")
         tick(self.studio, due[0].id)
-        self.assertEqual(
-            [one.code for one in self.read(bench, self.studio.today).care],
-            ["shade", "cold"],
-        )
+        self.assertEqual(self.read(bench, self.studio.today).care, [])
         tick(self.studio, due[0].id, done=False)
-        self.assertEqual(len(self.read(bench, self.studio.today).care), 3)
+        self.assertEqual(len(self.read(bench, self.studio.today).care), 1)

@@ -11,6 +11,7 @@ from mirvo.core.limits.base import PastDay
 from mirvo.core.season import next_window
 from mirvo.studio.almanac.seasons import PLANT, PlantFields, forget_seen, note_plant, plants_seen
 from mirvo.studio.almanac.species import add_entry, almanac, laid_aside
+from mirvo.studio.records.aftercare import replan_yard
 from mirvo.studio.yard.settings import YardFields, save_yard, yard_of
 from mirvo.studio.yard.weather import (
     nights_near,
@@ -110,6 +111,8 @@ def add_species(studio: StudioDep, form: Annotated[NewSpecies, Form()]) -> Respo
 @shown_again_on(almanac_page)
 def keep_yard(studio: StudioDep, form: Annotated[EditedYard, Form()]) -> Response:
     save_yard(studio, form, form.version)
+    # The frosts may be others now, and aftercare goes by them.
+    replan_yard(studio)
     return RedirectResponse("/almanac", 303)
 
 

@@ -8,6 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import Field
 
 from mirvo.core.limits.base import PlannedDay
+from mirvo.studio.records.aftercare import by_week
 from mirvo.studio.shelf.materials import season_list
 from mirvo.studio.yard.backups import backup_is_due
 from mirvo.studio.yard.bench import YEAR_DAYS, bench, care_of_lanes, move_tree
@@ -56,7 +57,8 @@ def show_bench(reader: Reader, page: str = "") -> Response:
     context = {
         "bench": found,
         "shown": shown,
-        "care": found.care[:CARE_SHOWN],
+        "care_weeks": by_week(found.care[:CARE_SHOWN], today),
+        "care_shown": CARE_SHOWN,
         "head": draw_head(today, frost_by_week(yard), yard.last_frost, found),
         "lanes": lanes,
         "wheels": {row.tree.id: _wheel(row) for row in rows if row.measured},
