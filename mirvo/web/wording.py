@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
+from mirvo.core.clock import DEG_PER_HOUR, clock_time
 from mirvo.core.measure.drafts import TopDraft
 from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.records import Fault
@@ -163,15 +164,8 @@ def found_in_photo(marks: TopDraft) -> str:
 
 
 def clock(hour: float | None) -> str:
-    """7.3 as "7:18"; half hours are read on a clock, tenths are not.
-
-    To a tenth of an hour, as figures give it: every page then says the same of a root.
-    """
-    if hour is None:
-        return ""
-    # Rounded in minutes: 11.999 is 12:00 and not 11:60.
-    minutes = round(round(hour, 1) % 12 * 60)
-    return f"{(minutes // 60) % 12 or 12}:{minutes % 60:02d}"
+    """An hour of the clock, 7.3, to five minutes: "7:20"; nothing for None."""
+    return "" if hour is None else clock_time(hour * DEG_PER_HOUR)
 
 
 def plus_minus(figure: Figure, digits: int = 0) -> str:

@@ -18,6 +18,7 @@ from mirvo.core.season import Outlook, Place, frost_day
 from mirvo.core.season.growth import Growth, growth_from, warm_from
 from mirvo.core.season.weather import FRESH_ROOTS_FLOOR_C, DayWeather, nights_below
 
+GRAFT = "graft"
 CareValues = dict[str, bool | float | str | list[str]]
 
 
@@ -50,7 +51,8 @@ class Worked:
     removed : letters of roots removed flush, whose wounds are followed until they close.
     as_cutting : more went than the tree can bear, so it is looked after like a cutting.
     over_limit : more went than the limit, but no more than the tree can bear.
-    crown_reduced : the crown was brought down in the same session.
+    crown_reduced : the crown was brought down in the same session. grafted : a root graft was set
+    in it.
     """
 
     done_on: date
@@ -62,6 +64,7 @@ class Worked:
     rot: bool = False
     pests: bool = False
     crown_reduced: bool = False
+    grafted: bool = False
 
 
 @dataclass(frozen=True)
@@ -125,7 +128,10 @@ def aftercare(work: Worked, practice: Mapping[str, str], around: Surroundings) -
     # What a kind asks for beside the usual comes from the data, so that a grower can change it.
     tasks = [
         days.task(rule.code, str(rule.days), rule.anchor, rule.days)
-        for rule in table.kinds.get(work.kind, [])
+        for rule in (
+            *table.kinds.get(work.kind, []),
+            *(table.kinds[GRAFT] if work.grafted and work.kind != GRAFT else []),
+        )
     ]
     if work.kind in table.worked_kinds:
         tasks += _places(work, practice, around)

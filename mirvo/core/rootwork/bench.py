@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -34,12 +35,18 @@ BARE_FROM, BARE_UNTIL = "lift", "fill"
 
 # Whose line on a topic is said: the last of these that speaks of it. What a condition names that
 # is not here (the height, what came with the tree) makes no line weightier.
+# What is found or set at the bench, and changes what is said from then on.
+FINDINGS = ("rot", "pests", "matted", "coiled", "foreign_soil", "dark_ring", "layer_where")
 SOURCES: tuple[frozenset[str], ...] = (
     frozenset(),
     frozenset(questions()) | {"clears"},
     frozenset({"group"}),
+    frozenset({*FINDINGS, "black_tips"}),
     frozenset({"kind"}),
 )
+BLACK_TIPS = "brown-black, soft"
+CLOCK = re.compile(r"^(1[0-2]|[1-9])(?::([0-5][05]))?$")
+MAX_GRAFTS = 12
 
 Situation = dict[str, Any]
 
@@ -61,14 +68,18 @@ class _Said(Data):
 
 
 class Field(Data):
-    """One thing asked for at a step; `only` names the kinds of session that ask for it."""
+    """One thing asked for at a step.
+
+    only : kinds of session that ask for it. reshapes : what is entered adds or removes steps.
+    """
 
     key: str
     label: str
-    kind: Literal["toggle", "number", "choice", "text", "area", "hours", "pot", "recipe"]
+    kind: Literal["toggle", "number", "choice", "text", "area", "hours", "clock", "pot", "recipe"]
     unit: str = ""
     options: list[str] = Given(default=[])
     only: list[str] = Given(default=[])
+    reshapes: bool = False
 
     def check(self, value: Any) -> Any:
         """The value as it is kept; None clears the field. Raises BadInput at the field."""
@@ -129,6 +140,21 @@ class Field(Data):
 
     _recipe = _pot
 
+    def _clock(self, value: Any) -> str:
+        """Places on the clock to five minutes, in order: "3:30, 10:05"."""
+        # Former versions kept whole hours as a list.
+        parts = value if isinstance(value, list) else str(value).replace(";", ",").split(",")
+        found = set()
+        for part in (str(one).strip() for one in parts):
+            read = CLOCK.match(part)
+            if read is None:
+                said = f"{self.label}: '{part[:20]}' is no place on the clock, such as 3:30"
+                raise BadInput(self.key, f"{said}; to five minutes")
+            found.add((int(read[1]), int(read[2] or 0)))
+        if len(found) > MAX_GRAFTS:
+            raise BadInput(self.key, f"{self.label}: at most {MAX_GRAFTS} places")
+        return ", ".join(f"{hour}:{minute:02d}" for hour, minute in sorted(found))
+
     def _hours(self, value: Any) -> list[int]:
         # Not isinstance: a yes counts as a 1 in Python and would pass for one o'clock.
         fine = isinstance(value, list) and all(
@@ -147,9 +173,26 @@ class _Step(Data):
 
 
 class _Sheet(Data):
+    """only : by kind, its steps that are there under a condition alone."""
+
     steps: dict[str, _Step]
     kinds: dict[str, list[str]]
+    only: dict[str, dict[str, dict[str, list[Any]]]]
     cautions: dict[str, _Said]
+
+    def order(self, kind: str, situation: Mapping[str, Any] | None) -> list[str]:
+        """The steps of a kind; all there can be without a situation. Raises BadInput."""
+        order = self.kinds.get(kind)
+        if order is None:
+            raise BadInput("kind", f"there is no kind of session called '{kind}'")
+        if situation is None:
+            return order
+        only = self.only.get(kind, {})
+        return [
+            step
+            for step in order
+            if all(situation.get(key) in values for key, values in only.get(step, {}).items())
+        ]
 
 
 @dataclass(frozen=True)
@@ -179,6 +222,8 @@ def situation_of(
     trunk_mm: float | None = None,
     height_mm: float | None = None,
     guessed: bool = False,
+    answers: Mapping[str, Any] | None = None,
+    grafts_planned: bool = False,
 ) -> Situation:
     """What the lines of the steps depend on.
 
@@ -187,14 +232,20 @@ def situation_of(
     new : it came within the last year. ball_litres : volume of ball and pot together, guessed
     where nobody measured it.
     trunk_mm : trunk diameter at the ground; a trench follows from it. height_mm : of the
-    tree; from it follows whether it is staked or guyed.
+    tree; from it follows whether it is staked or guyed. answers : what was entered so far; what
+    was found changes what is said. grafts_planned : the tree's plan sets a graft in this session.
     """
+    entered = answers or {}
     # An unmeasured ball has no weight, so no warning; the step itself still says to lift with
     # care.
     kilograms = (ball_litres or 0.0) * WET_BALL_KG_PER_LITRE
     trench = [f"{times * trunk_mm:.0f}" if trunk_mm else f"{times} ×" for times in TRENCH_TRUNKS]
     return {
         **practice,
+        **{key: entered.get(key) for key in FINDINGS},
+        "black_tips": entered.get("root_colour") == BLACK_TIPS,
+        "layer_stage": entered.get("layer_stage"),
+        "grafts": grafts_planned or bool(entered.get("graft_today") or entered.get("graft_hours")),
         "kind": kind,
         "clears": clears_by(practice, species, age),
         "group": species.root_group,
@@ -234,11 +285,16 @@ def steps_for(situation: Situation) -> list[Step]:
     ------
     BadInput : there is no such kind.
     """
-    sheet = _sheet()
-    kind = situation["kind"]
-    order = sheet.kinds.get(kind)
-    if order is None:
-        raise BadInput("kind", f"there is no kind of session called '{kind}'")
+    return _steps(situation, _sheet().order(situation["kind"], situation))
+
+
+def all_steps(kind: str) -> list[Step]:
+    """Every step a kind of session can have, whatever is found. Raises BadInput."""
+    return _steps({"kind": kind}, _sheet().order(kind, None))
+
+
+def _steps(situation: Situation, order: Sequence[str]) -> list[Step]:
+    sheet, kind = _sheet(), situation["kind"]
     # Cautions that come at every step are no longer read, so each is said once.
     given: set[str] = set()
     silent = _outranked([line for key in order for line in sheet.steps[key].lines], situation)
@@ -286,8 +342,7 @@ def _outranked(lines: Sequence[_Said], situation: Situation) -> set[str]:
 def fields_for(kind: str) -> dict[str, Field]:
     """Every field a kind of session asks for, by key. Raises BadInput."""
     # Without species and practice: fields depend on the kind alone.
-    steps = steps_for({"kind": kind})
-    return {field.key: field for step in steps for field in step.fields}
+    return {field.key: field for step in all_steps(kind) for field in step.fields}
 
 
 def bares_roots(kind: str) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import ValidationError
 from sqlalchemy import select
 
+from mirvo.core.clock import clock_list
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import Conflict
 from mirvo.core.limits.sessions import RootDone, SessionFields
@@ -110,7 +111,7 @@ def details_of(db: DbSession, state: BenchState, review: BenchReview) -> BenchDe
 def unfinished(state: BenchState, review: BenchReview) -> list[UnfinishedWork]:
     """What this session leaves for the next, each with a code and a sentence."""
     decided, answers = review.decided, state.answers
-    left = [*_spared(review), *_halved(review)]
+    left = [*_spared(review), *_halved(review), *_not_as_planned(state)]
     left += [
         UnfinishedWork(code="waits", text=f"Root {label} waits until {other} is decided.")
         for label, other in state.waits_on.items()
@@ -124,6 +125,23 @@ def unfinished(state: BenchState, review: BenchReview) -> list[UnfinishedWork]:
         left.append(UnfinishedWork(code="underside", text="The underside is still uneven."))
     if answers.get("next_when"):
         left.append(UnfinishedWork(code="return", text=f"Return: {answers['next_when']}."))
+    return left
+
+
+def _not_as_planned(state: BenchState) -> list[UnfinishedWork]:
+    """What the plan has for this session and nobody entered."""
+    step, answers = state.planned, state.answers
+    if step is None:
+        return []
+    left = []
+    if step.slice_mm and answers.get("slice_mm") is None:
+        text = f"The {step.slice_mm:.0f} mm planned off the underside were not noted."
+        left.append(UnfinishedWork(code="planned", text=text))
+    if step.grafts and not answers.get("graft_hours"):
+        places = clock_list(work.azimuth_deg for work in step.grafts)
+        noun = "graft" if len(step.grafts) == 1 else "grafts"
+        text = f"Set the {noun} planned at {places}."
+        left.append(UnfinishedWork(code="planned", text=text))
     return left
 
 

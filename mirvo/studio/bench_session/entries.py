@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import func, select
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.rootwork.bench import Field, fields_for, steps_for
+from mirvo.core.rootwork.bench import Field, all_steps, fields_for
 from mirvo.records.database import as_utc
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, Tree
 from mirvo.studio.bench_session.entered import checked_value
@@ -160,7 +160,7 @@ def keep_photo(
             kept = db.get(Photo, known.photo_id)
             if kept is not None:
                 return kept
-        steps = [step.key for step in steps_for({"kind": bench.kind})]
+        steps = [step.key for step in all_steps(bench.kind)]
     if step not in steps:
         raise BadInput("step", "this session has no such step")
     kind = "top" if step in ("inspect", "decide") else "before" if step == "prepare" else "other"

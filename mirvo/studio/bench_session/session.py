@@ -14,11 +14,13 @@ from sqlalchemy import func, select
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.core.rootwork import kind_by_key
+from mirvo.core.plan.records import PlannedStep
+from mirvo.core.rootwork import kind_by_key, only_delays
 from mirvo.core.rootwork.bench import (
     BARE_FROM,
     BARE_UNTIL,
     Step,
+    all_steps,
     fields_for,
     situation_of,
     steps_for,
@@ -30,6 +32,7 @@ from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.bench_session.entered import readable_value
 from mirvo.studio.context import Studio
+from mirvo.studio.path.plans import planned_step
 from mirvo.studio.tree_queries import load_tree, sessions_of
 from mirvo.studio.yard.known_rows import once_a_tree
 from mirvo.studio.yard.settings import yard_of
@@ -46,7 +49,7 @@ class BenchState:
     """A running session as its page shows it.
 
     answers : what was entered, by field. done_at : when each step was ticked. last : the tree's
-    session before it.
+    session before it. planned : what the tree's path plans for it.
     """
 
     bench: BenchSession
@@ -57,6 +60,7 @@ class BenchState:
     done_at: dict[str, datetime]
     photos: list[tuple[str, Photo]]
     last: RootSession | None
+    planned: PlannedStep | None = None
 
     @property
     def day(self) -> date:
@@ -110,7 +114,7 @@ def begin(studio: Studio, tree_id: int, kind: str) -> BenchSession:
     """Begin a session, or go on with the one that runs for this tree. Raises BadInput."""
     kind_by_key(kind)
     # Asked for its complaint: a kind without steps is refused before anything is written.
-    steps_for({"kind": kind})
+    all_steps(kind)
     with studio.writing() as db:
         load_tree(db, tree_id)
         # A tree lies on one bench only: beginning again goes on with it.
@@ -190,15 +194,19 @@ def bench_state(db: DbSession, bench_id: int) -> BenchState:
     last = next(iter(sessions_of(db, tree.id)), None)
     # Later entries overwrite earlier ones of their field.
     answers = {field: value for field, value, _ in entries}
+    planned = None
+    if not only_delays(bench.kind):
+        planned = planned_step(db, tree.id, bench.begun_at.date())
     return BenchState(
         bench=bench,
         tree=tree,
         practice=practice_for(yard_of(db), tree),
-        steps=_steps(db, bench, tree, answers, last),
+        steps=_steps(db, bench, tree, answers, last, planned),
         answers=answers,
         done_at=_done_at(entries),
         photos=[(step, photo) for step, photo in photos],
         last=last,
+        planned=planned,
     )
 
 
@@ -221,6 +229,7 @@ def _steps(
     tree: Tree,
     answers: Entered,
     last: RootSession | None,
+    planned: PlannedStep | None,
 ) -> list[Step]:
     came, yard = tree.acquired_on, yard_of(db)
     # What came within a year and was never worked still stands in foreign soil.
@@ -239,6 +248,8 @@ def _steps(
         guessed=guessed,
         trunk_mm=answers.get("trunk_diameter_mm") or tree.trunk_mm,
         height_mm=tree.height_mm,
+        answers=answers,
+        grafts_planned=planned is not None and bool(planned.grafts),
     )
     return steps_for(situation)
 

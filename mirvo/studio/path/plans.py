@@ -9,6 +9,7 @@ from datetime import date, datetime, time
 from sqlalchemy import and_, delete, func, select, union
 from sqlalchemy.orm import defer
 
+from mirvo.core.clock import DEG_PER_HOUR, clock_azimuths
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.paths import forward
@@ -233,4 +234,14 @@ def actual_session(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> ActualS
         session.slice_mm,
         session.share,
         session.container_after,
+        tuple(grafts_set(session)),
     )
+
+
+def grafts_set(session: RootSession) -> list[float]:
+    """Where grafts were set in a session, azimuth in degrees."""
+    hours = (session.notes or {}).get("graft_hours")
+    if isinstance(hours, list):
+        # Former versions kept whole hours.
+        return [hour % 12 * DEG_PER_HOUR for hour in hours]
+    return clock_azimuths(hours) if isinstance(hours, str) else []

@@ -131,6 +131,7 @@ def _care_of(db: DbSession, session: RootSession, tree: Tree, today: date) -> li
         rot=bool(notes.get("rot")),
         pests=bool(notes.get("pests")),
         crown_reduced=bool(session.top_reduced),
+        grafted=bool(notes.get("graft_hours")),
     )
     around = care.surroundings(
         species,

@@ -8,12 +8,13 @@ from datetime import date
 
 from sqlalchemy import select
 
+from mirvo.core.clock import clock_list
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.plan.plan_vs_actual import against_plan
 from mirvo.core.rootwork.cuts import HALF
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, RootSession, Tree
-from mirvo.studio.path.plans import actual_session
+from mirvo.studio.path.plans import actual_session, grafts_set
 from mirvo.studio.tree_queries import CutOfRoot, cuts_of
 
 KEEP = "keep"
@@ -99,6 +100,12 @@ def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
     rows = (
         ("Year", str(planned.year), str(session.done_on.year), {"year"}),
         ("Roots cut", _listed(planned.faults), _listed(cut), {"spared", "less", "extra"}),
+        (
+            "Grafts set at",
+            clock_list(work.azimuth_deg for work in planned.grafts) or "none",
+            clock_list(grafts_set(session)) or "none",
+            {"graft"},
+        ),
         ("Off the underside", _mm(planned.slice_mm), _mm(session.slice_mm), {"slice"}),
         ("Into", planned.container, session.container_after, {"container"}),
         (
@@ -109,7 +116,9 @@ def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
         ),
     )
     for name, wished, done, codes in rows:
-        yield Pair(name, wished, done, bool(noted & codes))
+        # A session with no graft planned and none set says nothing of grafts.
+        if codes != {"graft"} or (wished, done) != ("none", "none"):
+            yield Pair(name, wished, done, bool(noted & codes))
 
 
 def _mm(length: float) -> str:

@@ -5,14 +5,21 @@ import unittest
 from mirvo.core.almanac import species as all_species
 from mirvo.core.almanac import species_by_key
 from mirvo.core.almanac.practice import check, clears_by, practice_of, preset, questions
-from mirvo.core.care import aftercare
+from mirvo.core.care import Surroundings, Worked, aftercare
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.drafts import read_draft
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.after import after_cuts, with_findings
-from mirvo.core.rootwork.bench import bares_roots, fields_for, situation_of, steps_for
+from mirvo.core.rootwork.bench import (
+    FINDINGS,
+    bares_roots,
+    fields_for,
+    situation_of,
+    steps_for,
+)
 from mirvo.core.rootwork.cuts import RootFinding
-from tests.core.care.test_aftercare import DONE
+from mirvo.core.season.growth import Growth
+from tests.core.care.test_aftercare import SUMMER
 
 
 def steps(kind="routine", practice=None, species="zelkova", **more):
@@ -27,8 +34,31 @@ def said(found):
 class StepsTest(unittest.TestCase):
     def test_a_routine_session_has_the_order_of_the_craft(self):
         order = [step.key for step in steps()]
-        wanted = "prepare lift clear inspect decide cut fit fix fill water top place"
+        wanted = "prepare lift clear inspect decide cut rinse fit fix fill water top place"
         self.assertEqual(order, wanted.split())
+
+    def test_a_graft_is_a_step_where_it_is_planned_or_set(self):
+        def has(**more):
+            return "graft" in [step.key for step in steps(**more)]
+
+        self.assertFalse(has())
+        self.assertTrue(has(grafts_planned=True))
+        self.assertTrue(has(answers={"graft_today": True}))
+        self.assertTrue(has(answers={"graft_hours": "3:30"}))
+        order = [step.key for step in steps(grafts_planned=True)]
+        self.assertEqual(order[order.index("cut") :][:4], ["cut", "graft", "rinse", "fit"])
+
+    def test_a_layer_is_potted_only_once_it_is_separated(self):
+        def order(**answers):
+            return [step.key for step in steps("layer", answers=answers)]
+
+        self.assertEqual(order(), ["prepare", "layer", "place"])
+        self.assertEqual(order(layer_stage="looked at"), ["prepare", "layer", "place"])
+        potted = ["prepare", "layer", "fit", "fill", "water", "place"]
+        self.assertEqual(order(layer_stage="separated"), potted)
+        for where in ("in the air", "trunk laid over", "top of a trunk to be cut back"):
+            layer = steps("layer", answers={"layer_where": where})[1]
+            self.assertNotIn("Ring the bark at the better height", " ".join(layer.lines))
 
     def test_every_kind_has_steps_and_ends_with_placing(self):
         for kind in KINDS:
@@ -86,6 +116,12 @@ class StepsTest(unittest.TestCase):
         self.assertEqual(fields["slice_mm"].check("12,5"), 12.5)
         self.assertEqual(fields["flare_height_mm"].check(-8), -8.0)
         self.assertEqual(fields["old_soil"].check([9, 7, 7]), [7, 9])
+        self.assertEqual(fields["graft_hours"].check("10:05, 3:30; 3:30"), "3:30, 10:05")
+        # As former versions kept them.
+        self.assertEqual(fields["graft_hours"].check([4]), "4:00")
+        for bad in ("3:31", "13:00", "0:30", "noon", "3:30 4:15", True, {}):
+            with self.subTest(clock=bad), self.assertRaises(BadInput):
+                fields["graft_hours"].check(bad)
         self.assertIsNone(fields["slice_mm"].check(""))
         wrong = {"matted": "yes", "bud_stage": "asleep", "old_soil": [13], "found": "x" * 5000}
         for key, bad in [
@@ -99,6 +135,15 @@ class StepsTest(unittest.TestCase):
             self.assertEqual(refused.exception.field, key)
 
 
+# What may be found or set at the bench: nothing, each thing alone, all of it together.
+YES = {"layer_where": "trunk laid over"}
+FOUND = (
+    {},
+    {"root_colour": "brown-black, soft"},
+    {"layer_stage": "separated", "layer_where": "in the air"},
+    *({key: YES.get(key, True)} for key in FINDINGS),
+    {key: YES.get(key, True) for key in FINDINGS},
+)
 # Of each pair only one may be said in one session.
 AGAINST_EACH_OTHER = (
     ("Comb every root apart", "Do not comb"),
@@ -124,7 +169,17 @@ AGAINST_EACH_OTHER = (
     ("Crown first, then roots", "the crown waits"),
     ("Crown first, then roots", "After a rescue hardly anything"),
     ("Back to its place", "out of wind"),
-    ("Turn the front to you", "A layer still on the tree"),
+    ("Turn the front to you", "Give the separated layer"),
+    ("wash all of it out", "Keep a core"),
+    ("wash all of it out", "outside the core"),
+    ("wash all of it out", "Do not comb"),
+    ("clear it from one half", "Keep a core"),
+    ("without combing", "Comb the roots apart"),
+    ("again later", "let the surface dry"),
+    ("Rake the mat open", "Take the bottom off"),
+    ("Rake the mat open", "Pick thick downward roots"),
+    ("Rinse off sawdust", "the core stays together"),
+    ("Ring the bark at the better height", "Lay the trunk flat"),
     ("no larger than its living roots", "Stay wide"),
     ("leave it unless it cannot wait", "Landowner"),
 )
@@ -141,12 +196,17 @@ class OneInstructionTest(unittest.TestCase):
             held += [{**preset("steady"), key: answer} for answer in question.answers]
         for kind in KINDS:
             for one in by_group.values():
-                for answers in held:
-                    for new in (False, True):
+                for number, answers in enumerate(held):
+                    # Every finding with each preset; with single answers none or all of them.
+                    for found in FOUND if number < 3 else (FOUND[0], FOUND[-1]):
                         practice = practice_of(answers)
                         yield (
-                            f"{kind.key}, {one.key}, {answers}",
-                            steps_for(situation_of(kind.key, one, practice, new=new)),
+                            f"{kind.key}, {one.key}, {answers}, {found}",
+                            steps_for(
+                                situation_of(
+                                    kind.key, one, practice, new="rot" in found, answers=found
+                                )
+                            ),
                         )
 
     def test_no_two_lines_say_opposite_things(self):
@@ -159,6 +219,18 @@ class OneInstructionTest(unittest.TestCase):
         # Each of them is said somewhere, or the pair proves nothing.
         named = {words for pair in AGAINST_EACH_OTHER for words in pair} - {"Landowner"}
         self.assertEqual(named - seen, set())
+
+    def test_what_is_found_speaks_before_the_group_and_after_the_kind(self):
+        found = {"foreign_soil": True, "matted": True}
+        for kind, key, wanted in (
+            ("routine", "scots-pine", "Foreign or decayed soil: clear it from one half"),
+            ("routine", "kurume-azalea", "Foreign or decayed soil: rinse it out"),
+            ("routine", "zelkova", "Foreign or decayed soil: wash all of it out"),
+            ("collection", "zelkova", "Leave the soil it grew in"),
+        ):
+            lines = said(steps(kind, {"clearing": "core"}, key, answers=found))
+            self.assertTrue(any(line.startswith(wanted) for line in lines), (kind, key))
+            self.assertFalse(any("Keep a core" in line for line in lines))
 
     def test_the_kind_speaks_before_the_group_and_the_group_before_the_practice(self):
         combed = {"clearing": "wash", "fusing": "comb"}
@@ -188,7 +260,9 @@ class PracticeTest(unittest.TestCase):
             for kind in KINDS:
                 for new in (False, True):
                     found += said(steps_for(situation_of(kind.key, species, held, new=new)))
-        found += [task.text for task in aftercare(DONE, "routine", "strong", held, "04-20")]
+        around = Surroundings(Growth(False, SUMMER, SUMMER))
+        tasks = aftercare(Worked(SUMMER, "routine", "strong"), held, around)
+        found += [(task.code, task.due) for task in tasks]
         return found
 
     def test_every_answer_of_every_question_changes_something(self):

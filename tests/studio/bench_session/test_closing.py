@@ -34,7 +34,7 @@ class ClosingTest(BenchCase):
             [code for code in codes if code != "spared"], ["halved", "old_soil", "return"]
         )
         self.assertEqual(session.share_weighed, 0.25)
-        self.assertIn("shade", [task.code for task in self.read(tasks_of_session, session.id)])
+        self.assertIn("place", [task.code for task in self.read(tasks_of_session, session.id)])
         saved = save_entries(self.studio, self.bench.id, [entry("soil", "late")])
         self.assertIn("closed", saved.refused[0].message)
         self.assertEqual(self.read(running_sessions), [])

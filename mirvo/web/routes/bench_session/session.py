@@ -15,6 +15,7 @@ from mirvo.studio.bench_session import session as use
 from mirvo.studio.bench_session.closing import close_session, unfinished
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import keep_photo, save_entries
+from mirvo.studio.bench_session.proposal import proposed
 from mirvo.studio.path.plans import planned_step
 from mirvo.studio.shelf.pots import pot_choices
 from mirvo.studio.shelf.soil import recipe_choices
@@ -109,6 +110,10 @@ def take_entries(reader: Reader, bench_id: int, sent: SentEntries) -> JSONRespon
         parts = {
             name: fresh.render(f"bench_session/_{name}.html", context) for name in context["parts"]
         }
+        # What was found changes what the steps say.
+        for step in context["state"].steps:
+            said = fresh.render("bench_session/_lines.html", {**context, "step": step})
+            parts[f"lines-{step.key}"] = said
     refused = [asdict(entry) for entry in saved.refused]
     return JSONResponse({"kept": saved.kept, "refused": refused, "parts": parts})
 
@@ -207,8 +212,9 @@ def _context(reader: PageReader, bench_id: int) -> Context:
         "decides": decides,
         "bares": bares_roots(state.bench.kind),
         "left": unfinished(state, review),
+        "proposed": proposed(state.planned),
         "before_left": state.last.unfinished if state.last else (),
-        "step_planned": planned_step(reader.db, state.tree.id, state.day),
+        "step_planned": state.planned,
         "pots": pot_choices(reader.db, state.tree),
         "recipes": recipe_choices(reader.db),
         "parts": ("standing", *(("decide",) if decides else ()), "share", "closing"),

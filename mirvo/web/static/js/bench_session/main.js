@@ -106,7 +106,9 @@ root.addEventListener("change", (event) => {
   else if (input.dataset.field) {
     const wrong = input.dataset.number !== undefined && input.value.trim() !== "" && !NUMBER.test(input.value.trim());
     complain(input, wrong ? `“${input.value.trim()}” is no number.` : "");
-    if (!wrong) queue.push(input.dataset.field, valueOf(input));
+    if (wrong) return;
+    queue.push(input.dataset.field, valueOf(input));
+    if ("reshapes" in input.dataset) reshaped = input.closest("[data-step]").id;
   } else if (input.name?.startsWith("done:")) {
     const step = input.name.slice(5);
     queue.push(input.name, input.checked);
@@ -116,6 +118,18 @@ root.addEventListener("change", (event) => {
 root.addEventListener("input", ({ target }) => {
   const item = target.type === "range" && target.closest("[data-root]");
   if (item) item.querySelector("[data-keeps]").textContent = lengthSaid((target.value / 100) * item.dataset.length);
+});
+/* What the plan proposes is entered as if it had been typed. */
+root.addEventListener("click", ({ target }) => {
+  const button = target.closest("[data-use]");
+  if (!button) return;
+  const { use, value } = button.dataset;
+  const inputs = [...root.querySelectorAll(`[data-field="${use}"]`)];
+  const input = inputs.find((one) => one.type !== "radio" || one.value === value);
+  if (!input) return;
+  if (input.type === "radio") input.checked = true;
+  else input.value = input.dataset.length !== undefined ? lengthSaid(Number(value)) : value;
+  input.dispatchEvent(new Event("change", { bubbles: true }));
 });
 /* A radio that is chosen already lets go when it is chosen again. */
 root.addEventListener("click", (event) => {
@@ -158,12 +172,19 @@ function markRadios() {
  * knob would be lost. */
 let pressed = false;
 let parts = {};
+/* The step in which something was entered that adds or removes steps. */
+let reshaped = "";
 function fillParts() {
   if (pressed) return;
   for (const [name, html] of Object.entries(parts)) fill(name, html);
   parts = {};
 }
 queue.addEventListener("parts", ({ detail }) => {
+  if (reshaped && !photos.waiting) {
+    history.replaceState(null, "", `#${reshaped}`);
+    location.reload();
+    return;
+  }
   parts = { ...parts, ...detail };
   fillParts();
 });

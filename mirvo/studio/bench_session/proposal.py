@@ -1,0 +1,18 @@
+"""What the tree's plan proposes for the fields of a session."""
+
+from __future__ import annotations
+
+from mirvo.core.clock import clock_list
+from mirvo.core.plan.records import PlannedStep
+
+
+def proposed(step: PlannedStep | None) -> dict[str, str]:
+    """The planned value of each field the plan speaks of, as it is typed."""
+    if step is None:
+        return {}
+    found = {"container_after": step.container}
+    if step.slice_mm:
+        found["slice_mm"] = f"{step.slice_mm:.0f}"
+    if step.grafts:
+        found["graft_hours"] = clock_list(work.azimuth_deg for work in step.grafts)
+    return found
