@@ -11,11 +11,12 @@ import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from sqlalchemy import select
 
 from mirvo.core.almanac import species_by_key
 from mirvo.core.letters import next_letter
@@ -39,7 +40,7 @@ from mirvo.demo.scenario import (
     DemoTree,
     read_scenario,
 )
-from mirvo.records.models import RootSession
+from mirvo.records.models import CareTask, RootSession
 from mirvo.studio.almanac.seasons import OpenedFields, PlantFields, note_opened, note_plant
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import save_marks
@@ -62,6 +63,7 @@ from mirvo.studio.yard.tree_list import tree_names
 from mirvo.studio.yard.trees import add_tree
 
 CLICK_SD_PX = 1.5
+DONE_AFTER_DAYS = 21
 TRIED_BELOW, TRIED_RIM = 0.12, 0.35
 
 
@@ -98,6 +100,16 @@ def fill_yard(studio: Studio) -> None:
         set_supply(studio, supply)
     _seasons(studio, scenario.seasons)
     _kept(studio, scenario.kept)
+    _tick_what_passed(studio)
+
+
+def _tick_what_passed(studio: Studio) -> None:
+    """The yard was looked after in all those years: what lies well back is done."""
+    before = studio.today - timedelta(days=DONE_AFTER_DAYS)
+    with studio.writing() as db:
+        query = select(CareTask).where(CareTask.session_id.is_not(None), CareTask.due < before)
+        for task in db.scalars(query):
+            task.done_at = datetime.combine(task.due, time(9))
 
 
 def _seasons(studio: Studio, seen: DemoSeasons) -> None:

@@ -42,6 +42,17 @@ class SeasonSeen(Record):
     note: str = ""
 
 
+class SignSeen(Record):
+    """A sign seen on a tree, a key of `core.standing.verdict.SIGNS`, until it was cleared.
+
+    until : the day it was no longer seen; None while it is. A session clears it by itself.
+    """
+
+    sign: str
+    seen_on: PastDay
+    until: PastDay | None = None
+
+
 class Clicks(Record):
     """Where an eye clicked, in the order the places are listed, px."""
 

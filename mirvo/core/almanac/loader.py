@@ -341,7 +341,8 @@ class CareRules(Data):
     fresh_days : how long roots count as fresh after a session. worked_kinds : kinds of session
     after which a tree is sheltered and looked after. lasting : codes of tasks that a later session
     of the tree does not end. warm_days : at least so long a tender tree is kept warm.
-    shortest_stretch_days : a shorter stretch in one place is joined to its neighbour.
+    shortest_stretch_days : a shorter stretch in one place is joined to its neighbour. lapse_days :
+    so long after its day a task that does not last is asked for no more.
     """
 
     shade_days: dict[str, int]
@@ -366,6 +367,7 @@ class CareRules(Data):
     shortest_stretch_days: int
     pest_look_days: list[int]
     crown_days: int
+    lapse_days: int
     lasting: list[str]
     worked_kinds: list[str]
     kinds: dict[str, list[FollowUp]]

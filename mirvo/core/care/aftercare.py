@@ -225,7 +225,7 @@ def _places(work: Worked, practice: Mapping[str, str], around: Surroundings) -> 
     for stretch in stretches:
         values: CareValues = {"needs": list(stretch.needs), "last": stretch is stretches[-1]}
         if "warm" in stretch.needs:
-            values["least_c"] = around.night_floor_c
+            values["least_c"] = float(around.night_floor_c)
         if stretch.anchor == "growth" and not growth.seen:
             values["about"] = True
         # A name that stays while its days move.
@@ -245,7 +245,7 @@ def _cold_nights(work: Worked, around: Surroundings, placed: Sequence[CareTask])
     if not cold:
         return []
     lowest = min(night.low_c for night in cold)
-    values: CareValues = {"low_c": lowest, "nights": len(cold)}
+    values: CareValues = {"low_c": lowest, "nights": float(len(cold))}
     return [CareTask(cold[0].day, "cold", "1", "day", None, values)]
 
 

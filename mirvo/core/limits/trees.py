@@ -60,6 +60,15 @@ def _known_container(name: str) -> str:
 Container = Annotated[str, AfterValidator(_known_container)]
 
 
+WateringDays = Annotated[float, Field(gt=0, le=60, allow_inf_nan=False)]
+
+
+class WateringFields(Limits):
+    """How many days usually lie between waterings of a tree."""
+
+    usual_watering_days: WateringDays | None = None
+
+
 class TreeFields(Limits):
     """A tree; lengths in mm."""
 
@@ -67,6 +76,9 @@ class TreeFields(Limits):
     species_key: Annotated[str, Field(max_length=60)]
     origin: Origin = "nursery container"
     acquired_on: PastDay | None = None
+    dug_on: PastDay | None = None
+    separated_on: PastDay | None = None
+    in_ground: bool = False
     stage: Stage = "growing"
     strength: Strength = "strong"
     age_class: Age = "young"
@@ -78,6 +90,7 @@ class TreeFields(Limits):
     worth: Worth = "usual"
     water_dish: bool = False
     under_glass: bool = False
+    usual_watering_days: WateringDays | None = None
     keeps_soil: bool = False
     foreign_soil: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = ""
     note: Note = ""

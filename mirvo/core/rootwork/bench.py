@@ -44,6 +44,10 @@ SOURCES: tuple[frozenset[str], ...] = (
     frozenset({*FINDINGS, "black_tips"}),
     frozenset({"kind"}),
 )
+# Names a sentence may hold in braces.
+FILLED_IN = (
+    *("weight_kg", "weight_guessed", "trench_from", "trench_to", "guy", "species", "union_mm"),
+)
 BLACK_TIPS = "brown-black, soft"
 CLOCK = re.compile(r"^(1[0-2]|[1-9])(?::([0-5][05]))?$")
 MAX_GRAFTS = 12
@@ -224,6 +228,7 @@ def situation_of(
     guessed: bool = False,
     answers: Mapping[str, Any] | None = None,
     grafts_planned: bool = False,
+    union_mm: float | None = None,
 ) -> Situation:
     """What the lines of the steps depend on.
 
@@ -234,6 +239,7 @@ def situation_of(
     trunk_mm : trunk diameter at the ground; a trench follows from it. height_mm : of the
     tree; from it follows whether it is staked or guyed. answers : what was entered so far; what
     was found changes what is said. grafts_planned : the tree's plan sets a graft in this session.
+    union_mm : height of its graft union above the soil.
     """
     entered = answers or {}
     # An unmeasured ball has no weight, so no warning; the step itself still says to lift with
@@ -261,6 +267,8 @@ def situation_of(
         "strikes": species.root_cuttings,
         "species": species.name,
         "poison_said": f"{species.name}: {species.caution}",
+        "union": union_mm is not None,
+        "union_mm": f"{union_mm or 0.0:.0f}",
         "tall": height_mm is not None,
         "guy": guy_advice(height_mm or 0.0),
         "trench_from": trench[0],
@@ -353,6 +361,14 @@ def bares_roots(kind: str) -> bool:
 def _filled(sentence: _Said, situation: Mapping[str, Any]) -> str:
     text = sentence.say
     # Not format(): a sentence may hold braces of its own, and a missing name leaves a blank.
-    for name in ("weight_kg", "weight_guessed", "trench_from", "trench_to", "guy", "species"):
+    for name in (
+        "weight_kg",
+        "weight_guessed",
+        "trench_from",
+        "trench_to",
+        "guy",
+        "species",
+        "union_mm",
+    ):
         text = text.replace("{" + name + "}", str(situation.get(name, "")))
     return text.replace("{poison}", str(situation.get("poison_said", "")))

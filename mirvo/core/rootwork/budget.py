@@ -19,12 +19,17 @@ ROUNDING = 1e-4
 
 @dataclass(frozen=True)
 class BudgetedTree:
-    """What the budget asks of a tree. bearing_factor : what its own answers make of it."""
+    """What the budget asks of a tree.
+
+    rooted_on : the day it was dug, separated or came, whichever cut its root to what it has; None
+    where nobody knows, and while it still grows in the ground. bearing_factor : what its own
+    answers make of it.
+    """
 
     strength: str
     age_class: str
     origin: str
-    acquired_on: date | None
+    rooted_on: date | None
     worth: str
     bearing_factor: float = 1.0
 
@@ -102,7 +107,7 @@ def session_limits(
     tree's origin out. top_reduced : how much of the crown goes with it, %.
     """
     of_kind = kind_by_key(kind)
-    origin = origin_factor(tree.origin, tree.acquired_on, day)
+    origin = origin_factor(tree.origin, tree.rooted_on, day)
     together = practice["operations"] == "together" and species.top_work_together
 
     def limit(school: str, season: str = season, **factors: float) -> float:
@@ -130,16 +135,16 @@ def edge_share(gentle_budget: float) -> float:
     return min(table.edge_share, table.edge_of_gentle * gentle_budget)
 
 
-def origin_factor(origin: str, acquired_on: date | None, day: date | None) -> float:
-    """0.7 within two years of collection, else 1.
+def origin_factor(origin: str, rooted_on: date | None, day: date | None) -> float:
+    """0.7 within two years of collection or separation, else 1.
 
     >>> origin_factor("dug from a garden", date(2025, 3, 1), date(2026, 3, 1))
     0.7
     """
     table = rules().budget
-    if day is None or acquired_on is None or origin not in table.collected_origins:
+    if day is None or rooted_on is None or origin not in table.collected_origins:
         return 1.0
-    recent = (day - acquired_on).days < table.recent_days
+    recent = (day - rooted_on).days < table.recent_days
     return table.collected_recently if recent else 1.0
 
 

@@ -14,7 +14,8 @@ from mirvo.core.standing.answer import Answer
 class RootWork:
     """The last session that opened the ball. share : taken, bearing : what the tree could bear.
 
-    growing_from : the day its buds should move, where it was dormant; roots heal in growth alone.
+    growing_from : the day its buds should move, where it was dormant. Roots heal in growth alone,
+    so it recovers for the shortest time at least from that day on.
     """
 
     kind: str
@@ -25,10 +26,10 @@ class RootWork:
     shoots_on: date | None = None
     growing_from: date | None = None
 
-    @property
-    def since(self) -> date:
-        """The day recovery counts from."""
-        return self.growing_from or self.done_on
+    def until(self, days: int, least: int) -> date:
+        """The last day of a recovery of so many days, of which `least` lie in growth."""
+        grown = (self.growing_from or self.done_on) + timedelta(days=least)
+        return max(self.done_on + timedelta(days=days), grown)
 
 
 @dataclass(frozen=True)
@@ -83,14 +84,14 @@ def _after(work: RootWork) -> tuple[date, str]:
         days = table.cutting_recovery_days
     taken = "" if work.share is None else f", {work.share * 100:.0f} % of the feeding root taken"
     why = f"its roots were worked {_day(work.done_on)}{taken}"
-    until = work.since + timedelta(days=days)
+    until = work.until(days, short)
     if work.answer == "poor":
         # A tree that answered badly gets half as long again.
-        until = work.since + timedelta(days=round(1.5 * days))
+        until = work.until(round(1.5 * days), short)
         why += "; it answered poorly"
     elif work.answer == "good" and work.shoots_on is not None:
         # New shoots are the only proof, and they end it.
-        until = min(until, max(work.shoots_on, work.since + timedelta(days=short)))
+        until = min(until, max(work.shoots_on, work.done_on + timedelta(days=short)))
         why += "; it answered well"
     return until, why
 

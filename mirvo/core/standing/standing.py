@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import date
 
 from mirvo.core.rootwork.budget import SessionLimits
@@ -68,6 +69,8 @@ class Standing:
     age, stage : as kept of it. next_window : the one in which it is due. limits : of a routine
     session on that day. dead : it has died. newcomer : it came within a year and was never worked.
     keeps_soil : the artist leaves it in the soil it thrives in. delays : lesser steps in a row.
+    in_ground : it still grows where it will be dug. signs : seen before and not cleared since, each
+    with its day.
     """
 
     day: date
@@ -87,6 +90,8 @@ class Standing:
     water_dish: bool = False
     delays: int = 0
     dead_on: date | None = None
+    in_ground: bool = False
+    signs: Mapping[str, date] = field(default_factory=dict)
 
     @property
     def due_in_this_window(self) -> bool:

@@ -129,6 +129,11 @@ def looked(signs: Mapping[str, bool] | Iterable[str], **more: object) -> Looked:
     return Looked(frozenset(name for name in names if name in SIGNS), **more)  # type: ignore[arg-type]
 
 
+def delay_clears(kind: str) -> tuple[str, ...]:
+    """The signs a step that only delays is meant for; none of any other kind of session."""
+    return DELAYS[kind][0] if kind in DELAYS else ()
+
+
 def verdict(standing: Standing, seen: Looked) -> Verdict:
     """What all that is known and seen of a tree comes to."""
     return _Judge(standing, seen).decided()
@@ -141,9 +146,16 @@ class _Judge:
         self.tree, self.seen = standing, seen
         self.signs = seen.signs
         self.wet = bool(self.signs & set(WETNESS)) and not standing.water_dish
-        self.speaks_for = [SIGNS[sign] for sign in SIGNS if sign in self.signs]
+        self.speaks_for = [self._said(sign) for sign in SIGNS if sign in self.signs]
         self.against: list[str] = []
         self._weigh_what_is_known()
+
+    def _said(self, sign: str) -> str:
+        """A sign in words, with its day where it was not seen today."""
+        seen_on = self.tree.signs.get(sign)
+        if seen_on is None or seen_on == self.tree.day:
+            return SIGNS[sign]
+        return f"{SIGNS[sign]} (seen {seen_on.day} {seen_on:%B %Y})"
 
     def _has(self, *signs: str) -> bool:
         return any(sign in self.signs for sign in signs)
@@ -155,7 +167,7 @@ class _Judge:
             # It is named all the same, so that nobody wonders why it counted for nothing.
             for sign in WETNESS:
                 if sign in self.signs:
-                    self.speaks_for.remove(SIGNS[sign])
+                    self.speaks_for.remove(self._said(sign))
             wet = ", ".join(SIGNS[sign] for sign in WETNESS if sign in self.signs)
             self.against.append(f"it stands in a water dish: that {wet} is no evidence")
         if self._dries_faster():
@@ -414,7 +426,8 @@ class _Judge:
             on,
             list(lesser),
             list(diagnosis),
-            session,
+            # What still stands where it grew is dug, whatever a tree in a pot would be given.
+            "collection" if self.tree.in_ground and session is not None else session,
         )
 
     def _window(self, kind: str, on: date | None) -> Window:

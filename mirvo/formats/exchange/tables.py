@@ -98,6 +98,8 @@ TREE_TABLES: tuple[TableKind, ...] = (
 LEFT_OUT: Mapping[TableKind, frozenset[str]] = {
     Yard: frozenset(("calendar_secret", "backed_up_at", "reachable", "started_at", "version"))
 }
+# Columns with a default that files of former versions do not have.
+ADDED_LATER: Mapping[TableKind, frozenset[str]] = {Tree: frozenset(("in_ground",))}
 # Counts of saves and moments of them: two rows that differ in these alone say the same.
 COUNTED_APART = frozenset(("version", "revision", "created_at", "updated_at"))
 DIGESTS = ("digest", "photo_digest")
@@ -135,8 +137,13 @@ def row_type(kind: TableKind) -> type[Row]:
     fields: dict[str, Any] = {}
     for column in columns_of(kind):
         said = _type_of(column, words.get(column.name))
-        # What a row may leave unsaid, it may leave out.
-        fields[column.name] = (said | None, None) if column.nullable else (said, ...)
+        # What a row may leave unsaid, it may leave out; so may files from before a column was there.
+        if column.nullable:
+            fields[column.name] = (said | None, None)
+        elif column.name in ADDED_LATER.get(kind, ()):
+            fields[column.name] = (said, column.default.arg)  # type: ignore[union-attr]
+        else:
+            fields[column.name] = (said, ...)
     said = " ".join((kind.__doc__ or "").split())
     return create_model(kind.__name__, __base__=Row, __doc__=said, **fields)
 

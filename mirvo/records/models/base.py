@@ -33,6 +33,7 @@ from mirvo.records.documents import (
     Clicks,
     OwnSpecies,
     SeasonSeen,
+    SignSeen,
     UnfinishedWork,
 )
 
@@ -62,6 +63,7 @@ class Table(DeclarativeBase):
         dict[str, OwnSpecies]: PydanticColumn(dict[str, OwnSpecies]),
         dict[str, float]: PydanticColumn(dict[str, float]),
         tuple[SeasonSeen, ...]: PydanticColumn(tuple[SeasonSeen, ...]),
+        tuple[SignSeen, ...]: PydanticColumn(tuple[SignSeen, ...]),
         tuple[str, ...]: PydanticColumn(tuple[str, ...]),
         tuple[UnfinishedWork, ...]: PydanticColumn(tuple[UnfinishedWork, ...]),
         Clicks: PydanticColumn(Clicks),

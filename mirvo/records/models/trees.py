@@ -12,7 +12,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 from mirvo.core.limits.trees import AGES, GRAFT_KINDS, ORIGINS, STAGES, STRENGTHS, WORTHS
 from mirvo.core.season.window import BUD_STAGES, UNTOLD_FROST
 from mirvo.records.columns import DayOfYear
-from mirvo.records.documents import Answers, OwnSpecies, SeasonSeen
+from mirvo.records.documents import Answers, OwnSpecies, SeasonSeen, SignSeen
 from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Compostable, Table, one_of
 from mirvo.records.models.shelf import ShelfPot
 
@@ -36,6 +36,11 @@ class Tree(Compostable, Table):
     species_key: Mapped[str] = mapped_column(String(60), index=True)
     origin: Mapped[str] = mapped_column(String(40))
     acquired_on: Mapped[date | None]
+    # When it was dug or cut off its parent, which may be long before it came.
+    dug_on: Mapped[date | None]
+    separated_on: Mapped[date | None]
+    # It still grows where it will be dug.
+    in_ground: Mapped[bool] = mapped_column(default=False)
     stage: Mapped[str] = mapped_column(String(20))
     strength: Mapped[str] = mapped_column(String(10))
     age_class: Mapped[str] = mapped_column(String(10))
@@ -65,6 +70,10 @@ class Tree(Compostable, Table):
     )
     water_dish: Mapped[bool] = mapped_column(default=False)
     under_glass: Mapped[bool] = mapped_column(default=False)
+    # As the artist gave it; waterings that are tapped count for more once there are enough.
+    usual_watering_days: Mapped[float | None]
+    # What was seen on it, with its day; None where nothing ever was.
+    signs_seen: Mapped[tuple[SignSeen, ...] | None]
     # The week the artist chose on the bench; None leaves it to the window.
     moved_to: Mapped[date | None]
     buds_seen: Mapped[str] = mapped_column(String(20), default="")
@@ -86,6 +95,13 @@ class Tree(Compostable, Table):
     version: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime]
     updated_at: Mapped[datetime]
+
+    @property
+    def rooted_on(self) -> date | None:
+        """The day it was dug, separated, or else came; None while it stands in the ground."""
+        if self.in_ground:
+            return None
+        return self.dug_on or self.separated_on or self.acquired_on
 
     @property
     def pot(self) -> ShelfPot | None:

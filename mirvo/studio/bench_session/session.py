@@ -249,6 +249,7 @@ def _steps(
         trunk_mm=answers.get("trunk_diameter_mm") or tree.trunk_mm,
         height_mm=tree.height_mm,
         answers=answers,
+        union_mm=tree.graft_height_mm,
         grafts_planned=planned is not None and bool(planned.grafts),
     )
     return steps_for(situation)

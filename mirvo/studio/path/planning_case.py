@@ -181,10 +181,10 @@ def _budgets(stands: TreeStanding) -> dict[str, float]:
 
 
 def _origin(tree: Tree, today: date) -> dict[str, Any]:
-    factor = origin_factor(tree.origin, tree.acquired_on, today)
-    if factor == 1.0 or tree.acquired_on is None:
+    factor = origin_factor(tree.origin, tree.rooted_on, today)
+    if factor == 1.0 or tree.rooted_on is None:
         return {"origin_factor": factor}
-    lapses = tree.acquired_on + timedelta(days=rules().budget.recent_days)
+    lapses = tree.rooted_on + timedelta(days=rules().budget.recent_days)
     return {"origin_factor": factor, "origin_factor_until": lapses.year}
 
 

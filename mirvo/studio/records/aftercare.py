@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from pydantic import StringConstraints
-from sqlalchemy import Date, Select, bindparam, func, or_, select
+from sqlalchemy import Date, Select, and_, bindparam, func, or_, select
 from sqlalchemy.orm import aliased
 
 from mirvo.core import care
@@ -44,6 +44,8 @@ AHEAD_DAYS = 14
 # Recorded a week late, a task may still be worth doing.
 GRACE_DAYS = 7
 RECENT = 12
+# From so many intervals on, taps say more than what was typed once.
+RHYTHM_FROM = 4
 KEPT = ("sacrifice branch", "basal shoot", "low branch for a graft", "wire", "something else")
 KEPT_CODE = "kept"
 
@@ -190,13 +192,15 @@ def open_care(
     """Open tasks due by a day, two weeks ahead by default, oldest first; `most` of them, or those
     of some trees.
 
-    A session's tasks end with the next session of the tree, but for the lasting ones.
+    A session's tasks end with the next session of the tree, or some weeks after their day, but for
+    the lasting ones.
     """
     query = _open_tasks().limit(most)
     if trees is not None:
         query = query.where(CareTask.tree_id.in_(trees))
     asked = {
         "today": today,
+        "lapsed": today - timedelta(days=rules().care.lapse_days),
         "until": until or today + timedelta(days=AHEAD_DAYS),
         "lasting": rules().care.lasting,
     }
@@ -252,9 +256,10 @@ def by_week(dues: Sequence[Due], today: date) -> list[CareWeek]:
 def _open_tasks() -> Select[*tuple[Any, ...]]:
     """The question for open tasks, put together once: that costs more than its answer.
 
-    Parameters: today, until, lasting.
+    Parameters: today, lapsed, until, lasting.
     """
     today, until = bindparam("today", type_=Date), bindparam("until", type_=Date)
+    lapsed = bindparam("lapsed", type_=Date)
     later = aliased(RootSession)
     superseded = (
         select(later.id)
@@ -290,7 +295,11 @@ def _open_tasks() -> Select[*tuple[Any, ...]]:
             # What no session left has none that could lie on the heap.
             RootSession.kept(),
             Tree.kept(),
-            or_(CareTask.code.in_(bindparam("lasting", expanding=True)), ~superseded),
+            or_(
+                CareTask.session_id.is_(None),
+                CareTask.code.in_(bindparam("lasting", expanding=True)),
+                and_(~superseded, CareTask.due >= lapsed),
+            ),
         )
         .order_by(CareTask.due, CareTask.id)
     )
@@ -376,7 +385,8 @@ def water(studio: Studio, tree_id: int) -> None:
 
 
 def rhythm_of(db: DbSession, tree_id: int) -> Rhythm:
-    """Median days between the latest waterings, with warnings."""
+    """Days between waterings, with warnings: the median of the latest taps, or as typed while they
+    are few."""
     query = (
         select(Watering.watered_on)
         .where(Watering.tree_id == tree_id)
@@ -386,6 +396,7 @@ def rhythm_of(db: DbSession, tree_id: int) -> Rhythm:
     tree, days = load_tree(db, tree_id), list(db.scalars(query))
     # From the newest back; the median does not mind one holiday.
     apart = [(a - b).days for a, b in zip(days, days[1:], strict=False)]
+    usual = float(np.median(apart)) if len(apart) >= RHYTHM_FROM else tree.usual_watering_days
     warnings = []
     if tree.foreign_soil:
         warnings.append(
@@ -398,7 +409,7 @@ def rhythm_of(db: DbSession, tree_id: int) -> Rhythm:
         )
     return Rhythm(
         days[0] if days else None,
-        float(np.median(apart)) if apart else None,
+        usual if usual is not None or not apart else float(np.median(apart)),
         len(days),
         warnings,
     )

@@ -147,6 +147,8 @@ def stands_as_left(db: DbSession, tree: Tree, session: RootSession) -> None:
     newest = next(iter(sessions_of(db, tree.id)), None)
     if newest is not None and newest.done_on > session.done_on:
         return
+    if session.kind == "collection":
+        tree.in_ground, tree.dug_on = False, session.done_on
     pot = tree.pot
     moved = session.container_after != tree.container
     tree.container = session.container_after

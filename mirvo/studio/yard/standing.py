@@ -37,7 +37,7 @@ from mirvo.core.standing.recovery import Recovery, RootWork, recovery_of
 from mirvo.core.standing.sourced import Sourced
 from mirvo.core.standing.standing import DAYS_A_MONTH, Interval, Soil, Standing
 from mirvo.core.standing.strength import Sign, Strength, strength_of
-from mirvo.core.standing.verdict import Looked, Verdict, verdict
+from mirvo.core.standing.verdict import SIGNS, Looked, Verdict, delay_clears, verdict
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import (
     Measurement,
@@ -120,8 +120,8 @@ class TreeStanding:
 
     @property
     def usual_verdict(self) -> Verdict:
-        """The verdict on what is on record, nothing looked at today."""
-        return verdict(self.standing, self.looked())
+        """The verdict on what is on record, with the signs seen before."""
+        return verdict(self.standing, self.looked(self.standing.signs))
 
     def looked(
         self,
@@ -266,7 +266,7 @@ def _standing(
         strength.value,
         tree.age_class,
         tree.origin,
-        tree.acquired_on,
+        tree.rooted_on,
         tree.worth,
         bearing_factor(answers[session.id] for session in sessions[::-1] if session.id in answers),
     )
@@ -279,7 +279,7 @@ def _standing(
     planned = _planned_year(plan, species, yard, outlook, day)
     interval = _interval(tree, species, sessions, day, planned)
     worked = _root_work(sessions, answers, grows)
-    recovery = recovery_of(worked, tree.acquired_on, tree.origin, day)
+    recovery = recovery_of(worked, tree.rooted_on, tree.origin, day)
     not_before = max(day, interval.due_from or day)
     ahead = None if planned is None else window_of_year(species, place, planned, outlook)
     if ahead is not None:
@@ -311,6 +311,8 @@ def _standing(
         water_dish=tree.water_dish,
         delays=sessions.index(full[0]) if full else len(sessions),
         dead_on=tree.died_on,
+        in_ground=tree.in_ground,
+        signs=signs_on(tree, sessions, day),
     )
     return TreeStanding(
         tree, species, practice, standing, budgeted, place, outlook, sessions, answers, plan
@@ -365,7 +367,7 @@ def _interval(
 
 
 def _newcomer(tree: Tree, full: list[RootSession], day: date) -> bool:
-    came = tree.acquired_on
+    came = None if tree.in_ground else tree.acquired_on
     days = rules().standing.newcomer_days
     return not full and came is not None and day - came <= timedelta(days=days)
 
@@ -382,6 +384,27 @@ def _ball(
         room = inner if noted is sessions[0] else noted.pot_depth_mm
         left = LeftBall(noted.ball_depth_after, noted.done_on, known, room)
     return ball_depth(left, tree.container, inner, trunk_mm, day)
+
+
+def signs_on(tree: Tree, sessions: Iterable[RootSession], day: date) -> dict[str, date]:
+    """Signs seen on a tree that still count on a day, each with the day it was seen.
+
+    A session that opened the ball clears them all, a step that only delays those it is meant for.
+    """
+    worked = rules().care.worked_kinds
+    found = {}
+    for seen in tree.signs_seen or ():
+        over = seen.until is not None and seen.until <= day
+        if seen.sign not in SIGNS or seen.seen_on > day or over:
+            continue
+        cleared = any(
+            session.done_on >= seen.seen_on
+            and (session.kind in worked or seen.sign in delay_clears(session.kind))
+            for session in sessions
+        )
+        if not cleared:
+            found[seen.sign] = seen.seen_on
+    return found
 
 
 def _soil(tree: Tree, sessions: tuple[RootSession, ...]) -> Soil:

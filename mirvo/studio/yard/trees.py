@@ -52,6 +52,7 @@ def put_offspring(
             species_key=parent.species_key,
             origin=OFFSPRING_ORIGIN[what],
             acquired_on=day,
+            separated_on=day,
             strength="fair",
             container="usual pot",
             note=f"{what.capitalize()} of {parent.name}.",

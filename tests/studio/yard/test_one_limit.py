@@ -5,11 +5,12 @@ import re
 from datetime import UTC, date, datetime
 
 from mirvo.core.almanac.practice import practice_of
-from mirvo.core.care import aftercare
+from mirvo.core.care import Surroundings, Worked, aftercare
 from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.rootwork import session_limits
 from mirvo.core.rootwork.budget import BudgetedTree, strain, treated_as_cutting
+from mirvo.core.season.growth import Growth
 from mirvo.core.season.weather import DayWeather, degrees
 from mirvo.records.models import CareTask, RootSession
 from mirvo.studio.almanac.practice_effects import effects_of
@@ -18,6 +19,7 @@ from mirvo.studio.almanac.species import all_species
 from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.yard.standing import standing_of
+from mirvo.text.care import care_title
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio_case import StudioCase
@@ -124,11 +126,11 @@ class OneLimitTest(StudioCase):
             DayWeather(date(2027, 4, day), low, 9.0)
             for day, low in ((1, -0.4), (2, -1.2), (3, 4.0))
         ]
-        tasks = aftercare(
-            date(2027, 4, 1), "routine", "strong", practice_of({}), "04-20", forecast=nights
-        )
-        [cold] = [task.text for task in tasks if task.code == "cold"]
-        self.assertIn("down to -1 °C in 2 of ten nights", cold)
+        day = date(2027, 4, 1)
+        around = Surroundings(Growth(False, day, day), forecast=tuple(nights))
+        tasks = aftercare(Worked(day, "routine", "strong"), practice_of({}), around)
+        [cold] = [care_title(task.code, task.values) for task in tasks if task.code == "cold"]
+        self.assertIn("down to -1 °C, 2 nights", cold)
 
 
 class JudgedShareTest(StudioCase):
@@ -158,8 +160,9 @@ class JudgedShareTest(StudioCase):
     def test_far_more_than_it_bears_makes_a_cutting_of_it(self):
         self.tree(name="Elm", strength="weak", age_class="old", acquired_on=date(2015, 1, 1))
         self.record(self.studio.today, share_judged=80)
-        tasks = {task.code for task in self.read(lambda db: list(db.query(CareTask)))}
-        self.assertIn("cover", tasks)
+        tasks = self.read(lambda db: list(db.query(CareTask)))
+        places = [task.values["needs"] for task in tasks if task.code == "place"]
+        self.assertIn(["cover"], places)
 
     def test_the_scale_beats_the_eye(self):
         self.tree(name="Elm")

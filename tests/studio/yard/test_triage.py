@@ -1,32 +1,121 @@
-"""Is it time? From records."""
+"""Signs seen on a tree are kept with their day, and every place counts them until they are over."""
 
-from datetime import timedelta
+from datetime import UTC, date, datetime
 
-from mirvo.studio.bench_session.closing import close_session
-from mirvo.studio.bench_session.session import begin, leave
-from mirvo.studio.yard.triage import is_it_time
-from tests.studio.bench_session.bench_case import BenchCase
-from tests.studio_case import TODAY
+from mirvo.core.errors import BadInput
+from mirvo.core.limits.sessions import SessionFields
+from mirvo.core.limits.trees import TreeFields
+from mirvo.studio.bench_session.session import begin
+from mirvo.studio.records.aftercare import rhythm_of, water
+from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.yard.trees import edit_tree
+from mirvo.studio.yard.triage import keep_signs
+from mirvo.web.app import create_app
+from tests.client import TestClient
+from tests.studio_case import StudioCase
+
+NOVEMBER, DECEMBER = date(2026, 11, 12), date(2026, 12, 1)
 
 
-class TriageTest(BenchCase):
-    def close(self, kind):
-        self.bench = begin(self.studio, 1, kind)
-        self.enter_field("done:place", True)
-        return close_session(self.studio, self.bench.id)
+class SignsTest(StudioCase):
+    def setUp(self):
+        super().setUp()
+        self.on(NOVEMBER)
+        self.here = self.tree(acquired_on=date(2015, 1, 1), age_class="mature")
+        record_session(self.studio, self.here.id, SessionFields(done_on=date(2026, 3, 20)))
 
-    def test_records_say_years_delays_and_rhythm(self):
-        leave(self.studio, self.bench.id)
-        self.studio.clock = lambda: TODAY - timedelta(days=1100)
-        self.close("routine")
-        self.studio.clock = lambda: TODAY
-        self.close("slip-pot")
-        self.close("top-up")
-        stands, looked, found = self.read(
-            is_it_time, self.studio.today, 1, {"roots_at_holes": True}
-        )
-        standing = stands.standing
-        self.assertEqual((standing.delays, looked.signs), (2, {"roots_at_holes"}))
-        self.assertAlmostEqual(standing.interval.months_since / 12, 3.01, 1)
-        self.assertEqual(found.kind, "repot_next")
-        self.assertIn("row", " ".join(one.refused for one in found.lesser))
+    def on(self, day):
+        self.studio.clock = lambda: datetime(day.year, day.month, day.day, 9, tzinfo=UTC)
+
+    def stands(self, day=None):
+        return self.read(standing_of, self.here.id, day or self.studio.today)
+
+    def test_every_place_counts_them_with_their_day(self):
+        before = self.stands().usual_verdict.kind
+        keep_signs(self.studio, self.here.id, ["water_stands", "soil_decayed"])
+        self.on(DECEMBER)
+        found = self.stands()
+        self.assertNotEqual(found.usual_verdict.kind, before)
+        said = "water stands on top (seen 12 November 2026)"
+        self.assertIn(said, found.usual_verdict.speaks_for)
+        pages = TestClient(create_app(self.studio))
+        kind = f'data-verdict="{found.usual_verdict.kind}"'
+        begin(self.studio, self.here.id, "routine")
+        for place in ("/", "/trees/1", "/trees/1/time", "/bench-sessions/1"):
+            self.assertIn(kind, pages.get(place).text, place)
+        self.assertIn("since 12 Nov 2026", pages.get("/trees/1/time").text)
+        # The day before they were seen nobody knew.
+        self.assertEqual(self.stands(date(2026, 11, 11)).standing.signs, {})
+
+    def test_ticks_are_kept_on_the_page_and_let_go_there(self):
+        pages = TestClient(create_app(self.studio))
+        pages.post("/trees/1/signs", data={"thick_moss": "on", "usual_watering_days": "3"})
+        self.assertEqual(self.stands().standing.signs, {"thick_moss": NOVEMBER})
+        self.assertEqual(self.read(rhythm_of, 1).days_between, 3)
+        self.on(DECEMBER)
+        part = pages.post("/trees/1/signs", headers={"HX-Request": "true"}).text
+        self.assertNotIn("<html", part)
+        self.assertEqual(self.stands().standing.signs, {})
+        # What it was in November stays on record.
+        self.assertEqual(self.stands(date(2026, 11, 20)).standing.signs, {"thick_moss": NOVEMBER})
+        self.assertEqual(len(self.load_tree(1).signs_seen), 1)
+
+    def test_a_tick_taken_back_the_same_day_was_never_there(self):
+        keep_signs(self.studio, 1, ["pot_broken"])
+        keep_signs(self.studio, 1, [])
+        self.assertEqual(self.load_tree(1).signs_seen, ())
+        with self.assertRaises(BadInput):
+            keep_signs(self.studio, 1, ["blue_leaves"])
+
+    def test_sessions_clear_what_they_deal_with(self):
+        keep_signs(self.studio, 1, ["roots_at_holes", "thick_moss"])
+        self.on(DECEMBER)
+        record_session(self.studio, 1, SessionFields(kind="slip-pot", done_on=DECEMBER))
+        self.assertEqual(set(self.stands().standing.signs), {"thick_moss"})
+        record_session(self.studio, 1, SessionFields(done_on=DECEMBER))
+        self.assertEqual(self.stands().standing.signs, {})
+
+    def test_taps_count_for_more_than_what_was_typed_once(self):
+        values = {name: getattr(self.here, name) for name in TreeFields.model_fields}
+        form = TreeFields.model_validate({**values, "usual_watering_days": 7})
+        edit_tree(self.studio, 1, form, self.here.version)
+        for day, usual in ((1, 7), (3, 7), (5, 7), (7, 7), (9, 2)):
+            self.on(date(2026, 12, day))
+            water(self.studio, 1)
+            self.assertEqual(self.read(rhythm_of, 1).days_between, usual)
+
+
+class OriginTest(StudioCase):
+    """Dug, separated, came: three days, and only the first two cut the roots."""
+
+    def stands(self, **fields):
+        made = self.tree(strength="strong", age_class="young", **fields)
+        return self.read(standing_of, made.id, self.studio.today)
+
+    def test_a_tree_dug_long_ago_and_bought_today_is_not_just_dug(self):
+        dug = {"origin": "collected with permission", "acquired_on": self.studio.today}
+        fresh, old = self.stands(**dug), self.stands(**dug, dug_on=date(2010, 3, 1))
+        self.assertTrue(fresh.standing.recovering)
+        self.assertFalse(old.standing.recovering)
+        ratio = fresh.standing.window_limits.budget / old.standing.window_limits.budget
+        self.assertAlmostEqual(ratio, 0.7)
+
+    def test_a_layer_cut_off_this_year_recovers(self):
+        cut = self.stands(origin="air layer", separated_on=date(2026, 9, 1))
+        self.assertTrue(cut.standing.recovering)
+        self.assertFalse(self.stands(origin="air layer").standing.recovering)
+
+    def test_a_tree_still_in_the_ground_is_dug_and_recovers_from_then_on(self):
+        came = {"origin": "dug from a garden", "acquired_on": self.studio.today}
+        stands = self.stands(**came, in_ground=True)
+        self.assertFalse(stands.standing.recovering or stands.standing.newcomer)
+        number = stands.tree.id
+        keep_signs(self.studio, number, ["pot_broken"])
+        found = self.read(standing_of, number, self.studio.today)
+        self.assertEqual(found.usual_verdict.session, "collection")
+        done = SessionFields(kind="collection", done_on=self.studio.today)
+        record_session(self.studio, number, done)
+        tree = self.load_tree(number)
+        self.assertEqual((tree.in_ground, tree.dug_on), (False, self.studio.today))
+        self.assertTrue(self.read(standing_of, number, self.studio.today).standing.recovering)
