@@ -32,7 +32,7 @@ from mirvo.core.limits.base import (
     future_day,
     short_day,
 )
-from mirvo.core.limits.care import AnswerFields, NightFields, TaskFields
+from mirvo.core.limits.care import AnswerFields, NightFields, TaskRowFields
 from mirvo.core.limits.measuring import HandFields, PhotoFields, RootFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import ComponentRow, PotFields
@@ -50,7 +50,7 @@ LIMITS: Mapping[str, type[Limits]] = {
     "root_sessions": SessionFields,
     "photos": PhotoFields,
     "hand_measurements": HandFields,
-    "care_tasks": TaskFields,
+    "care_tasks": TaskRowFields,
     "tree_answers": AnswerFields,
     "night_minima": NightFields,
     "pots": PotFields,

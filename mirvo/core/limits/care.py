@@ -20,6 +20,12 @@ class TaskFields(Limits):
     since: PlannedDay | None = None
 
 
+class TaskRowFields(TaskFields):
+    """A task as it is kept: what follows a session has a code and values, and no words of its own."""
+
+    text: TaskText | None = None  # type: ignore[assignment]
+
+
 class AnswerFields(Limits):
     """What was seen of a tree after a session; only what was looked at is filled in."""
 

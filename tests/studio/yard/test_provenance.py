@@ -39,7 +39,7 @@ class KeptTest(StudioCase):
         self.studio.clock = lambda: datetime(2027, 9, 3, 9, tzinfo=UTC)
         [due] = self.read(open_care, self.studio.today)
         self.assertTrue(due.late)
-        self.assertIn("sacrifice branch, low on the left, kept since 23 November 2026", due.text)
+        self.assertIn("sacrifice branch, low on the left, kept since 23 November 2026", due.title)
         pages = TestClient(create_app(self.studio))
         self.assertIn("sacrifice branch, low on the left", pages.get("/").text)
         tick(self.studio, task.id)
