@@ -16,7 +16,7 @@ THINGS = {
     "wetness": "how wet it stays",
 }
 PLAIN = {
-    "buds": "Check the buds. They should be swelling by now.",
+    "buds": "Check the buds. They should be moving by now.",
     "shoots": "New shoots? If there are none: half shade, a humid cover, less water.",
     "ties": "Check the tie wires. Loosen any that bite.",
     "firm": "Does it stand firm? Tighten what holds it.",

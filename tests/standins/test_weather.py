@@ -8,10 +8,10 @@ import numpy as np
 from mirvo.core.season.weather import (
     DayWeather,
     bud_swell,
+    chance_below,
     degree_days,
-    frost_chance,
-    frost_nights,
     nights_below,
+    nights_expected_below,
     season_shift,
 )
 from mirvo.standins.weather import FORECAST_DAYS, SimulatedStation
@@ -78,7 +78,7 @@ class SeasonTest(unittest.TestCase):
 
     def test_frosty_nights_expected_are_those_that_come(self):
         for station, first in ((NORTH, (3, 9)), (SOUTH, (8, 9))):
-            expected = frost_nights(station, date(2027, *first), 28)
+            expected = nights_expected_below(station, 0.0, date(2027, *first), 28)
             came = [
                 len(nights_below(
                     [station.actual(date(y, *first) + timedelta(days=k)) for k in range(28)], 0.0
@@ -88,8 +88,8 @@ class SeasonTest(unittest.TestCase):
             self.assertAlmostEqual(expected, float(np.mean(came)), delta=3.0)
 
     def test_a_chance_by_hand(self):
-        self.assertAlmostEqual(frost_chance(0.0, 2.0), 0.5)
-        self.assertAlmostEqual(frost_chance(2.0, 2.0), 0.1587, 3)
+        self.assertAlmostEqual(chance_below(0.0, 2.0), 0.5)
+        self.assertAlmostEqual(chance_below(2.0, 2.0), 0.1587, 3)
 
 
 class Moved:

@@ -21,7 +21,7 @@ class TaskFields(Limits):
 
 
 class TaskRowFields(TaskFields):
-    """A task as it is kept: what follows a session has a code and values, and no words of its own."""
+    """A task as it is kept: one that follows a session has a code, and no words of its own."""
 
     text: TaskText | None = None  # type: ignore[assignment]
 

@@ -32,6 +32,9 @@ class DayWeather:
 class Station(Protocol):
     """Where weather comes from; a simulated one ships, a real one has the same face."""
 
+    def __hash__(self) -> int:
+        """Of the place, so that what is usual there is worked out once."""
+
     def normal(self, day: date) -> DayWeather:
         """What is usual on a day of the year."""
 
@@ -56,15 +59,15 @@ def nights_below(days: Iterable[DayWeather], floor_c: float) -> list[DayWeather]
     return [day for day in days if day.low_c <= floor_c]
 
 
-def frost_chance(usual_low_c: float, spread_c: float) -> float:
-    """Chance that a night freezes when lows are normal about what is usual, 0 to 1."""
-    return NormalDist(usual_low_c, spread_c).cdf(0.0)
+def chance_below(usual_low_c: float, spread_c: float, floor_c: float = 0.0) -> float:
+    """Chance that a night is colder than a floor, 0 to 1, with lows normal about what is usual."""
+    return NormalDist(usual_low_c, spread_c).cdf(floor_c)
 
 
-def frost_nights(station: Station, first: date, nights: int) -> float:
-    """How many of so many nights are to be expected to freeze, by what is usual."""
+def nights_expected_below(station: Station, floor_c: float, first: date, nights: int) -> float:
+    """How many of so many nights are to be expected below a floor, by what is usual."""
     days = (first + timedelta(days=ahead) for ahead in range(nights))
-    return sum(frost_chance(station.normal(day).low_c, station.spread_c) for day in days)
+    return sum(chance_below(station.normal(day).low_c, station.spread_c, floor_c) for day in days)
 
 
 def season_shift(

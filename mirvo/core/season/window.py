@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from datetime import MAXYEAR, MINYEAR, date, timedelta
 
 from mirvo.core.almanac import Species, rules
+from mirvo.core.season.best_week import best_day, usual_swell
 from mirvo.core.season.weather import DayWeather, Station
 
 BUD_STAGES = ("dormant", "buds swelling", "buds opening", "leaves out", "hardened", "leaf fall")
@@ -209,7 +210,31 @@ def _with_what_is_known(
         if seen is None:
             return None
         span = seen
-    return _before_heat(species, _above_floor(species, span, outlook), outlook.station)
+    span = _before_heat(species, _above_floor(species, span, outlook), outlook.station)
+    return _in_its_best_week(species, place, span, year, outlook)
+
+
+def _in_its_best_week(
+    species: Species, place: Place, span: Span, year: int, outlook: Outlook
+) -> Span:
+    """The window with its best week, where a station and the species' buds can tell it.
+
+    Buds swell until they open, which is when the window is closing.
+    """
+    station, rule = outlook.station, rules().phenology.get(species.group)
+    if station is None or rule is None or span.cold or outlook.under_glass:
+        return span
+    opens = span.end - timedelta(days=CLOSING_DAYS)
+    swells: date | None = span.start
+    if not any(reason.source == BUDS for reason in span.reasons):
+        coldest = frost_day(place.last_frost, year) - timedelta(days=rules().chill_days)
+        swells = usual_swell(station, species.group, coldest)
+        shift = next((one for one in outlook.shifts if one.year in (year, None)), None)
+        if swells is not None and shift is not None:
+            swells += timedelta(days=shift.days)
+    if swells is None:
+        return span
+    return replace(span, best=best_day(species, span.start, span.end, (swells, opens), station))
 
 
 def buds_concern(species: Species, place: Place, day: date, seen_on: date) -> bool:

@@ -137,7 +137,7 @@ def row_type(kind: TableKind) -> type[Row]:
     fields: dict[str, Any] = {}
     for column in columns_of(kind):
         said = _type_of(column, words.get(column.name))
-        # What a row may leave unsaid, it may leave out; so may files from before a column was there.
+        # What a row may leave unsaid, it may leave out; so may files older than the column.
         if column.nullable:
             fields[column.name] = (said | None, None)
         elif column.name in ADDED_LATER.get(kind, ()):

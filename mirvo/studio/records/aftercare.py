@@ -300,6 +300,8 @@ def _open_tasks() -> Select[*tuple[Any, ...]]:
                 CareTask.code.in_(bindparam("lasting", expanding=True)),
                 and_(~superseded, CareTask.due >= lapsed),
             ),
+            # A stretch in one place that is over is nothing to be done any more.
+            or_(CareTask.since.is_(None), CareTask.due >= today),
         )
         .order_by(CareTask.due, CareTask.id)
     )

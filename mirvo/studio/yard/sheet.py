@@ -63,7 +63,7 @@ class Sheet:
     today: date
     running: BenchSession | None
     bud_swell: date | None
-    frost_nights: float | None
+    frost_nights: int | None
     frosty: list[float]
     doubts: list[Measurement]
 
@@ -124,7 +124,7 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
         today=today,
         running=running_session(db, tree_id),
         bud_swell=expected_bud_swell(yard, species, window.year, today),
-        frost_nights=frost_after(yard, window.best),
+        frost_nights=frost_after(yard, stands.species, window.best),
         frosty=frost_by_week(yard),
         doubts=doubts_of(db, tree_id),
     )

@@ -17,15 +17,13 @@ from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.care import COLDEST_C, WARMEST_C, NightFields
 from mirvo.core.season import Outlook, Place, Shift, frost_day
+from mirvo.core.season.best_week import cold_nights_after, usual_swell
 from mirvo.core.season.weather import (
     FRESH_ROOTS_FLOOR_C,
-    SEASON_DAYS,
     DayWeather,
     Station,
-    bud_swell,
+    chance_below,
     degrees,
-    frost_chance,
-    frost_nights,
     nights_below,
     season_shift,
 )
@@ -40,8 +38,6 @@ from mirvo.studio.yard.settings import yard_of
 
 # Below this a pot freezes through and even hardy roots die.
 USUAL_FLOOR_C = -8.0
-# So long fresh roots are at their tenderest.
-FROST_RISK_NIGHTS = 28
 NIGHTS_BACK = 30
 MAX_NIGHTS = 40_000
 TYPED, THERMOMETER = "typed", "thermometer"
@@ -234,13 +230,11 @@ def expected_bud_swell(
     The sum starts at the coldest time, half a year before the warmest. With `today` the
     season's own warmth so far counts.
     """
-    rule, station = rules().phenology.get(species.group), station_of(yard)
-    if rule is None or station is None:
+    station = station_of(yard)
+    if station is None:
         return None
     # Warmth is summed from the coldest time, when nothing grows yet.
-    start = _coldest(yard.last_frost, year)
-    usual = (station.normal(start + timedelta(days=ahead)) for ahead in range(SEASON_DAYS))
-    swell = bud_swell(usual, rule.base_c, rule.degree_days)
+    swell = usual_swell(station, species.group, _coldest(yard.last_frost, year))
     if swell is None or today is None:
         return swell
     # The same shift as the window's, so that one page does not say two things of one spring.
@@ -321,12 +315,13 @@ def usual_outlook(yard: Yard, species: Species, today: date) -> Outlook:
     return Outlook(shifts=shifts_of(yard, species, today), station=station_of(yard))
 
 
-def frost_after(yard: Yard, day: date) -> float | None:
-    """Nights of frost to be expected in the four weeks after a day; None where nobody can tell."""
+def frost_after(yard: Yard, species: Species, day: date) -> int | None:
+    """Nights too cold for a species' fresh roots to be expected in the four weeks after a day; None
+    where nobody can tell. The same count chooses the best week."""
     station = station_of(yard)
     if yard.frost_free:
-        return 0.0
-    return None if station is None else frost_nights(station, day, FROST_RISK_NIGHTS)
+        return 0
+    return None if station is None else cold_nights_after(station, species.night_floor_c, day)
 
 
 def frost_by_week(yard: Yard) -> list[float]:
@@ -336,4 +331,4 @@ def frost_by_week(yard: Yard) -> list[float]:
         return [0.0] * 52
     # Any year does: what is usual does not depend on it.
     middles = (date(2001, 1, 4) + timedelta(weeks=week) for week in range(52))
-    return [frost_chance(station.normal(day).low_c, station.spread_c) for day in middles]
+    return [chance_below(station.normal(day).low_c, station.spread_c) for day in middles]

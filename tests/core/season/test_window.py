@@ -141,6 +141,8 @@ class SeenTest(unittest.TestCase):
 
     def test_heat_closes_it(self):
         class Hot:
+            spread_c = 2.0
+
             def normal(self, day):
                 return DayWeather(day, 10.0, 30.0 if day >= date(2027, 4, 1) else 15.0)
 
