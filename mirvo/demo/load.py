@@ -109,7 +109,9 @@ def _tick_what_passed(studio: Studio) -> None:
     with studio.writing() as db:
         query = select(CareTask).where(CareTask.session_id.is_not(None), CareTask.due < before)
         for task in db.scalars(query):
-            task.done_at = datetime.combine(task.due, time(9))
+            # A layer whose packing fills is still on the tree.
+            if task.code != "layer-separate":
+                task.done_at = datetime.combine(task.due, time(9))
 
 
 def _seasons(studio: Studio, seen: DemoSeasons) -> None:
@@ -167,6 +169,14 @@ def _grow_up(
             form = form.model_copy(update={"recipe_id": recipe_id if last else None})
             done = record_session(studio, tree.id, form)
             _seen_after(studio, entry, done, event, history)
+    if entry.layered_on is not None:
+        layer = SessionFields(
+            kind="layer",
+            done_on=entry.layered_on,
+            container_after=entry.sessions[-1].container,
+            found="Air layer on the lowest branch, packed in moist moss.",
+        )
+        record_session(studio, tree.id, layer)
     if pot_id is not None and entry.sessions:
         with studio.writing() as db:
             stand_in(db, load_tree(db, tree.id), pot_id, entry.sessions[-1].done_on)
@@ -235,7 +245,12 @@ def _measure(
     for root in sorted(shot.base.roots, key=lambda root: root.azimuth_deg):
         # Letters in the order of the clock at first sight, and for life.
         letters.setdefault(root.key, next_letter(letters.values()))
-    roots = [{**root, "label": letters[root["label"]]} for root in taken.known["marks"]["roots"]]
+    noted = entry.root_notes if shot.taken_on == max(entry.photos) else {}
+    roots = []
+    for root in taken.known["marks"]["roots"]:
+        label = letters[root["label"]]
+        found = noted[label].model_dump(mode="json", exclude_none=True) if label in noted else {}
+        roots.append({**root, "label": label, **found})
     marks = {**taken.known["marks"], "roots": sorted(roots, key=lambda root: root["label"])}
     save_marks(studio, photo.id, _by_hand(marks, np.random.default_rng(shot.seed)), 0)
 

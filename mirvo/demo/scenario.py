@@ -12,6 +12,7 @@ from mirvo.core.limits.sessions import BudStage
 from mirvo.core.limits.shelf import PotFields
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import TreeFields
+from mirvo.core.rootwork.cuts import RootFinding
 from mirvo.studio.shelf.supplies import SupplyFields
 from mirvo.studio.yard.settings import YardFields
 
@@ -62,7 +63,8 @@ class DemoTree(TreeFields):
 
     growth : of the base, mm a year. planned_on : a day on which a plan was made. turntable :
     the day it was photographed from all sides. letters_waiting : the newest photo's letters are
-    not confirmed.
+    not confirmed. root_notes : what was noted of single roots on the newest photo, by letter.
+    layered_on : the day an air layer was set on it, which it still bears.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -76,6 +78,8 @@ class DemoTree(TreeFields):
     planned_on: date | None = None
     turntable: date | None = None
     letters_waiting: bool = False
+    root_notes: dict[str, RootFinding] = Field(default={})
+    layered_on: date | None = None
 
     @property
     def form(self) -> TreeFields:

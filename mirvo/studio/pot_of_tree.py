@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -60,9 +60,9 @@ def ball_of_tree(sessions: Sequence[RootSession], pot: Pot, depth_mm: float | No
 
     depth_mm : as the tree stands now, None where that is not known either.
     """
-    noted = next((one for one in sessions if one.ball_length_after is not None), None)
-    length = noted.ball_length_after if noted is not None else None
-    width = noted.ball_width_after if noted is not None else None
+    # Sides nobody measured again after the work are as long as they were before it.
+    length = _newest(one.ball_length_after or one.ball_length_before for one in sessions)
+    width = _newest(one.ball_width_after or one.ball_width_before for one in sessions)
     guessed = [name for name, size in (("length", length), ("width", width)) if size is None]
     if depth_mm is None:
         guessed.append("depth")
@@ -73,6 +73,11 @@ def ball_of_tree(sessions: Sequence[RootSession], pot: Pot, depth_mm: float | No
         depth_mm or BALL_IN_POT * pot.depth,
         tuple(guessed),
     )
+
+
+def _newest(sizes: Iterable[float | None]) -> float | None:
+    """The first size that is known; sessions come newest first."""
+    return next((size for size in sizes if size is not None), None)
 
 
 def load_pot(db: DbSession, pot_id: int) -> ShelfPot:

@@ -9,7 +9,7 @@ from mirvo.core.season.weather import degrees
 
 # What is looked at, in the order it is named.
 THINGS = {
-    "leaf": "leaf lost (%)",
+    "leaf": "lost leaves (%)",
     "shoots": "new shoots",
     "bark": "green bark under a scratch",
     "smell": "smell of the soil",

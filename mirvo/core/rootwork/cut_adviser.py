@@ -13,6 +13,7 @@ from math import hypot
 import numpy as np
 
 from mirvo.core.almanac import rules
+from mirvo.core.clock import clock_time
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.radiality import neighbour_gaps
 from mirvo.core.measure.records import Fault
@@ -27,7 +28,7 @@ from mirvo.core.rootwork.cuts import (
     Reason,
     RootCase,
 )
-from mirvo.core.rootwork.root_path import along_mm, straight_stretch_mm
+from mirvo.core.rootwork.root_path import along_mm, shortened, straight_stretch_mm, sweep_deg
 from mirvo.core.rootwork.share_estimate import (
     BallTaken,
     corrected_share,
@@ -41,6 +42,9 @@ MAX_PUT_OFF = 2
 MAX_PARTS = 6
 # Faults for which a sound root is kept as long as its place in the flare is needed.
 LESSER = {"crowded", "oversized", "kinked"}
+# A wider gap is not opened before something stands in it.
+THIRD_DEG = 120.0
+GRAFT_FIRST = "graft_first"
 
 
 def advise(
@@ -92,6 +96,41 @@ def wanted_cuts(
     order = sorted(roots, key=lambda case: _rank(case, losing, limits))
     advised = (review.of(root.label) for root in order)
     return [advice for advice in advised if advice is not None and advice.action in CUTTING]
+
+
+def waiting_for_grafts(
+    roots: Sequence[RootCase], trunk_mm: float, limits: CutConstraints
+) -> set[str]:
+    """Roots that should go once a graft has been set where they leave the circle open."""
+    review = advise(roots, trunk_mm, replace(limits, budget=1.0, planned=None))
+    return {
+        advice.label
+        for advice in review.advice
+        if any(reason.code == GRAFT_FIRST for reason in advice.held_back)
+    }
+
+
+def _freed(root: RootCase, wish: CutAdvice, only_feeder: Reason) -> CutAdvice | None:
+    """A circling root that alone feeds a stem, cut back by less than half, where that frees the
+    trunk; None where it does not."""
+    circling = next((fault for fault in root.faults if fault.code == "circling"), None)
+    if circling is None or circling.threshold is None:
+        return None
+    for percent in range(5, round(100 * HALF), 5):
+        part = percent / 100
+        if sweep_deg(shortened(root.path, part)) > circling.threshold:
+            continue
+        keep = root.length_mm * (1 - part)
+        reason = _why(
+            "frees_the_trunk",
+            f"{only_feeder.sentence}: cut back {percent} % of it, which frees the trunk, and no "
+            "more",
+            keep_mm=round(keep, 1),
+        )
+        return replace(
+            wish, action="shorten", part=part, keep_mm=keep, reasons=[*wish.reasons, reason]
+        )
+    return None
 
 
 def _rank(root: RootCase, losing: frozenset[str], limits: CutConstraints) -> tuple[int, int, str]:
@@ -147,7 +186,22 @@ def _wish(
         return CutAdvice(root.label, "watch", [*reasons, reason], 0.0)
     if code in ("circling", "looping_back", "crossing"):
         return _led_or_shortened(root, fault, trunk_mm, reasons)
+    if code == "oversized" and root.condition == "sound":
+        return _weakened(root, trunk_mm, reasons)
     return CutAdvice(root.label, "remove", reasons, 0.0, None, 1.0)
+
+
+def _weakened(root: RootCase, trunk_mm: float, reasons: list[Reason]) -> CutAdvice:
+    """A sound root is never taken off flush for its size alone: it is cut back to a fork."""
+    keep = HALF * root.length_mm
+    if keep < rules().adviser.min_stub_trunks * trunk_mm:
+        return CutAdvice(root.label, "watch", reasons, 0.0)
+    reason = _why(
+        "to_a_fork",
+        f"cut it back to a fork about {keep:.0f} mm out; its strength goes in two sessions",
+        keep_mm=round(keep, 1),
+    )
+    return CutAdvice(root.label, "shorten", [*reasons, reason], 0.0, keep, HALF)
 
 
 def _of_lesser_faults(root: RootCase, trunk_mm: float) -> CutAdvice:
@@ -270,10 +324,16 @@ class _State:
         if wish.action not in CUTTING:
             return wish
         # What must not be cut at all comes before what the budget forbids.
-        held = self._waits(root) or self._last_feeder(root, wish)
+        feeder = self._last_feeder(root, wish)
+        freed = None if feeder is None else _freed(root, wish, feeder)
+        if freed is not None:
+            wish, feeder = freed, None
+        held = self._waits(root) or feeder
         opened = self._opened_gap(root, wish)
         if held is None and opened is not None and self._lesser(root):
             held = opened
+        if held is None:
+            held = self._graft_first(root, wish)
         if held is not None:
             return self._held(wish, held)
         if opened is not None:
@@ -380,18 +440,39 @@ class _State:
         sound = root.condition == "sound" and root.alive
         return sound and codes <= LESSER
 
-    def _opened_gap(self, root: RootCase, wish: CutAdvice) -> Reason | None:
-        """The gap beyond the target that the root leaves, with the ways to close it."""
-        if wish.action != "remove" or root.condition == "dead":
+    def _graft_first(self, root: RootCase, wish: CutAdvice) -> Reason | None:
+        """A living root whose loss opens more than a third of the circle waits for a graft."""
+        if wish.action != "remove" or not root.alive:
             return None
+        before, after = self._gaps(root)
+        if after <= max(before + 1e-6, THIRD_DEG):
+            return None
+        return _why(
+            GRAFT_FIRST,
+            f"without it {after:.0f}° would stand open, more than a third of the circle: set a "
+            f"graft near {clock_time(root.azimuth_deg)} first",
+            gap_deg=round(after, 1),
+        )
+
+    def _gaps(self, root: RootCase) -> tuple[float, float]:
+        """The largest gap with a root and without it, degrees; grafts that are set count."""
         standing = [
             other
             for other in self.roots.values()
             if other.condition != "dead"
             and not (self._gone(other.label) and other.label != root.label)
         ]
-        before = _largest_gap([other.azimuth_deg for other in standing])
-        after = _largest_gap([other.azimuth_deg for other in standing if other.label != root.label])
+        grafts = list(self.limits.grafts_deg)
+        azimuths = [(other.label, other.azimuth_deg) for other in standing]
+        with_it = _largest_gap([azimuth for _, azimuth in azimuths] + grafts)
+        without = [azimuth for label, azimuth in azimuths if label != root.label]
+        return with_it, _largest_gap(without + grafts)
+
+    def _opened_gap(self, root: RootCase, wish: CutAdvice) -> Reason | None:
+        """The gap beyond the target that the root leaves, with the ways to close it."""
+        if wish.action != "remove" or root.condition == "dead":
+            return None
+        before, after = self._gaps(root)
         limit = self.limits.target_gap_deg
         # A gap that is there already is not this root to blame for.
         if after <= limit or after <= before + 1e-6:

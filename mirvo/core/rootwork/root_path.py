@@ -41,6 +41,12 @@ def straight_stretch_mm(path: Sequence[Point]) -> float:
     return run
 
 
+def sweep_deg(path: Sequence[Point]) -> float:
+    """How far a path leads round the trunk from its base, degrees, (0, 0) being the centre."""
+    base = degrees(atan2(path[0][0], path[0][1]))
+    return max(angle_between(degrees(atan2(x, y)), base) for x, y in path)
+
+
 def along_mm(path: Sequence[Point], at: Point) -> float:
     """Length from the base to the place on a path nearest to a point, mm."""
     return float(LineString(path).project(Place(at)))

@@ -8,6 +8,7 @@ from typing import Any
 
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice
+from mirvo.core.clock import clock_azimuths
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.records import RootPlane, TopRecord
 from mirvo.core.rootwork import SessionLimits, kind_by_key, treated_as_cutting
@@ -30,6 +31,7 @@ from mirvo.studio.bench_session.session import BenchState
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.after_cuts import cuts_since, measured_with
 from mirvo.studio.measuring.root_plane import newest_root_plane
+from mirvo.studio.path.plans import grafts_on
 from mirvo.studio.records.share import collected, feeding_of
 from mirvo.studio.tree_queries import MeasuredBase, measured_base, sessions_of, target_of
 from mirvo.studio.yard.settings import yard_of
@@ -148,6 +150,7 @@ def cut_review(db: DbSession, studio: Studio, state: BenchState) -> BenchReview:
         correction=feeding.correction,
         put_off=put_off(db, tree.id),
         planned=planned_parts(stands, yard_of(db).school),
+        grafts_deg=(*grafts_on(stands.sessions), *clock_azimuths(answers.get("graft_hours") or "")),
     )
     if base is None:
         return empty

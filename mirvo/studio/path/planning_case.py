@@ -16,12 +16,13 @@ from mirvo.core.measure.records import RootRecord, Spread
 from mirvo.core.plan.case import FINAL, Case, read_case
 from mirvo.core.plan.growth import Rate, Seen, grown_year, growth_rate
 from mirvo.core.rootwork import origin_factor
-from mirvo.core.rootwork.cut_adviser import wanted_cuts
+from mirvo.core.rootwork.cut_adviser import waiting_for_grafts, wanted_cuts
 from mirvo.core.rootwork.cut_order import RootToCut, roots_to_cut
 from mirvo.core.rootwork.cuts import CutAdvice, CutConstraints, case_of
 from mirvo.core.season import due_from
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
+from mirvo.studio.path.plans import grafts_on
 from mirvo.studio.path.target import Gap, gap_methods_of, holds_of, regrowth_of
 from mirvo.studio.pot_of_tree import pot_of_tree
 from mirvo.studio.records.share import correction_of
@@ -94,7 +95,8 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
     ball = stands.standing.ball
     if ball is None:
         raise BadInput("session", SIZE_FIRST)
-    wanted = _wanted(db, base, target, stands)
+    limits = _unbounded(db, target, stands)
+    wanted, waiting = _wanted(base, limits)
     measured, spread = base.record.trunk_diameter_mm.value, _spread(base, target).mean_mm.value
     growth = _growth(db, tree, stands.species, target, measured)
     first = _first_year(stands, today)
@@ -132,7 +134,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
             **_pot_now(stands, tree),
         },
         "faults": _faults(base.roots, wanted, regrowth_of(db, tree.id)),
-        "gaps": _gaps(base.roots, wanted, target, gap_methods_of(db, tree.id)),
+        "gaps": _gaps(base.roots, wanted, waiting, target, gap_methods_of(db, tree.id)),
         "target": {
             "spread_ratio": target.spread_ratio,
             "largest_gap_deg": target.largest_gap_deg,
@@ -158,18 +160,22 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
     return PlanningCase(read_case(given), growth, roots_to_cut(base.roots), guessed)
 
 
-def _wanted(
-    db: DbSession, base: MeasuredBase, target: Target, stands: TreeStanding
-) -> list[CutAdvice]:
-    """What the adviser would have go in the end: the path takes exactly these roots."""
-    limits = CutConstraints(
+def _unbounded(db: DbSession, target: Target, stands: TreeStanding) -> CutConstraints:
+    """What bounds the cuts in the end: everything but the limit of one session."""
+    return CutConstraints(
         budget=1.0,
         target_gap_deg=target.largest_gap_deg,
         fuses=stands.practice["fusing"] == "fuse",
         correction=correction_of(db, stands.tree.id),
+        grafts_deg=grafts_on(stands.sessions),
     )
-    cases = [case_of(root) for root in base.roots]
-    return wanted_cuts(cases, base.record.trunk_diameter_mm.value, limits)
+
+
+def _wanted(base: MeasuredBase, limits: CutConstraints) -> tuple[list[CutAdvice], set[str]]:
+    """What the adviser would have go in the end, which the path takes exactly, and the roots that
+    go later, once a graft stands in the gap they leave."""
+    cases, trunk = [case_of(root) for root in base.roots], base.record.trunk_diameter_mm.value
+    return wanted_cuts(cases, trunk, limits), waiting_for_grafts(cases, trunk, limits)
 
 
 def _budgets(stands: TreeStanding) -> dict[str, float]:
@@ -287,11 +293,12 @@ def _faults(
 def _gaps(
     roots: tuple[RootRecord, ...],
     wanted: list[CutAdvice],
+    waiting: set[str],
     target: Target,
     methods: Mapping[Gap, str],
 ) -> list[dict[str, object]]:
     """Gaps wider than the target once all fault roots are gone, named by the roots beside them."""
-    gone = {advice.label for advice in wanted if advice.part >= 1.0}
+    gone = {advice.label for advice in wanted if advice.part >= 1.0} | waiting
     left = sorted((_azimuth(root), root.label) for root in roots if root.label not in gone)
     # One root alone has no neighbour to name a gap by.
     if len(left) < 2:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time
 
@@ -236,6 +236,11 @@ def actual_session(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> ActualS
         session.container_after,
         tuple(grafts_set(session)),
     )
+
+
+def grafts_on(sessions: Iterable[RootSession]) -> tuple[float, ...]:
+    """Where grafts were set in any of some sessions, azimuth in degrees."""
+    return tuple(place for session in sessions for place in grafts_set(session))
 
 
 def grafts_set(session: RootSession) -> list[float]:

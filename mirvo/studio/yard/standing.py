@@ -292,7 +292,8 @@ def _standing(
     def limits(season_said: str, on: date) -> SessionLimits:
         return session_limits(budgeted, species, practice, season_said, on)
 
-    full = [session for session in sessions if not only_delays(session.kind)]
+    full = [session for session in sessions if session.kind in rules().care.worked_kinds]
+    since = sessions[: sessions.index(full[0])] if full else sessions
     standing = Standing(
         day=day,
         age=tree.age_class,
@@ -309,7 +310,7 @@ def _standing(
         newcomer=_newcomer(tree, full, day),
         keeps_soil=tree.keeps_soil,
         water_dish=tree.water_dish,
-        delays=sessions.index(full[0]) if full else len(sessions),
+        delays=sum(only_delays(session.kind) for session in since),
         dead_on=tree.died_on,
         in_ground=tree.in_ground,
         signs=signs_on(tree, sessions, day),
@@ -358,7 +359,8 @@ def _interval(
     years = species.interval_for(tree.age_class)
     table = rules().plan
     longest = max(ceil(table.longest_of_intervals * max(1.0, years)), max(1.0, years) + 1)
-    full = next((s for s in sessions if not only_delays(s.kind)), None)
+    # Grafts and layers leave the ball as it is; they are no session to count from.
+    full = next((s for s in sessions if s.kind in rules().care.worked_kinds), None)
     if full is None:
         return Interval(years, longest, None, None, None, planned)
     months = (day - full.done_on).days / DAYS_A_MONTH

@@ -311,7 +311,7 @@ class TitleTest(unittest.TestCase):
     def test_titles_are_whole_sentences(self):
         self.assertEqual(
             care_title("look", {"things": ["photo", "leaf", "shoots"]}),
-            "Take a photo. Note leaf lost (%) and new shoots.",
+            "Take a photo. Note lost leaves (%) and new shoots.",
         )
         self.assertEqual(
             care_title("place", {"needs": ["frost", "shade"], "last": False}),

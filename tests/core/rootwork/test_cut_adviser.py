@@ -1,13 +1,14 @@
 """The cut adviser against root systems worked out by hand."""
 
 import unittest
+from dataclasses import replace
 from math import cos, radians, sin
 
 from pydantic import ValidationError
 
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.records import Fault
-from mirvo.core.rootwork.cut_adviser import advise
+from mirvo.core.rootwork.cut_adviser import advise, waiting_for_grafts
 from mirvo.core.rootwork.cuts import CaseErrors, CutConstraints, CutDecision, RootCase
 from mirvo.core.rootwork.root_path import along_mm, point_at_mm, straight_stretch_mm
 
@@ -120,13 +121,19 @@ class FaultTest(AdviserCase):
             self.alone("kinked", path=bent(30, 10, 80, 30), width=4.0), "bend", "kinked", "thin"
         )
 
-    def test_an_oversized_root_goes_in_two_sessions_where_one_cannot_bear_it(self):
-        self.assert_advised(self.alone(OVERSIZED, width=40.0), "remove", "oversized")
+    def test_an_oversized_sound_root_is_cut_back_to_a_fork_and_never_flush(self):
+        advice = self.alone(OVERSIZED, width=40.0)
+        self.assert_advised(advice, "shorten", "oversized", "to_a_fork")
+        self.assertEqual((advice.keep_mm, advice.part), (30.0, 0.5))
+        # Half of 40 mm would be no stub: it is watched.
+        self.assert_advised(self.alone(OVERSIZED, width=40.0, length=40.0), "watch", "oversized")
+        weak = self.alone(OVERSIZED, width=40.0, condition="weak")
+        self.assert_advised(weak, "remove", "oversized")
+        # It carries 0.4 x 40/100 of the fine roots; half of that passes a limit of 0.05.
         roots = [root("A", 20, OVERSIZED, width=40.0), *around(80, 140, 200, 260, 320)]
-        # it carries 0.4 x 40/100 of the feeding root
-        advice = self.of("A", roots, CutConstraints(budget=0.1, target_gap_deg=360.0))
-        self.assert_advised(advice, "halve", "oversized", "two_sessions")
-        self.assertAlmostEqual(advice.keep_mm, 30.0)
+        advice = self.of("A", roots, CutConstraints(budget=0.05, target_gap_deg=360.0))
+        self.assert_advised(advice, "shorten", "oversized", "to_a_fork", "two_sessions")
+        self.assertAlmostEqual(advice.part, 0.25)
 
     def test_the_gravest_of_several_faults_speaks_first(self):
         self.assert_advised(
@@ -297,11 +304,43 @@ class HoldBackTest(AdviserCase):
         off = self.of("A", [root("A", 60, "above_plane"), *around_it], limits)
         self.assert_advised(off, "remove", "above_plane", "opens_gap")
         self.assertIn("ground layer", off.reasons[-1].sentence)
-        weak = self.of("A", [root("A", 60, OVERSIZED, condition="weak"), *around_it], limits)
+        near = crowded("U", 10.0)
+        weak = self.of("A", [root("A", 60, near, condition="weak"), *around_it], limits)
         self.assertEqual(weak.action, "remove")
-        advice = self.of("A", [root("A", 60, OVERSIZED), *around_it], limits)
-        self.assert_advised(advice, "keep", "oversized", held="opens_gap", wanted="remove")
+        advice = self.of("A", [root("A", 60, near), *around_it], limits)
+        self.assert_advised(advice, "keep", "crowded", held="opens_gap", wanted="remove")
         self.assertEqual(advice.held_back[0].figures, {"gap_deg": 120.0, "target_deg": 90.0})
+
+    def test_a_root_whose_loss_opens_a_third_of_the_circle_waits_for_its_graft(self):
+        limits = CutConstraints(budget=0.85, target_gap_deg=90.0)
+        roots = [root("A", 60, "above_plane"), *around(0, 130, 190, 250, 310)]
+        advice = self.of("A", roots, limits)
+        self.assert_advised(advice, "keep", "above_plane", held="graft_first", wanted="remove")
+        self.assertIn("130° would stand open", advice.held_back[0].sentence)
+        self.assertIn("near 2:00", advice.held_back[0].sentence)
+        self.assertEqual(waiting_for_grafts(roots, TRUNK_MM, limits), {"A"})
+        # With the graft set it goes at once.
+        grafted = replace(limits, grafts_deg=(65.0,))
+        self.assert_advised(self.of("A", roots, grafted), "remove", "above_plane")
+        # A dead root feeds nothing and leaves nothing open that it closed.
+        dead = [root("A", 60, "dead", condition="dead"), *roots[1:]]
+        self.assert_advised(self.of("A", dead, limits), "remove", "dead")
+
+    def test_a_circling_only_feeder_is_shortened_where_that_frees_the_trunk(self):
+        # Along the trunk from 30 to 130 degrees: cut to 90 it lies within 60 of its base.
+        path = [at(30 + step, 25 + step / 10) for step in range(0, 101, 10)]
+        feeds = ("left stem",)
+        advice = self.of("A", self.eight(root("A", 30, circling(100.0), path=path, feeds=feeds)))
+        self.assert_advised(advice, "shorten", "circling", "frees_the_trunk")
+        self.assertTrue(0.4 <= advice.part < 0.5, advice.part)
+        # Twice round, less than half of it frees nothing: it stays.
+        path = [at(30 + step, 25 + step / 10) for step in range(0, 171, 10)]
+        advice = self.of("A", self.eight(root("A", 30, circling(170.0), path=path, feeds=feeds)))
+        self.assert_advised(advice, "keep", "circling", held="only_feeder", wanted="remove")
+        # With another feeder of the stem it goes.
+        roots = self.eight(root("A", 30, circling(170.0), path=path, feeds=feeds))
+        roots.append(root("Q", 45, feeds=feeds))
+        self.assert_advised(self.of("A", roots), "remove", "circling")
 
     def test_a_gap_open_already_holds_nothing_back(self):
         roots = [root("A", 20, "above_plane"), *around(0, 40, 80)]
