@@ -285,11 +285,15 @@ class SeasonRules(Data):
     prior_years : as many usual years stand beside those noted. edge_days : how far outside its
     window a tree may still be worked, at an edge budget. worked_dormant : groups whose dormant
     work depends on the practice. leafless_groups : without leaves in winter. growing_weeks : from
-    the usual last frost to leaf fall. tropical_groups : they never rest where no frost comes.
+    the usual last frost to leaf fall. hardened_weeks : from leaves to hardened ones. layer_weeks :
+    a layer needs to root before the tree rests. tropical_groups : they never rest where no frost
+    comes.
     """
 
     leafless_groups: list[str]
     growing_weeks: int
+    hardened_weeks: int
+    layer_weeks: int
     tropical_groups: list[str]
     under_glass_weeks: int
     edge_days: int

@@ -48,7 +48,7 @@ KINDS = (
         caution="Remove only what is dead. Disinfect tools and table; follow the label of "
         "anything you spray or mix.",
     ),
-    Kind("layer", "Ground or air layer"),
+    Kind("layer", "Ground or air layer", own_budget=0.0),
     Kind("exposed-root", "Exposed-root layering", own_budget=0.9),
     Kind("graft", "Root graft"),
 )

@@ -82,6 +82,22 @@ def growth_from(
     return Growth(True, max(day, buds_on), leaves_on, seen)
 
 
+def layering_window(
+    species: Species, place: Place, day: date, outlook: Outlook = CALENDAR_ALONE
+) -> tuple[date, date]:
+    """First and last day on which a layer is set: the window a day lies in, else the next.
+
+    From hardened leaves on, and early enough that roots come before the tree rests.
+    """
+    table = rules().season
+    if place.frost_free and species.group in table.tropical_groups:
+        return day, day + timedelta(weeks=table.growing_weeks)
+    hardened, before = timedelta(weeks=table.hardened_weeks), timedelta(weeks=table.layer_weeks)
+    seasons = (_season(species, place, year, outlook) for year in range(day.year - 1, day.year + 3))
+    spans = [(one.leaves_on + hardened, one.ends_on - before) for one in seasons]
+    return next(span for span in spans if span[1] >= day)
+
+
 # Asked for every tree of a list, and most were worked in the same few weeks.
 @lru_cache(maxsize=4096)
 def growing_from(species: Species, place: Place, day: date) -> date:

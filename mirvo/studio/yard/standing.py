@@ -30,7 +30,7 @@ from mirvo.core.season import (
     season_state,
     window_of_year,
 )
-from mirvo.core.season.growth import growing_from
+from mirvo.core.season.growth import growing_from, layering_window
 from mirvo.core.standing.answer import Answer, Seen, answer_of, bearing_factor
 from mirvo.core.standing.ball import LeftBall, ball_depth
 from mirvo.core.standing.recovery import Recovery, RootWork, recovery_of
@@ -117,6 +117,11 @@ class TreeStanding:
     def window_in(self, year: int) -> Window | None:
         """Its window of one year; None once the buds say it is over."""
         return window_of_year(self.species, self.place, year, self.outlook)
+
+    @property
+    def layering(self) -> tuple[date, date]:
+        """First and last day of the season in which a layer is set on it, running or next."""
+        return layering_window(self.species, self.place, self.standing.day, self.outlook)
 
     @property
     def usual_verdict(self) -> Verdict:

@@ -206,7 +206,10 @@ def _context(reader: PageReader, bench_id: int) -> Context:
         "cuts": cuts,
         "half": HALF,
         "wheel": wheel,
-        "weather": warnings_before_work(reader.db, state.tree, review.stands.species, state.day),
+        "weather": warnings_before_work(reader.db, state.tree, review.stands.species, state.day)
+        if bares_roots(state.bench.kind)
+        else [],
+        "layering": review.stands.layering if state.bench.kind == "layer" else None,
         "ball": draw_ball(state.answers, WHEEL_PX),
         "supply": draw_supply(review.cases, review.stems, cuts),
         "decides": decides,
