@@ -196,6 +196,7 @@ class MaterialRules(Data):
     settling: float
     hole_every_mm: float
     board_gap_mm: float
+    clip_wire_mm: float
     ties: int
     tie_ends_mm: float
     tie_wire: list[TieWire]

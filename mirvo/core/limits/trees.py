@@ -78,6 +78,7 @@ class TreeFields(Limits):
     acquired_on: PastDay | None = None
     dug_on: PastDay | None = None
     separated_on: PastDay | None = None
+    last_repotted_on: PastDay | None = None
     in_ground: bool = False
     stage: Stage = "growing"
     strength: Strength = "strong"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from math import ceil, pi
+from math import ceil, floor, pi
 
 from mirvo.core.almanac import rules
 from mirvo.core.pot.fit import Ball, soil_litres
@@ -13,7 +13,7 @@ from mirvo.core.rootwork.bench import GUYED_FROM_MM, STAKED_FROM_MM
 
 MM3_PER_LITRE = 1e6
 MM2_PER_DM2 = 1e4
-MM_PER_M = 1e3
+MM_PER_CM, MM_PER_M = 10.0, 1e3
 # Three hold against wind from every side; two let the tree swing.
 GUYS = 3
 
@@ -58,6 +58,9 @@ def materials(use: Use) -> list[Item]:
     found = [Item("soil", _up(soil_litres(use.pot, use.ball), 1), "l")]
     if holes:
         found.append(Item("mesh over the holes", holes, ""))
+        if practice.get("fixing", "tied") == "tied":
+            clips = holes * table.clip_wire_mm / MM_PER_M
+            found.append(Item("wire for mesh clips, 1 mm", _up(clips, 1), "m"))
     top = use.pot.plan_share * length * width
     found.append(Item("moss for the top", _up(top / MM2_PER_DM2, 1), "dm²"))
     if practice.get("fixing", "tied") == "tied":
@@ -68,9 +71,11 @@ def materials(use: Use) -> list[Item]:
         litres = top * table.coarse_layer_mm / MM3_PER_LITRE
         found.append(Item("coarse grains", _up(litres, 1), "l"))
     if use.container == "board in a wide pot":
-        # The gap all round lets roots grow over the board's edge and down.
-        side = max(0.0, min(length, width) - 2 * table.board_gap_mm)
-        found.append(Item(f"board {side:.0f} mm square", 1, ""))
+        # The gap all round lets roots grow over the board's edge and down. In cm, as it is bought.
+        along, across = (
+            max(0, floor((side - 2 * table.board_gap_mm) / MM_PER_CM)) for side in (length, width)
+        )
+        found.append(Item(f"board {along} x {across} cm", 1, ""))
     if use.roots_cut and practice.get("wounds", "sealed") == "sealed":
         found.append(Item("wound sealant, cuts", use.roots_cut, ""))
     if use.grafts:

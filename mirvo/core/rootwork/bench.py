@@ -36,7 +36,10 @@ BARE_FROM, BARE_UNTIL = "lift", "fill"
 # Whose line on a topic is said: the last of these that speaks of it. What a condition names that
 # is not here (the height, what came with the tree) makes no line weightier.
 # What is found or set at the bench, and changes what is said from then on.
-FINDINGS = ("rot", "pests", "matted", "coiled", "foreign_soil", "dark_ring", "layer_where")
+FINDINGS = (
+    *("rot", "pests", "matted", "coiled", "foreign_soil", "dark_ring", "layer_where"),
+    *("reverse_taper", "swollen"),
+)
 SOURCES: tuple[frozenset[str], ...] = (
     frozenset(),
     frozenset(questions()) | {"clears"},

@@ -39,6 +39,8 @@ class Tree(Compostable, Table):
     # When it was dug or cut off its parent, which may be long before it came.
     dug_on: Mapped[date | None]
     separated_on: Mapped[date | None]
+    # Before its records begin here, as far as anybody knows.
+    last_repotted_on: Mapped[date | None]
     # It still grows where it will be dug.
     in_ground: Mapped[bool] = mapped_column(default=False)
     stage: Mapped[str] = mapped_column(String(20))

@@ -98,6 +98,11 @@ FIELDS: dict[str, tuple[FieldOf, ...]] = {
             ("came on", "acquired", "acquired on", "bought", "date", "since", "got it"),
             "day",
         ),
+        FieldOf(
+            "last_repotted_on",
+            ("last repotted", "last repotted on", "last repot", "repotted"),
+            "day",
+        ),
         FieldOf("age_years", ("age", "age years", "years old"), "whole"),
         FieldOf(
             "strength", ("strength", "health", "vigour", "vigor", "condition"), "choice", STRENGTH

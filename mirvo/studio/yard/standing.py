@@ -366,11 +366,11 @@ def _interval(
     longest = max(ceil(table.longest_of_intervals * max(1.0, years)), max(1.0, years) + 1)
     # Grafts and layers leave the ball as it is; they are no session to count from.
     full = next((s for s in sessions if s.kind in rules().care.worked_kinds), None)
-    if full is None:
+    last_on = tree.last_repotted_on if full is None else full.done_on
+    if last_on is None:
         return Interval(years, longest, None, None, None, planned)
-    months = (day - full.done_on).days / DAYS_A_MONTH
-    due = due_from(full.done_on, years)
-    return Interval(years, longest, full.done_on, due, months, planned)
+    months = (day - last_on).days / DAYS_A_MONTH
+    return Interval(years, longest, last_on, due_from(last_on, years), months, planned)
 
 
 def _newcomer(tree: Tree, full: list[RootSession], day: date) -> bool:

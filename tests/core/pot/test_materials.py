@@ -32,6 +32,9 @@ class MaterialsTest(unittest.TestCase):
         self.assertEqual(by_name(TRAY)["mesh over the holes"].amount, 3)
         self.assertEqual(by_name(replace(TRAY, holes=5))["mesh over the holes"].amount, 5)
         self.assertNotIn("mesh over the holes", by_name(replace(TRAY, holes=0)))
+        # 15 cm of wire for the clip of each hole, rounded up to 10 cm.
+        self.assertEqual(by_name(TRAY)["wire for mesh clips, 1 mm"].amount, 0.5)
+        self.assertEqual(by_name(TRAY)["wire for mesh clips, 1 mm"].unit, "m")
 
     def test_moss_for_the_plan_of_the_pot(self):
         oval = by_name(replace(TRAY, pot=Pot("oval", 400, 280, 80)))
@@ -53,7 +56,7 @@ class MaterialsTest(unittest.TestCase):
     def test_no_list_names_what_the_session_does_not_mention_nor_the_reverse(self):
         """By a word of each: what the list calls it, and what the steps do."""
         words = {
-            "mesh": "mesh over its holes", "tie wire": "Thread the tie wires",
+            "mesh": "Lay mesh over the holes", "tie wire": "Thread the tie wires",
             "soft tube": "a tube over roots", "stones": "stones", "moss": "moss",
             "coarse grains": "layer of coarse grains first", "wound sealant": "Seal them",
             "soil": "soil mixed and dry",
@@ -73,12 +76,12 @@ class MaterialsTest(unittest.TestCase):
 
     def test_board_graft_layer_and_stake(self):
         found = by_name(replace(TRAY, grafts=2, layer=True, height_mm=500.0))
-        self.assertIn("board 230 mm square", found)
+        self.assertIn("board 35 x 23 cm", found)
         self.assertEqual(found["young plant to graft in"].amount, 2)
         self.assertEqual(found["grafting nails"].amount, 4)
         self.assertEqual(found["layer wire"].amount, 0.4)
         self.assertTrue("padded stake" in found or "guy line" in found)
-        self.assertNotIn("board 230 mm square", by_name(replace(TRAY, container="usual pot")))
+        self.assertNotIn("board 35 x 23 cm", by_name(replace(TRAY, container="usual pot")))
 
     def test_a_pot_still_to_be_chosen(self):
         now = Pot("rectangle", 320, 224, 60)

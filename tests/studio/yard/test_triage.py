@@ -106,6 +106,22 @@ class OriginTest(StudioCase):
         self.assertTrue(cut.standing.recovering)
         self.assertFalse(self.stands(origin="air layer").standing.recovering)
 
+    def test_a_repot_before_its_records_counts_for_the_interval(self):
+        known = self.stands(last_repotted_on=date(2026, 3, 20)).standing
+        self.assertEqual(known.interval.last_on, date(2026, 3, 20))
+        self.assertFalse(known.interval.over)
+        self.assertTrue(self.stands().standing.interval.over)
+        # What is recorded here counts for more.
+        stands = self.stands(last_repotted_on=date(2026, 3, 20))
+        record_session(self.studio, stands.tree.id, SessionFields(done_on=date(2026, 4, 1)))
+        found = self.read(standing_of, stands.tree.id, self.studio.today).standing
+        self.assertEqual(found.interval.last_on, date(2026, 4, 1))
+        # A graft opens no ball, and resets nothing.
+        graft = SessionFields(kind="graft", done_on=date(2026, 6, 1))
+        record_session(self.studio, stands.tree.id, graft)
+        found = self.read(standing_of, stands.tree.id, self.studio.today).standing
+        self.assertEqual((found.interval.last_on, found.delays), (date(2026, 4, 1), 0))
+
     def test_a_tree_still_in_the_ground_is_dug_and_recovers_from_then_on(self):
         came = {"origin": "dug from a garden", "acquired_on": self.studio.today}
         stands = self.stands(**came, in_ground=True)

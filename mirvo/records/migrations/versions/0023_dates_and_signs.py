@@ -1,4 +1,4 @@
-"""When a tree was dug or separated, how often it is watered, and the signs seen on it."""
+"""When a tree was dug, separated or repotted elsewhere, how often it is watered, and the signs seen on it."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -17,7 +17,7 @@ def upgrade() -> None:
     highest = kept.execute("SELECT seq FROM sqlite_sequence WHERE name = 'trees'").fetchone()
     kinds = {"sqlite_autoincrement": True}
     with op.batch_alter_table("trees", recreate="always", table_kwargs=kinds) as batch:
-        for column in ("dug_on", "separated_on"):
+        for column in ("dug_on", "separated_on", "last_repotted_on"):
             batch.add_column(sa.Column(column, sa.Date()))
             within = sa.text(f"{column} BETWEEN '{FIRST}' AND '{LAST}'")
             batch.create_check_constraint(op.f(f"ck_trees_{column}"), within)
