@@ -13,7 +13,6 @@ from math import hypot
 import numpy as np
 
 from mirvo.core.almanac import rules
-from mirvo.core.clock import clock_time
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.radiality import neighbour_gaps
 from mirvo.core.measure.records import Fault
@@ -449,8 +448,8 @@ class _State:
             return None
         return _why(
             GRAFT_FIRST,
-            f"without it {after:.0f}° would stand open, more than a third of the circle: set a "
-            f"graft near {clock_time(root.azimuth_deg)} first",
+            f"without it {after:.0f}° would stand open, more than a third of the circle: set the "
+            "graft that will close it first",
             gap_deg=round(after, 1),
         )
 
