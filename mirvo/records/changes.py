@@ -18,6 +18,7 @@ from mirvo.records.models import (
     Measurement,
     NightMinimum,
     Plan,
+    PotWeight,
     Regrowth,
     Root,
     RootSession,
@@ -34,7 +35,7 @@ from mirvo.records.models import (
 OF_ONE_TREE = (GapPlan, Measurement, Regrowth, Root, RootSession, Target, TargetHold)
 OF_ALL_TREES = (NightMinimum, Yard)
 # Written at every tap and visit, and nothing that is kept of a tree rests on them.
-OF_NO_RECORD = (BenchEntry, BenchPhoto, SignIn, Watering)
+OF_NO_RECORD = (BenchEntry, BenchPhoto, PotWeight, SignIn, Watering)
 
 
 @dataclass

@@ -32,7 +32,7 @@ from mirvo.core.limits.base import (
     future_day,
     short_day,
 )
-from mirvo.core.limits.care import AnswerFields, NightFields, TaskRowFields
+from mirvo.core.limits.care import AnswerFields, NightFields, TaskRowFields, WeightFields
 from mirvo.core.limits.measuring import HandFields, PhotoFields, RootFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import ComponentRow, PotFields
@@ -52,6 +52,7 @@ LIMITS: Mapping[str, type[Limits]] = {
     "hand_measurements": HandFields,
     "care_tasks": TaskRowFields,
     "tree_answers": AnswerFields,
+    "pot_weights": WeightFields,
     "night_minima": NightFields,
     "pots": PotFields,
     "soil_components": ComponentRow,
@@ -246,6 +247,7 @@ ROW_NAMES = {
     "care_tasks": "Task",
     "tree_answers": "Recovery note",
     "waterings": "Watering",
+    "pot_weights": "Weight",
     "roots": "Root",
     "tree_grafts": "Graft",
     "night_minima": "Night",

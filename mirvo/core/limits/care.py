@@ -35,6 +35,12 @@ class AnswerFields(Limits):
     weak: bool = False
 
 
+class WeightFields(Limits):
+    """A tree in its pot on the scale, g."""
+
+    grams: Annotated[float, Field(ge=1, le=500_000, allow_inf_nan=False)]
+
+
 class NightFields(Limits):
     """The lowest temperature of one night, °C."""
 

@@ -278,3 +278,17 @@ class Watering(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
     watered_on: Mapped[date]
+
+
+class PotWeight(Table):
+    """A tree in its pot on the scale, g, at a moment."""
+
+    __tablename__ = "pot_weights"
+    __table_args__ = (
+        Index("ix_pot_weights_tree_id_weighed_at", "tree_id", "weighed_at", unique=True),
+        within("grams", 1, 500_000),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE))
+    weighed_at: Mapped[datetime]
+    grams: Mapped[float]

@@ -1,11 +1,13 @@
-"""Looking after trees: ticking tasks, noting a watering."""
+"""Looking after trees: ticking tasks, noting a watering or a weight."""
 
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
 
+from mirvo.core.limits.care import WeightFields
 from mirvo.studio.records import aftercare as use
+from mirvo.studio.records.weights import weigh as keep_weight
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import shown_again_on
@@ -37,6 +39,16 @@ def tick(
 def water(studio: StudioDep, tree_id: int) -> Response:
     use.water(studio, tree_id)
     return RedirectResponse(f"/trees/{tree_id}", 303)
+
+
+class WeightForm(WeightFields, FormModel):
+    """What a tree in its pot weighs, as it is typed."""
+
+
+@router.post("/trees/{tree_id}/weights")
+def weigh(studio: StudioDep, tree_id: int, form: Annotated[WeightForm, Form()]) -> Response:
+    keep_weight(studio, tree_id, form.grams)
+    return RedirectResponse(f"/trees/{tree_id}#water", 303)
 
 
 @router.post("/trees/{tree_id}/kept")

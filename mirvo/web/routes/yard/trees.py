@@ -16,6 +16,7 @@ from mirvo.studio.almanac.species import all_species
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
 from mirvo.studio.records.answers import DeathFields, say_died
+from mirvo.studio.records.weights import water_use
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
 from mirvo.studio.yard.known_rows import once_a_tree
@@ -28,6 +29,7 @@ from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.sheet import PHONE, PLANS, draw_sheet, draw_strip
 from mirvo.web.drawings.tiles import draw_tiles
+from mirvo.web.drawings.water_use import draw_water_use
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
@@ -143,6 +145,7 @@ def show_tree(
         reader.db, tree_id, reader.today, show, dated.id if dated else None
     )
     parent, children = use.offspring(reader.db, sheet.tree, reader.today)
+    water = water_use(reader.db, tree_id)
     context = {
         "sheet": sheet,
         "photos": photos_of(reader.db, tree_id),
@@ -150,6 +153,8 @@ def show_tree(
         "children": children,
         "tree": sheet.tree,
         "rhythm": rhythm_of(reader.db, tree_id),
+        "water": water,
+        "water_curve": None if water.since_work is None else draw_water_use(water.since_work),
         "died": fields_from(sheet.tree, tuple(DeathFields.model_fields)),
         "plan_and_section": wide,
         "on_phone": on_phone,
