@@ -9,7 +9,6 @@ from datetime import date, timedelta
 from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.plan.records import PlannedStep
-from mirvo.core.rootwork import only_delays
 from mirvo.core.season.load import DueTree, monday_of, plan_weeks, weeks_of
 from mirvo.core.standing.answer import Answer, Experience, experience_of
 from mirvo.records.database import DbSession
@@ -233,10 +232,11 @@ def _worked_on(row: TreeRow) -> date | None:
 @once_for_all
 def _answering(db: DbSession, today: date) -> list[Answering]:
     """Trees worked not long ago, the latest first."""
-    rows, worked = _living(db, today), []
+    rows, worked, kinds = _living(db, today), [], rules().care.worked_kinds
     for row in rows:
-        last = next(iter(row.stands.sessions), None)
-        if last is None or (today - last.done_on).days > ANSWERS_DAYS or only_delays(last.kind):
+        # What only delays, a graft or a layer leaves the ball as it is: there is nothing to answer.
+        last = next((one for one in row.stands.sessions if one.kind in kinds), None)
+        if last is None or (today - last.done_on).days > ANSWERS_DAYS:
             continue
         worked.append((row, last))
     worked.sort(key=lambda one: one[1].done_on, reverse=True)
