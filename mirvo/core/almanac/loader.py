@@ -343,9 +343,8 @@ class FollowUp(Data):
 class CareRules(Data):
     """Days and weeks of aftercare, from the anchor of each task.
 
-    fresh_days : how long roots count as fresh after a session. worked_kinds : kinds of session
-    after which a tree is sheltered and looked after. lasting : codes of tasks that a later session
-    of the tree does not end. warm_days : at least so long a tender tree is kept warm.
+    fresh_days : how long roots count as fresh after a session. lasting : codes of tasks that a
+    later session of the tree does not end. warm_days : at least so long a tender tree is kept warm.
     shortest_stretch_days : a shorter stretch in one place is joined to its neighbour. lapse_days :
     so long after its day a task that does not last is asked for no more.
     """
@@ -374,7 +373,6 @@ class CareRules(Data):
     crown_days: int
     lapse_days: int
     lasting: list[str]
-    worked_kinds: list[str]
     kinds: dict[str, list[FollowUp]]
 
 

@@ -14,6 +14,7 @@ from datetime import date, timedelta
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.care.placing import Anchor, Wanted, placings
+from mirvo.core.rootwork.kinds import opens_ball
 from mirvo.core.season import Outlook, Place, frost_day
 from mirvo.core.season.growth import Growth, growth_from, warm_from
 from mirvo.core.season.weather import FRESH_ROOTS_FLOOR_C, DayWeather, nights_below
@@ -133,7 +134,7 @@ def aftercare(work: Worked, practice: Mapping[str, str], around: Surroundings) -
             *(table.kinds[GRAFT] if work.grafted and work.kind != GRAFT else []),
         )
     ]
-    if work.kind in table.worked_kinds:
+    if opens_ball(work.kind):
         tasks += _places(work, practice, around)
         tasks += _cold_nights(work, around, tasks)
         tasks += _signs_of_growth(work, practice, days)

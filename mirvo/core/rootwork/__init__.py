@@ -20,7 +20,7 @@ from mirvo.core.rootwork.budget import (
     weighed_share,
     weighing_correction,
 )
-from mirvo.core.rootwork.kinds import KINDS, Kind, kind_by_key, kind_name, only_delays
+from mirvo.core.rootwork.kinds import KINDS, Kind, kind_by_key, kind_name, only_delays, opens_ball
 
 __all__ = [
     "KINDS",
@@ -34,6 +34,7 @@ __all__ = [
     "kind_name",
     "matched_top_factor",
     "only_delays",
+    "opens_ball",
     "origin_factor",
     "over_limit",
     "removal_budget",

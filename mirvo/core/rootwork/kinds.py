@@ -12,13 +12,15 @@ class Kind:
     """A kind of session.
 
     own_budget : replaces the tree's; None means the usual rule. only_delays : it puts off a full
-    session. combs : the ball's edge is combed and trimmed in it.
+    session. aside : it leaves the ball as it is, and puts nothing off either. combs : the ball's
+    edge is combed and trimmed in it.
     """
 
     key: str
     name: str
     own_budget: float | None = None
     only_delays: bool = False
+    aside: bool = False
     combs: bool = False
     caution: str | None = None
 
@@ -48,9 +50,9 @@ KINDS = (
         caution="Remove only what is dead. Disinfect tools and table; follow the label of "
         "anything you spray or mix.",
     ),
-    Kind("layer", "Ground or air layer", own_budget=0.0),
+    Kind("layer", "Ground or air layer", own_budget=0.0, aside=True),
     Kind("exposed-root", "Exposed-root layering", own_budget=0.9),
-    Kind("graft", "Root graft"),
+    Kind("graft", "Root graft", aside=True),
 )
 
 
@@ -66,6 +68,14 @@ def only_delays(key: str) -> bool:
     """Whether a kind of session only delays a full one; a kind nobody knows counts as full."""
     # A record may name a kind that is no longer offered.
     return any(kind.key == key and kind.only_delays for kind in KINDS)
+
+
+def opens_ball(key: str) -> bool:
+    """Whether a kind of session opens the ball: from it the interval counts, and the tree answers it.
+
+    A kind nobody knows counts as one that does: the record may name a kind no longer offered.
+    """
+    return not any(kind.key == key and (kind.only_delays or kind.aside) for kind in KINDS)
 
 
 def kind_name(key: str) -> str:

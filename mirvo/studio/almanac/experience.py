@@ -8,7 +8,7 @@ from statistics import median
 
 from sqlalchemy import select
 
-from mirvo.core.rootwork import only_delays
+from mirvo.core.rootwork import opens_ball
 from mirvo.core.season import frost_day
 from mirvo.core.standing.answer import Experience, experience_of
 from mirvo.records.database import DbSession
@@ -45,7 +45,7 @@ def own_experience(db: DbSession, key: str, today: date) -> OwnExperience:
     rows = [row for row in list_trees(db, today) if row.tree.species_key == key]
     shares, apart, weeks = [], list[float](), list[float]()
     for row in rows:
-        full = [one for one in row.stands.sessions if not only_delays(one.kind)]
+        full = [one for one in row.stands.sessions if opens_ball(one.kind)]
         days = [one.done_on for one in full]
         apart += [
             (later - earlier).days / DAYS_A_YEAR

@@ -15,7 +15,7 @@ from mirvo.core.almanac import rules
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.plan.records import PlannedStep
-from mirvo.core.rootwork import kind_by_key, only_delays
+from mirvo.core.rootwork import kind_by_key, opens_ball
 from mirvo.core.rootwork.bench import (
     BARE_FROM,
     BARE_UNTIL,
@@ -195,7 +195,7 @@ def bench_state(db: DbSession, bench_id: int) -> BenchState:
     # Later entries overwrite earlier ones of their field.
     answers = {field: value for field, value, _ in entries}
     planned = None
-    if not only_delays(bench.kind):
+    if opens_ball(bench.kind):
         planned = planned_step(db, tree.id, bench.begun_at.date())
     return BenchState(
         bench=bench,

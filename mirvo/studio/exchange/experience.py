@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 from sqlalchemy import delete, select
 
 from mirvo.core.errors import BadInput
-from mirvo.core.rootwork import only_delays
+from mirvo.core.rootwork import opens_ball
 from mirvo.core.standing.answer import Answer, experience_of
 from mirvo.records.database import DbSession
 from mirvo.records.models import SharedExperience
@@ -57,7 +57,7 @@ def experience_file(db: DbSession, studio: Studio) -> ExperienceFile:
     by_species: dict[str, list[tuple[float | None, Answer | None]]] = defaultdict(list)
     for row in list_trees(db, studio.today):
         for session in row.stands.sessions:
-            if not only_delays(session.kind):
+            if opens_ball(session.kind):
                 answer = row.stands.answers.get(session.id)
                 by_species[row.tree.species_key].append((session.share, answer))
     found = []

@@ -18,7 +18,7 @@ from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.base import Limits, PastDay, PlannedDay, checked
 from mirvo.core.limits.care import TaskFields
-from mirvo.core.rootwork import over_limit, treated_as_cutting
+from mirvo.core.rootwork import opens_ball, over_limit, treated_as_cutting
 from mirvo.core.season.load import monday_of
 from mirvo.core.season.weather import DayWeather
 from mirvo.records.database import DbSession, find_kept
@@ -86,9 +86,8 @@ def plan_care(db: DbSession, session: RootSession, tree: Tree, today: date) -> N
 
 def replan_care(db: DbSession, tree: Tree, today: date) -> None:
     """Move the open tasks of a tree's last root work, after buds or shoots were noted."""
-    worked = rules().care.worked_kinds
     sessions = sessions_of(db, tree.id)
-    last = next((one for one in sessions if one.kind in worked), None)
+    last = next((one for one in sessions if opens_ball(one.kind)), None)
     for session in sessions:
         # What came after the last root work, a graft or a layer, waits for the same growth.
         if session is last or last is None or session.done_on >= last.done_on:

@@ -9,7 +9,7 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.measure.records import RootRecord
 from mirvo.core.pot import soil_litres
-from mirvo.core.rootwork import only_delays, weighed_share
+from mirvo.core.rootwork import opens_ball, weighed_share
 from mirvo.core.rootwork.bench import bares_roots
 from mirvo.core.rootwork.share_estimate import ShareEstimate
 from mirvo.records.database import DbSession, find_kept, read_once
@@ -94,7 +94,7 @@ def put_session(
     form.check(studio.today)
     tree = load_tree(db, tree_id)
     form = of_the_shelf(db, _moved_out(tree, form))
-    if not only_delays(form.kind):
+    if opens_ball(form.kind):
         details = replace(details, planned=planned_step(db, tree_id, form.done_on))
     worked_out = work_out(db, studio, tree, form, details)
     session = RootSession(tree_id=tree_id)

@@ -7,10 +7,10 @@ from datetime import date
 
 from sqlalchemy import select
 
-from mirvo.core.almanac import rules
 from mirvo.core.care.water_use import Drinking, Weighing, drinking_since, uses_of
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.care import WeightFields
+from mirvo.core.rootwork import opens_ball
 from mirvo.records.database import DbSession
 from mirvo.records.models import PotWeight, Watering
 from mirvo.studio.context import Studio
@@ -61,7 +61,6 @@ def water_use(db: DbSession, tree_id: int) -> WaterUse:
         )
     )
     uses = uses_of((Weighing(row.weighed_at, row.grams) for row in rows), watered)
-    worked = rules().care.worked_kinds
-    last_work = next((one for one in sessions_of(db, tree_id) if one.kind in worked), None)
+    last_work = next((one for one in sessions_of(db, tree_id) if opens_ball(one.kind)), None)
     since = None if last_work is None else drinking_since(uses, last_work.done_on)
     return WaterUse(rows[0], uses[-1].grams if uses else None, since)

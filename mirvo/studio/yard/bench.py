@@ -6,9 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.plan.records import PlannedStep
+from mirvo.core.rootwork import opens_ball
 from mirvo.core.season.load import DueTree, monday_of, plan_weeks, weeks_of
 from mirvo.core.standing.answer import Answer, Experience, experience_of
 from mirvo.records.database import DbSession
@@ -225,17 +225,16 @@ def _frost(db: DbSession, today: date) -> list[ColdNights]:
 
 def _worked_on(row: TreeRow) -> date | None:
     """The day on which a tree's roots were worked last."""
-    worked = rules().care.worked_kinds
-    return next((one.done_on for one in row.stands.sessions if one.kind in worked), None)
+    return next((one.done_on for one in row.stands.sessions if opens_ball(one.kind)), None)
 
 
 @once_for_all
 def _answering(db: DbSession, today: date) -> list[Answering]:
     """Trees worked not long ago, the latest first."""
-    rows, worked, kinds = _living(db, today), [], rules().care.worked_kinds
+    rows, worked = _living(db, today), []
     for row in rows:
         # What only delays, a graft or a layer leaves the ball as it is: there is nothing to answer.
-        last = next((one for one in row.stands.sessions if one.kind in kinds), None)
+        last = next((one for one in row.stands.sessions if opens_ball(one.kind)), None)
         if last is None or (today - last.done_on).days > ANSWERS_DAYS:
             continue
         worked.append((row, last))

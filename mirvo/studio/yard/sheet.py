@@ -9,6 +9,7 @@ from datetime import date
 from mirvo.core.almanac import Species
 from mirvo.core.measure.records import CountedSpread, TopRecord
 from mirvo.core.plan.records import PlannedPath
+from mirvo.core.rootwork import opens_ball
 from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import Verdict
@@ -66,6 +67,11 @@ class Sheet:
     frost_nights: int | None
     frosty: list[float]
     doubts: list[Measurement]
+
+    @property
+    def last_worked(self) -> RootSession | None:
+        """The newest session that opened the ball, which the tree answers."""
+        return next((one for one in self.sessions if opens_ball(one.kind)), None)
 
     @property
     def history(self) -> list[tuple[date, TopRecord]]:

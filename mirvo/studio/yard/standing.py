@@ -19,6 +19,7 @@ from mirvo.core.rootwork import (
     SessionLimits,
     kind_by_key,
     only_delays,
+    opens_ball,
     session_limits,
 )
 from mirvo.core.season import (
@@ -297,7 +298,7 @@ def _standing(
     def limits(season_said: str, on: date) -> SessionLimits:
         return session_limits(budgeted, species, practice, season_said, on)
 
-    full = [session for session in sessions if session.kind in rules().care.worked_kinds]
+    full = [session for session in sessions if opens_ball(session.kind)]
     since = sessions[: sessions.index(full[0])] if full else sessions
     standing = Standing(
         day=day,
@@ -365,7 +366,7 @@ def _interval(
     table = rules().plan
     longest = max(ceil(table.longest_of_intervals * max(1.0, years)), max(1.0, years) + 1)
     # Grafts and layers leave the ball as it is; they are no session to count from.
-    full = next((s for s in sessions if s.kind in rules().care.worked_kinds), None)
+    full = next((s for s in sessions if opens_ball(s.kind)), None)
     last_on = tree.last_repotted_on if full is None else full.done_on
     if last_on is None:
         return Interval(years, longest, None, None, None, planned)
@@ -398,7 +399,6 @@ def signs_on(tree: Tree, sessions: Iterable[RootSession], day: date) -> dict[str
 
     A session that opened the ball clears them all, a step that only delays those it is meant for.
     """
-    worked = rules().care.worked_kinds
     found = {}
     for seen in tree.signs_seen or ():
         over = seen.until is not None and seen.until <= day
@@ -406,7 +406,7 @@ def signs_on(tree: Tree, sessions: Iterable[RootSession], day: date) -> dict[str
             continue
         cleared = any(
             session.done_on >= seen.seen_on
-            and (session.kind in worked or seen.sign in delay_clears(session.kind))
+            and (opens_ball(session.kind) or seen.sign in delay_clears(session.kind))
             for session in sessions
         )
         if not cleared:
@@ -457,7 +457,7 @@ def _root_work(
     grows: Callable[[date], date],
 ) -> RootWork | None:
     """The last session that opened the ball."""
-    worked = (s for s in sessions if s.kind in rules().care.worked_kinds)
+    worked = (s for s in sessions if opens_ball(s.kind))
     last = next(worked, None)
     if last is None:
         return None

@@ -7,7 +7,7 @@ from itertools import pairwise
 from mirvo.core.almanac import rules, species_by_key
 from mirvo.core.almanac.practice import preset
 from mirvo.core.care import Worked, aftercare, surroundings
-from mirvo.core.rootwork import KINDS
+from mirvo.core.rootwork import KINDS, opens_ball
 from mirvo.core.season import Outlook, Place
 from mirvo.core.season.weather import DayWeather
 from mirvo.standins.weather import SimulatedStation
@@ -246,7 +246,7 @@ class EveryYardTest(unittest.TestCase):
                 for (_, until, first), (since, _, second) in pairwise(rows):
                     self.assertLessEqual(until, since)
                     self.assertNotEqual((until, first), (since, second))
-                worked = kind in rules().care.worked_kinds
+                worked = opens_ball(kind)
                 free = glass or place.frost_free
                 guarded = any({"frost", "warm"} & set(needs) for _, _, needs in rows)
                 if worked and not free and day.month not in self.frostless(place):
