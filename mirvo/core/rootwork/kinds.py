@@ -71,7 +71,7 @@ def only_delays(key: str) -> bool:
 
 
 def opens_ball(key: str) -> bool:
-    """Whether a kind of session opens the ball: from it the interval counts, and the tree answers it.
+    """Whether a kind of session opens the ball, so that the interval counts from it.
 
     A kind nobody knows counts as one that does: the record may name a kind no longer offered.
     """
