@@ -12,6 +12,7 @@ from mirvo.core.season.window import (
     frost_day,
     next_window,
     window_of_year,
+    windows_ahead,
     year_window,
 )
 
@@ -28,5 +29,6 @@ __all__ = [
     "next_window",
     "season_state",
     "window_of_year",
+    "windows_ahead",
     "year_window",
 ]

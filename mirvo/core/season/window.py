@@ -158,6 +158,21 @@ def next_window(
                 return Window(span.start, span.end, span.best, span.reasons)
 
 
+def windows_ahead(
+    species: Species, place: Place, today: date, outlook: Outlook = CALENDAR_ALONE
+) -> list[Window]:
+    """Every window that ends within the year from a day on, the next first."""
+    until = today + timedelta(days=round(DAYS_A_YEAR))
+    spans = {
+        span
+        for year in range(today.year - 1, today.year + 2)
+        for span in spans_of(species, place, year, outlook)
+        if today <= span.end <= until
+    }
+    ordered = sorted(spans, key=lambda span: span.start)
+    return [Window(span.start, span.end, span.best, span.reasons) for span in ordered]
+
+
 def window_of_year(
     species: Species, place: Place, year: int, outlook: Outlook = CALENDAR_ALONE
 ) -> Window | None:

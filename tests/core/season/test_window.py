@@ -4,7 +4,15 @@ import unittest
 from datetime import date, timedelta
 
 from mirvo.core.almanac import species, species_by_key
-from mirvo.core.season import Outlook, Place, Shift, due_from, next_window, season_state
+from mirvo.core.season import (
+    Outlook,
+    Place,
+    Shift,
+    due_from,
+    next_window,
+    season_state,
+    windows_ahead,
+)
 from mirvo.core.season.weather import DayWeather
 
 ZELKOVA = species_by_key("zelkova")
@@ -149,6 +157,19 @@ class SeenTest(unittest.TestCase):
         found = self.window(station=Hot())
         self.assertEqual(found.end, date(2027, 3, 31))
         self.assertIn("24 °C", found.reasons[0].text)
+
+    def test_an_azalea_has_a_second_window_after_flowering(self):
+        azalea = species_by_key("satsuki-azalea")
+        found = windows_ahead(azalea, Place("04-20"), date(2026, 12, 1))
+        self.assertEqual(
+            [(one.start, one.end) for one in found],
+            [
+                (date(2027, 3, 23), date(2027, 4, 20)),
+                (date(2027, 5, 18), date(2027, 6, 22)),
+            ],
+        )
+        self.assertIn("after flowering", found[1].reasons[0].text)
+        self.assertEqual(len(windows_ahead(azalea, Place("04-20"), date(2027, 5, 1))), 2)
 
     def test_a_window_over_the_end_of_the_year(self):
         gardenia = species_by_key("gardenia")

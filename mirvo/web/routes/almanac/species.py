@@ -9,7 +9,8 @@ from pydantic import StringConstraints
 
 from mirvo.core.almanac import Entry, Species, figures_of, groups, reason_for
 from mirvo.core.limits.base import PastDay
-from mirvo.core.season import next_window
+from mirvo.core.season import next_window, windows_ahead
+from mirvo.core.season.growth import layering_window
 from mirvo.studio.almanac import seasons
 from mirvo.studio.almanac import species as use
 from mirvo.studio.almanac.experience import own_experience
@@ -53,6 +54,10 @@ def species_page(reader: Reader, filled: Filled, key: str) -> Response:
     context = {
         "entry": entry,
         "window": next_window(entry.species, place, today, today, outlook),
+        "later_windows": windows_ahead(entry.species, place, today, outlook)[1:],
+        "layering": layering_window(entry.species, place, today, outlook)
+        if entry.species.ground_layers
+        else None,
         "hints": {**reasons, **hints},
         "fields": filled.fields or _fields(entry.species),
         "errors": filled.errors,
