@@ -110,13 +110,18 @@ def _referred_to(db: DbSession, tree_id: int) -> set[int]:
 
 
 def rename_letters(
-    db: DbSession, tree_id: int, measurement_id: int, letters: Mapping[str, str]
+    db: DbSession,
+    tree_id: int,
+    measurement_id: int,
+    letters: Mapping[str, str],
+    entries: bool = True,
 ) -> None:
     """Carry new letters of a measurement to all that was said of its roots.
 
     letters : new letter by the one borne so far. What sessions did and found, how gaps are to
     be closed, which roots grow back and what is being entered at the bench all follow; what
-    was said on another measurement keeps its letters.
+    was said on another measurement keeps its letters. entries : what is being entered at the bench
+    follows too.
     """
     columns = {
         CutRecord: ("root_id",),
@@ -129,7 +134,8 @@ def rename_letters(
     }
     for table, names in columns.items():
         _point_anew(db, table, names, measurement_id, numbers)
-    _rename_entries(db, tree_id, letters)
+    if entries:
+        _rename_entries(db, tree_id, letters)
 
 
 def _point_anew(

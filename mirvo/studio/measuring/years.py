@@ -98,6 +98,12 @@ class Years:
     waiting: list[Measurement]
     set_aside: list[Measurement]
 
+    @property
+    def letters(self) -> list[str]:
+        """Every letter a root of the tree has borne, in order."""
+        labels = {label for row in self.measurements if row.top for label in row.top.labels}
+        return sorted(labels, key=letter_order)
+
 
 def years_of(
     db: DbSession, tree_id: int, before: int | None = None, after: int | None = None
@@ -162,7 +168,7 @@ def confirm(studio: Studio, tree_id: int, measurement_id: int, letters: dict[str
         pairs = [(mine, label) for label, mine in letters.items() if mine]
         # The artist's pairs beat what the computer matched.
         turn = _turn_from(old, new, pairs) if pairs else _matched_turn(old, new)
-        _relabel(db, studio, found, names)
+        relabel(db, studio, found, names)
         found.turn_deg, found.confirmed_at = before.turn_deg + turn, studio.now
         db.flush()
         rename_letters(db, tree_id, measurement_id, names)
@@ -180,7 +186,7 @@ def say_same_tree(studio: Studio, tree_id: int, measurement_id: int, same: bool)
         settle_tree(db, studio, tree_id)
 
 
-def _relabel(db: DbSession, studio: Studio, lead: Measurement, names: dict[str, str]) -> None:
+def relabel(db: DbSession, studio: Studio, lead: Measurement, names: dict[str, str]) -> None:
     """New letters in the marks of a measurement and of its set, and the figures made anew."""
     photo = db.get_one(Photo, lead.photo_id)
     for row in rows_of_set(db, lead):

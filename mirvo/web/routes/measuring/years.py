@@ -10,7 +10,9 @@ from mirvo.core.errors import BadInput
 from mirvo.core.limits.measuring import HandFields
 from mirvo.studio.measuring import by_hand, flat_photo
 from mirvo.studio.measuring import years as use
+from mirvo.studio.measuring.letters import letter_changes, put_letters_right
 from mirvo.studio.measuring.same_tree import doubts_of
+from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.sheet import Sheet, sheet_of
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.wheel import draw_two_dates
@@ -98,6 +100,39 @@ def confirm(
     studio: StudioDep, tree_id: int, measurement_id: int, form: Annotated[LettersForm, Form()]
 ) -> Response:
     use.confirm(studio, tree_id, measurement_id, form.letters)
+    return RedirectResponse(f"/trees/{tree_id}/years?after={measurement_id}", 303)
+
+
+class CorrectedLetters(LettersForm):
+    """Other letters for roots of a photo; onward : on all later photos too."""
+
+    onward: str = ""
+
+
+@router.post("/trees/{tree_id}/years/{measurement_id}/letters/preview")
+@shown_again_on(years_page)
+def preview_letters(
+    reader: Reader, tree_id: int, measurement_id: int, form: Annotated[CorrectedLetters, Form()]
+) -> Response:
+    """What other letters would change, before anything does."""
+    onward = bool(form.onward)
+    changes = letter_changes(reader.db, tree_id, measurement_id, form.letters, onward)
+    context = {
+        "tree": load_tree(reader.db, tree_id),
+        "measurement_id": measurement_id,
+        "changes": changes,
+        "letters": form.letters,
+        "onward": onward,
+    }
+    return reader.page("measuring/letters.html", context)
+
+
+@router.post("/trees/{tree_id}/years/{measurement_id}/letters")
+@shown_again_on(years_page)
+def correct_letters(
+    studio: StudioDep, tree_id: int, measurement_id: int, form: Annotated[CorrectedLetters, Form()]
+) -> Response:
+    put_letters_right(studio, tree_id, measurement_id, form.letters, bool(form.onward))
     return RedirectResponse(f"/trees/{tree_id}/years?after={measurement_id}", 303)
 
 
