@@ -7,12 +7,13 @@ from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.core.limits.base import PastDay
+from mirvo.core.limits.base import PastDay, RowNumber
 from mirvo.core.limits.measuring import PhotoFields
 from mirvo.studio.measuring.photo_sets import shoot_set
 from mirvo.studio.measuring.turntable import shoot_turntable
 from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage, outcome
 from mirvo.studio.photos.intake import Intake, take_in
+from mirvo.studio.photos.moving import move_photo
 from mirvo.studio.photos.photo_facts import edit_photo, file_details
 from mirvo.studio.photos.photo_queries import (
     KINDS,
@@ -23,11 +24,12 @@ from mirvo.studio.photos.photo_queries import (
 )
 from mirvo.studio.photos.simulated import shoot_from_above
 from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.yard.tree_list import tree_names
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.progress import LINES, told_in_lines
-from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Reader, StudioDep
+from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, PageReader, Reader, StudioDep
 
 router = APIRouter(dependencies=only(Role.HELPER))
 Files = list[UploadFile]
@@ -111,9 +113,24 @@ def put_in(
     return photos_page(reader, tree_id, results, Filled(status=422 if refused else 200))
 
 
+def moving_page(reader: Reader, filled: Filled, photo_id: int) -> Response:
+    """One photo, with what is wrong about the tree it was to be moved to."""
+    return _photo_page(reader, filled, photo_id)
+
+
 @router.get("/photos/{photo_id}", dependencies=only(Role.GUEST))
 def show_photo(
     reader: Reader, photo_id: int, beside: int | None = None, over: bool = False
+) -> Response:
+    return _photo_page(reader, Filled(), photo_id, beside, over)
+
+
+def _photo_page(
+    reader: PageReader,
+    filled: Filled,
+    photo_id: int,
+    beside: int | None = None,
+    over: bool = False,
 ) -> Response:
     view = view_photo(reader.db, photo_id, beside)
     context = {
@@ -123,8 +140,10 @@ def show_photo(
         "measured_on": MEASURED_ON,
         "over": over,
         "details": [] if reader.looks_on else file_details(reader.studio, view.photo),
+        "other_trees": [] if reader.looks_on else tree_names(reader.db),
+        "errors": filled.errors,
     }
-    return reader.page("photos/photo.html", context)
+    return reader.page("photos/photo.html", context, filled.status)
 
 
 @router.post("/photos/{photo_id}")
@@ -132,6 +151,19 @@ def show_photo(
 def put_right(studio: StudioDep, photo_id: int, form: Annotated[PhotoForm, Form()]) -> Response:
     photo = edit_photo(studio, photo_id, form)
     return RedirectResponse(f"/trees/{photo.tree_id}/photos", 303)
+
+
+class MoveForm(FormModel):
+    """The tree a photo shows."""
+
+    tree_id: RowNumber
+
+
+@router.post("/photos/{photo_id}/tree")
+@shown_again_on(moving_page)
+def move(studio: StudioDep, photo_id: int, form: Annotated[MoveForm, Form()]) -> Response:
+    move_photo(studio, photo_id, form.tree_id)
+    return RedirectResponse(f"/photos/{photo_id}", 303)
 
 
 @router.post("/trees/{tree_id}/photos/simulated")
