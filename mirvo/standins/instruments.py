@@ -67,6 +67,11 @@ class Scale:
         said = json.dumps({"what": what, "grams": grams}).encode()
         return self.line.send("POST", f"/trees/{tree_id}/weighings", said)
 
+    def weigh_pot(self, tree_id: int, grams: float) -> Any:
+        """A tree in its pot as it stands on the bench, g."""
+        said = json.dumps({"grams": grams}).encode()
+        return self.line.send("POST", f"/trees/{tree_id}/weights", said)
+
 
 @dataclass(frozen=True)
 class BenchCamera:

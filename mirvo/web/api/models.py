@@ -110,6 +110,13 @@ class WeighingOut(BaseModel):
     grams: float
 
 
+class WeightOut(BaseModel):
+    """A tree in its pot on the scale, g; grams_a_day : water used of late, null while unknown."""
+
+    grams: float
+    grams_a_day: float | None
+
+
 class TaskIn(SentModel):
     """Something to look at on a day."""
 

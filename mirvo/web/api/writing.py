@@ -9,6 +9,7 @@ from fastapi import APIRouter, Form, Query, UploadFile
 
 from mirvo.core.errors import BadInput, Conflict
 from mirvo.core.limits.base import PastDay
+from mirvo.core.limits.care import WeightFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
 from mirvo.core.limits.trees import TreeFields
@@ -19,6 +20,7 @@ from mirvo.studio.exchange.tokens import NIGHTS, PHOTOS, WEIGHINGS, WRITE
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.records import aftercare
 from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.weights import water_use, weigh
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.trees import add_tree, edit_tree
@@ -36,6 +38,7 @@ from mirvo.web.api.models import (
     TreeRow,
     WeighingIn,
     WeighingOut,
+    WeightOut,
 )
 from mirvo.web.api.records import Number, row_of
 from mirvo.web.form_models import FormModel
@@ -129,6 +132,14 @@ def write_weighing(studio: StudioDep, tree_id: Number, weighing: WeighingIn) -> 
     if refused:
         raise BadInput(refused[0].field, refused[0].message)
     return WeighingOut(bench_session=bench.id, what=weighing.what, grams=weighing.grams)
+
+
+@router.post("/trees/{tree_id}/weights", status_code=201, dependencies=[may(WEIGHINGS)])
+def write_weight(studio: StudioDep, tree_id: Number, weight: WeightFields) -> WeightOut:
+    """Keep what a tree in its pot weighs now; from two weighings follows the water it uses."""
+    weigh(studio, tree_id, weight.grams)
+    with studio.reading() as db:
+        return WeightOut(grams=weight.grams, grams_a_day=water_use(db, tree_id).grams_a_day)
 
 
 class PhotoIn(FormModel):

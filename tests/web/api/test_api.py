@@ -3,7 +3,7 @@
 import io
 import re
 import tempfile
-from datetime import date, timedelta
+from datetime import UTC, date, timedelta
 from pathlib import Path
 
 import hypothesis
@@ -184,6 +184,18 @@ class InstrumentsTest(ApiCase):
         scale.write(1, "ball", 1210)
         entered = self.read(bench_state, bench.id).answers
         self.assertEqual((entered["offcuts_g"], entered["ball_g"]), (340, 1210))
+
+    def test_a_scale_weighs_a_tree_in_its_pot(self):
+        self.tree()
+        scale = Scale(self.line("weighings"))
+        self.assertIsNone(scale.weigh_pot(1, 2400)["grams_a_day"])
+        later = self.studio.now + timedelta(days=2)
+        self.studio.clock = lambda: later.replace(tzinfo=UTC)
+        self.assertEqual(scale.weigh_pot(1, 2100)["grams_a_day"], 150)
+        with self.assertRaises(OSError) as told:
+            scale.weigh_pot(1, 0)
+        self.assertEqual(told.exception.code, 422)
+        told.exception.close()
 
     def test_a_camera_sends_its_photo(self):
         self.tree()
