@@ -43,7 +43,10 @@ class SignsTest(StudioCase):
         kind = f'data-verdict="{found.usual_verdict.kind}"'
         begin(self.studio, self.here.id, "routine")
         for place in ("/", "/trees/1", "/trees/1/time", "/bench-sessions/1"):
-            self.assertIn(kind, pages.get(place).text, place)
+            text = " ".join(pages.get(place).text.split())
+            self.assertIn(kind, text, place)
+            said = 'water stands on top <span class="quiet">12 Nov 2026</span>'
+            self.assertIn(said, text, place)
         self.assertIn("since 12 Nov 2026", pages.get("/trees/1/time").text)
         # The day before they were seen nobody knew.
         self.assertEqual(self.stands(date(2026, 11, 11)).standing.signs, {})
