@@ -3,7 +3,7 @@
 import unittest
 
 from mirvo.core.plan.plan_vs_actual import ActualSession, against_plan
-from mirvo.core.plan.records import PlannedStep
+from mirvo.core.plan.records import GapWork, PlannedStep
 
 STEP = PlannedStep(
     year=2027,
@@ -45,3 +45,18 @@ class PlanVsActualTest(unittest.TestCase):
                          "budget of 38 %.")  # fmt: skip
         [under] = against_plan(STEP, ActualSession(2027, {"C": 1, "F": 0.5}, 20, 0.36, "usual pot"))
         self.assertNotIn("budget", under.text)
+
+    def test_a_graft_is_held_against_its_place(self):
+        planned = STEP.model_copy(update={"grafts": (GapWork(azimuth_deg=107.0),)})
+        [missing] = against_plan(planned, self.done())
+        self.assertEqual(missing.text, "The graft planned at 3:35 was not set.")
+        # Within half an hour of the clock it is where it was planned, also over noon.
+        self.assertEqual(against_plan(planned, self.done(grafts_deg=(120.0,))), [])
+        noon = STEP.model_copy(update={"grafts": (GapWork(azimuth_deg=355.0),)})
+        self.assertEqual(against_plan(noon, self.done(grafts_deg=(5.0,))), [])
+        elsewhere = against_plan(planned, self.done(grafts_deg=(200.0,)))
+        self.assertEqual([one.code for one in elsewhere], ["graft", "graft"])
+        self.assertIn("6:40 that was not planned", elsewhere[1].text)
+
+    def done(self, **more):
+        return ActualSession(2027, {"C": 1.0, "F": 0.5}, 20, 0.30, "usual pot", **more)
