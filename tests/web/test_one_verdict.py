@@ -13,6 +13,7 @@ from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import ORIGINS
+from mirvo.core.standing.verdict import SIGNS
 from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.closing import close_session
 from mirvo.studio.bench_session.cut_review import cut_review
@@ -28,6 +29,7 @@ from mirvo.studio.shelf.pots import add_pot, edit_pot, put_tree_in
 from mirvo.studio.tree_queries import load_tree, measured_base
 from mirvo.studio.yard.settings import YardFields, save_yard
 from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.yard.triage import keep_signs
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio.bench_session.bench_case import entry
@@ -101,7 +103,7 @@ class Walk:
         with self.studio.reading() as db:
             stands = standing_of(db, tree, self.studio.today)
         verdict, standing = stands.usual_verdict, stands.standing
-        start = standing.next_window.start
+        start = verdict.window.start
         expected = (
             verdict.kind,
             standing.season.state,
@@ -175,11 +177,18 @@ class Walk:
         return True
 
 
-def made_up(case, south, count):
+YARDS = {
+    "north": None,
+    "south": YardFields(name="South", last_frost="09-20"),
+    "no frost": YardFields(name="Mild", last_frost="02-01", frost_free=True),
+}
+
+
+def made_up(case, yard, count):
     """`count` trees of a studio: glass, weak, new, dead, unmeasured, worked, old."""
-    rng = random.Random(11 + south)
-    if south:
-        save_yard(case.studio, YardFields(name="South", last_frost="09-20"))
+    rng = random.Random(11 + list(YARDS).index(yard))
+    if YARDS[yard] is not None:
+        save_yard(case.studio, YARDS[yard])
     for number in range(count):
         came = date(2026, 11, 23) - timedelta(days=rng.choice((40, 300, 1500, 5000)))
         tree = case.tree(
@@ -208,13 +217,15 @@ def made_up(case, south, count):
             kind = rng.choice(("routine", "slip-pot", "emergency", "change-soil"))
             day = came + timedelta(days=rng.randint(100, 400))
             record_session(case.studio, tree.id, SessionFields(kind=kind, done_on=day))
+        if number % 4 == 1:
+            keep_signs(case.studio, tree.id, rng.sample(list(SIGNS), 2))
         if number == 13:
             say_died(case.studio, tree.id, DeathFields(died_on=date(2026, 11, 2), died_of="cold"))
 
 
 class MadeUpTreesTest(StudioCase):
-    def walk(self, south, count, days):
-        made_up(self, south, count)
+    def walk(self, yard, count, days):
+        made_up(self, yard, count)
         walk = Walk(self, self.studio)
         trees = range(1, count + 1)
         walk.days(trees)
@@ -227,10 +238,13 @@ class MadeUpTreesTest(StudioCase):
                         walk.session(tree)
 
     def test_every_place_says_the_same_in_the_north(self):
-        self.walk(False, 32, DAYS[1:3])
+        self.walk("north", 32, DAYS[1:3])
 
     def test_every_place_says_the_same_in_the_south(self):
-        self.walk(True, 16, DAYS[3:])
+        self.walk("south", 16, DAYS[3:])
+
+    def test_every_place_says_the_same_where_no_frost_comes(self):
+        self.walk("no frost", 16, DAYS[:1])
 
 
 class DemoTreesTest(unittest.TestCase):

@@ -98,8 +98,8 @@ class Sheet:
 
     @property
     def window(self) -> Window:
-        """The window in which the tree is due next."""
-        return self.stands.standing.next_window
+        """The window the advice is about."""
+        return self.verdict.window
 
 
 def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
@@ -110,7 +110,7 @@ def sheet_of(db: DbSession, tree_id: int, today: date) -> Sheet:
     target, plan = target_of(db, tree_id), newest_plan(db, tree_id)
     # Newest first, so the first is the one the interval counts from.
     stands = standing_of(db, tree_id, today)
-    window = stands.standing.next_window
+    window = stands.usual_verdict.window
     result = None if plan is None else plan.result
     return Sheet(
         tree=tree,

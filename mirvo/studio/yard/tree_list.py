@@ -67,8 +67,8 @@ class TreeRow:
 
     @property
     def window(self) -> Window:
-        """The window in which it is due next."""
-        return self.stands.standing.next_window
+        """The window the advice is about."""
+        return self.verdict.window
 
     @property
     def spread_ratio(self) -> Figure | None:

@@ -84,7 +84,7 @@ def show_standing(reader: Reader, tree_id: Number) -> StandingOut:
     reader.studio.settle()
     stands = standing_of(reader.db, tree_id, reader.today)
     verdict, standing = stands.usual_verdict, stands.standing
-    window = standing.next_window
+    window = verdict.window
     return StandingOut(
         verdict=verdict.kind,
         verdict_name=verdict.name,
