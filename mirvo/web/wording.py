@@ -187,7 +187,7 @@ def days(first: date, last: date) -> str:
 
 def step_in_brief(step: PlannedStep) -> str:
     """What a planned session does, in a line: "cut A and F, slice 12 mm, graft at 3:30"."""
-    whole = [label for label in step.faults if step.fault_parts.get(label, 1.0) >= WHOLE]
+    whole = [label for label in step.faults if step.parts.get(label, 1.0) >= WHOLE]
     parts = [label for label in step.faults if label not in whole]
     said = []
     if whole or step.returned:

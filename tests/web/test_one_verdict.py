@@ -172,7 +172,7 @@ class Walk:
         advised = {
             label: round(advice.part, 3) for label, advice in review.advice.items() if advice.part
         }
-        planned = {label: round(part, 3) for label, part in step.fault_parts.items()}
+        planned = {label: round(part, 3) for label, part in step.parts.items()}
         self.case.assertEqual(advised, planned, f"tree {tree}")
         return True
 

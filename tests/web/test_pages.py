@@ -252,5 +252,5 @@ class SmallPartsTest(unittest.TestCase):
 
     def test_clock_words(self):
         self.assertEqual(
-            [clock(h) for h in (12.0, 7.3, 0.5, 11.99)], ["12:00", "7:18", "12:30", "12:00"]
+            [clock(h) for h in (12.0, 7.3, 0.5, 11.99)], ["12:00", "7:20", "12:30", "12:00"]
         )

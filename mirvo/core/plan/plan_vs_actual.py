@@ -50,7 +50,7 @@ def against_plan(step: PlannedStep | None, done: ActualSession) -> list[Differen
     found = []
     if step.year != done.year:
         found.append(Difference("year", f"Planned for {step.year}, done in {done.year}."))
-    found += _roots(step.fault_parts, done.roots)
+    found += _roots(step.parts, done.roots)
     if abs(done.slice_mm - step.slice_mm) >= SLICE_NOTED_MM:
         text = f"{done.slice_mm:.0f} mm came off the underside instead of {step.slice_mm:.0f} mm."
         found.append(Difference("slice", text))

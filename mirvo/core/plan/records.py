@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import ClassVar
 
 from pydantic import Field
@@ -22,13 +23,14 @@ class PlannedStep(Record):
     """One planned session.
 
     edge_share : what combing and trimming the edge takes of `share`. fault_parts : part of each
-    fault root it takes. returned : roots that grew back and go again. layer : "make" or
+    fault it takes; root_parts : the same as part of the whole root, where a fault is only a part of
+    it; None where nobody said. returned : roots that grew back and go again. layer : "make" or
     "separate" where it is a session of a ground layer. ball_depth_mm, woody_depth_mm : before
     and after.
     """
 
     # Files written before there were layers must not change.
-    left_out_when_none: ClassVar = ("layer",)
+    left_out_when_none: ClassVar = ("layer", "root_parts")
     year: int
     share: float
     edge_share: float = 0.0
@@ -36,6 +38,7 @@ class PlannedStep(Record):
     strain: float
     faults: tuple[str, ...] = ()
     fault_parts: dict[str, float] = Field(default={})
+    root_parts: dict[str, float] | None = None
     returned: tuple[str, ...] = ()
     slice_mm: float = 0.0
     grafts: tuple[GapWork, ...] = ()
@@ -45,6 +48,11 @@ class PlannedStep(Record):
     ball_depth_mm: tuple[float, float]
     woody_depth_mm: tuple[float, float]
     reasons: tuple[str, ...] = ()
+
+    @property
+    def parts(self) -> dict[str, float]:
+        """Part of each root it takes, 0 to 1."""
+        return self.fault_parts if self.root_parts is None else self.root_parts
 
     @property
     def ball_before_mm(self) -> float:
@@ -187,6 +195,21 @@ class PlanResult(Record):
     def path_of(self, school: str) -> PlannedPath:
         """The path of one school."""
         return next(path for path in self.paths if path.school == school)
+
+    def of_roots(self, wanted: Mapping[str, float]) -> PlanResult:
+        """The same with each step's parts of roots; wanted : part of each root that goes in all."""
+
+        def told(step: PlannedStep) -> PlannedStep:
+            parts = {
+                label: part * wanted.get(label, 1.0) for label, part in step.fault_parts.items()
+            }
+            return step.model_copy(update={"root_parts": parts})
+
+        paths = tuple(
+            path.model_copy(update={"steps": tuple(told(step) for step in path.steps)})
+            for path in self.paths
+        )
+        return self.model_copy(update={"paths": paths})
 
     def with_levers(self, school: str, levers: tuple[Lever, ...]) -> PlanResult:
         """The same with what would bring one path forward."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import date
 
 from sqlalchemy import select
@@ -32,6 +33,7 @@ class PathView:
 
     missing : what must be recorded before planning, and of what. guessed : where the plan rests on
     a guess. stale : the records have changed since the newest plan was made, or there is none yet.
+    wanted : part of each root that goes in all.
     """
 
     tree: Tree
@@ -43,6 +45,7 @@ class PathView:
     missing: BadInput | None = None
     stale: bool = False
     guessed: str = ""
+    wanted: Mapping[str, float] = field(default_factory=dict)
 
 
 def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
@@ -67,6 +70,7 @@ def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
         tuple(made.cuts),
         guessed=made.guessed,
         stale=not holds,
+        wanted=made.wanted,
     )
 
 
@@ -106,7 +110,8 @@ def plan_path(studio: Studio, tree_id: int) -> None:
             view = path_view(db, tree_id, studio.today)
         if view.case is None or not view.stale:
             return
-        keep_plan(studio, tree_id, view.case, plan(view.case), digest_of(view.case))
+        result = plan(view.case).of_roots(view.wanted)
+        keep_plan(studio, tree_id, view.case, result, digest_of(view.case))
 
 
 def trees_that_missed(studio: Studio) -> list[int]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from math import ceil
 from typing import Any
@@ -52,13 +52,15 @@ class GrowthRates:
 class PlanningCase:
     """A tree's case with what it was made of.
 
-    guessed : a sentence where the plan rests on a guess, with what would narrow it.
+    guessed : a sentence where the plan rests on a guess, with what would narrow it. wanted : part
+    of each root that goes in all.
     """
 
     case: Case
     growth: GrowthRates
     cuts: list[RootToCut]
     guessed: str = ""
+    wanted: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -157,7 +159,8 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
             f"{ball.value:.0f} ± {ball.plus_minus:.0f} mm. "
             f"The plan is as sure as that; to narrow it, {ball.narrow}."
         ).strip()
-    return PlanningCase(read_case(given), growth, roots_to_cut(base.roots), guessed)
+    parts = {advice.label: advice.part for advice in wanted}
+    return PlanningCase(read_case(given), growth, roots_to_cut(base.roots), guessed, parts)
 
 
 def _unbounded(db: DbSession, target: Target, stands: TreeStanding) -> CutConstraints:

@@ -15,6 +15,7 @@ from mirvo.core.plan.case import Case
 from mirvo.core.plan.paths import forward
 from mirvo.core.plan.plan_vs_actual import ActualSession, Difference, against_plan
 from mirvo.core.plan.records import Lever, PlannedStep, PlanResult
+from mirvo.core.rootwork import opens_ball
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, RootSession, Target
 from mirvo.studio.context import Studio
@@ -188,7 +189,8 @@ def planned_and_done(db: DbSession, tree_id: int) -> list[PlannedAndDone]:
             for plan in plans
             if plan.made_at < session.created_at and plan.made_at.date() <= session.done_on
         ]
-        if not before:
+        # A graft or a layer is no session a path plans.
+        if not before or not opens_ball(session.kind):
             continue
         after = next((plan for plan in plans if plan.made_at > session.created_at), None)
         step = step_of(before[-1], school, session.done_on.year)

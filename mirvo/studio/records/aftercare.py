@@ -35,6 +35,7 @@ from mirvo.records.models import (
 from mirvo.studio.almanac.practice import practice_for
 from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.context import Studio
+from mirvo.studio.records.weights import watering_log
 from mirvo.studio.tree_queries import load_tree, sessions_of
 from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.weather import outlook_for, place_of, station_of
@@ -388,13 +389,7 @@ def water(studio: Studio, tree_id: int) -> None:
 def rhythm_of(db: DbSession, tree_id: int) -> Rhythm:
     """Days between waterings, with warnings: the median of the latest taps, or as typed while they
     are few."""
-    query = (
-        select(Watering.watered_on)
-        .where(Watering.tree_id == tree_id)
-        .order_by(Watering.watered_on.desc())
-        .limit(RECENT)
-    )
-    tree, days = load_tree(db, tree_id), list(db.scalars(query))
+    tree, days = load_tree(db, tree_id), watering_log(db, tree_id).watered[:RECENT]
     # From the newest back; the median does not mind one holiday.
     apart = [(a - b).days for a, b in zip(days, days[1:], strict=False)]
     usual = float(np.median(apart)) if len(apart) >= RHYTHM_FROM else tree.usual_watering_days

@@ -5,19 +5,27 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import select
+from sqlalchemy import null, select, type_coerce, union_all
 
 from mirvo.core.care.water_use import Drinking, Weighing, drinking_since, uses_of
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.care import WeightFields
 from mirvo.core.rootwork import opens_ball
-from mirvo.records.database import DbSession
+from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import PotWeight, Watering
 from mirvo.studio.context import Studio
 from mirvo.studio.tree_queries import load_tree, sessions_of
 
 # Three years of daily weighings are enough to know what is usual.
 MAX_WEIGHINGS = 1_100
+
+
+@dataclass(frozen=True)
+class WateringLog:
+    """Days a tree was watered and weighings of it in its pot, newest first."""
+
+    watered: tuple[date, ...]
+    weighed: tuple[Weighing, ...]
 
 
 @dataclass(frozen=True)
@@ -28,7 +36,7 @@ class WaterUse:
     what is usual, since its roots were worked last.
     """
 
-    last: PotWeight | None
+    last: Weighing | None
     grams_a_day: float | None
     since_work: Drinking | None
 
@@ -46,21 +54,38 @@ def weigh(studio: Studio, tree_id: int, grams: float) -> None:
         db.add(row)
 
 
+@read_once
+def watering_log(db: DbSession, tree_id: int) -> WateringLog:
+    """Waterings and weighings of a tree, newest first, in one question."""
+    no_day, no_moment = (
+        type_coerce(null(), Watering.watered_on.type),
+        type_coerce(null(), PotWeight.weighed_at.type),
+    )
+    watered = (
+        select(Watering.watered_on, no_moment, type_coerce(null(), PotWeight.grams.type))
+        .where(Watering.tree_id == tree_id)
+        .order_by(Watering.watered_on.desc())
+        .limit(MAX_WEIGHINGS)
+    )
+    weighed = (
+        select(no_day, PotWeight.weighed_at, PotWeight.grams)
+        .where(PotWeight.tree_id == tree_id)
+        .order_by(PotWeight.weighed_at.desc())
+        .limit(MAX_WEIGHINGS)
+    )
+    # Each with its own order and limit, which only a query within a query has here.
+    rows = db.execute(union_all(select(watered.subquery()), select(weighed.subquery()))).all()
+    days = [day for day, moment, _ in rows if moment is None and day is not None]
+    weights = [Weighing(moment, grams) for _, moment, grams in rows if moment is not None]
+    return WateringLog(tuple(days), tuple(weights))
+
+
 def water_use(db: DbSession, tree_id: int) -> WaterUse:
     """What the weighings of a tree tell of the water it uses."""
-    newest = select(PotWeight).where(PotWeight.tree_id == tree_id)
-    rows = list(db.scalars(newest.order_by(PotWeight.weighed_at.desc()).limit(MAX_WEIGHINGS)))
-    if not rows:
+    log = watering_log(db, tree_id)
+    if not log.weighed:
         return WaterUse(None, None, None)
-    first = rows[-1].weighed_at.date()
-    watered: set[date] = set(
-        db.scalars(
-            select(Watering.watered_on).where(
-                Watering.tree_id == tree_id, Watering.watered_on >= first
-            )
-        )
-    )
-    uses = uses_of((Weighing(row.weighed_at, row.grams) for row in rows), watered)
+    uses = uses_of(log.weighed, set(log.watered))
     last_work = next((one for one in sessions_of(db, tree_id) if opens_ball(one.kind)), None)
     since = None if last_work is None else drinking_since(uses, last_work.done_on)
-    return WaterUse(rows[0], uses[-1].grams if uses else None, since)
+    return WaterUse(log.weighed[0], uses[-1].grams if uses else None, since)

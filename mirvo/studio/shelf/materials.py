@@ -87,7 +87,7 @@ def step_materials(
             trunk_mm,
             stands_in.holes if stays else None,
             tree.height_mm,
-            sum(1 for part in step.fault_parts.values() if part >= 1),
+            sum(1 for part in step.parts.values() if part >= 1),
             len(step.grafts),
             step.layer == "make",
             practice_for(yard, tree),

@@ -46,6 +46,12 @@ class PlanVsActualTest(unittest.TestCase):
         [under] = against_plan(STEP, ActualSession(2027, {"C": 1, "F": 0.5}, 20, 0.36, "usual pot"))
         self.assertNotIn("budget", under.text)
 
+    def test_a_fault_that_is_a_part_of_a_root_is_held_against_that_part(self):
+        # Of C half the root was to go in all, and all of that in this session.
+        shortened = STEP.model_copy(update={"root_parts": {"C": 0.5, "F": 0.5}})
+        self.assertEqual(codes(step=shortened, roots={"C": 0.5, "F": 0.5}), [])
+        self.assertEqual(codes(step=shortened, roots={"C": 0.2, "F": 0.5}), ["less"])
+
     def test_a_graft_is_held_against_its_place(self):
         planned = STEP.model_copy(update={"grafts": (GapWork(azimuth_deg=107.0),)})
         [missing] = against_plan(planned, self.done())
