@@ -176,7 +176,8 @@ def _grow_up(
             container_after=entry.sessions[-1].container,
             found="Air layer on the lowest branch, packed in moist moss.",
         )
-        record_session(studio, tree.id, layer)
+        with _as_of(studio, entry.layered_on) as then:
+            record_session(then, tree.id, layer)
     if pot_id is not None and entry.sessions:
         with studio.writing() as db:
             stand_in(db, load_tree(db, tree.id), pot_id, entry.sessions[-1].done_on)
