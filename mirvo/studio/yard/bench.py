@@ -20,7 +20,7 @@ from mirvo.studio.records.aftercare import Due, open_care
 from mirvo.studio.tree_queries import load_tree
 from mirvo.studio.yard.known_rows import once_for_all
 from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.tree_list import NEXT, NOW, TreeRow, list_trees
+from mirvo.studio.yard.tree_list import NEXT, NOW, REPOT, TreeRow, list_trees
 from mirvo.studio.yard.weather import ColdNights, frost_watch
 
 # Four months: a window seen in time for pots and soil to be ordered.
@@ -29,8 +29,6 @@ YEAR_DAYS = 365
 # So long after a session what the tree does is looked at.
 ANSWERS_DAYS = 240
 ANSWERS_SHOWN = 6
-# Verdicts under which a path's session is what is to be done.
-REPOT = ("repot_now", "repot_next")
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from mirvo.studio.path.plans import step_of
 from mirvo.studio.records.aftercare import open_care
 from mirvo.studio.yard.known_rows import once_a_row
 from mirvo.studio.yard.settings import put_yard, yard_of
-from mirvo.studio.yard.tree_list import TreeRow, list_trees
+from mirvo.studio.yard.tree_list import REPOT, TreeRow, list_trees
 
 # A calendar shows what comes, however far.
 FAR_AHEAD = date(9999, 1, 1)
@@ -49,6 +49,8 @@ def entries_of(
 def _window(row: TreeRow, school: str) -> Entry:
     window, plan = row.window, row.stands.plan
     title = f"{row.tree.name}: window for root work"
+    # What a path plans is said where it is what is to be done, and nowhere beside other advice.
+    planned = _planned(plan, school, window.best.year) if row.verdict.kind in REPOT else ""
     best = f"{row.verdict.name}. Best about {window.best.day} {window.best:%B}."
     return Entry(
         # The same for ever, so that a moved window moves in the calendar and is not added.
@@ -56,7 +58,7 @@ def _window(row: TreeRow, school: str) -> Entry:
         window.start,
         window.end,
         title,
-        f"{best} {_planned(plan, school, window.best.year)}".strip(),
+        f"{best} {planned}".strip(),
     )
 
 

@@ -31,6 +31,8 @@ log = logging.getLogger(__name__)
 # Verdicts that ask for something today, and those that wait for the next window.
 NOW = ("emergency", "change_soil", "repot_now", "delay", "larger_pot")
 NEXT = ("repot_next",)
+# Advice under which a path's session is what is to be done.
+REPOT = ("repot_now", "repot_next")
 PAGE_ROWS = {"bases": 24, "ledger": 100}
 # What is not known stands last, whichever way it is ordered.
 UNKNOWN_LAST = float("inf")
