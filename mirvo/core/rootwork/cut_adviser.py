@@ -8,15 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from math import hypot
 
 import numpy as np
 
-from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.radiality import neighbour_gaps
-from mirvo.core.measure.records import Fault
 from mirvo.core.rootwork.cut_order import OFF_PLANE, ORDER, cutting_faults, losing_roots
+from mirvo.core.rootwork.cut_wishes import why, wish_of
 from mirvo.core.rootwork.cuts import (
     CUTTING,
     HALF,
@@ -27,7 +25,7 @@ from mirvo.core.rootwork.cuts import (
     Reason,
     RootCase,
 )
-from mirvo.core.rootwork.root_path import along_mm, shortened, straight_stretch_mm, sweep_deg
+from mirvo.core.rootwork.root_path import shortened, sweep_deg
 from mirvo.core.rootwork.share_estimate import (
     BallTaken,
     corrected_share,
@@ -69,7 +67,7 @@ def advise(
     state = _State(by_label, shares, limits, dict(decided), losing)
     found: dict[str, CutAdvice] = {}
     for root in sorted(roots, key=lambda case: _rank(case, losing, limits)):
-        wish = _wish(state.without_the_gone(root), losing, trunk_mm, limits, by_label, asks)
+        wish = wish_of(state.without_the_gone(root), losing, trunk_mm, limits, by_label, asks)
         share = shares[root.label] * limits.correction
         advice = state.admit(root, replace(wish, share=share))
         found[root.label] = advice
@@ -120,7 +118,7 @@ def _freed(root: RootCase, wish: CutAdvice, only_feeder: Reason) -> CutAdvice | 
         if sweep_deg(shortened(root.path, part)) > circling.threshold:
             continue
         keep = root.length_mm * (1 - part)
-        reason = _why(
+        reason = why(
             "frees_the_trunk",
             f"{only_feeder.sentence}: cut back {percent} % of it, which frees the trunk, and no "
             "more",
@@ -147,7 +145,7 @@ def _plane_first(roots: Sequence[RootCase]) -> list[Reason]:
         return []
     named = ", ".join(root.label for root in off)
     return [
-        _why(
+        why(
             "plane",
             f"most roots lie off the root plane ({named}): choose the plane again before any of "
             "them goes",
@@ -155,143 +153,6 @@ def _plane_first(roots: Sequence[RootCase]) -> list[Reason]:
             living=float(len(living)),
         )
     ]
-
-
-def _wish(
-    root: RootCase,
-    losing: frozenset[str],
-    trunk_mm: float,
-    limits: CutConstraints,
-    by_label: Mapping[str, RootCase],
-    asks: Sequence[Reason],
-) -> CutAdvice:
-    """What a root's own state asks for, before budget, feeding and gaps are looked at."""
-    faults = cutting_faults(root, losing)
-    if not faults:
-        return _of_lesser_faults(root, trunk_mm)
-    fault = faults[0]
-    code = fault.code
-    reasons = [_reason(fault) for fault in faults]
-    # Roots must not go for lying off a plane that may be the wrong one.
-    if asks and code in OFF_PLANE and root.alive:
-        return CutAdvice(root.label, "watch", [*reasons, *asks], 0.0)
-    # A second fault stands whatever the error of the first is, so only a lone one is put off.
-    unsure = _within_error(root, fault, by_label)
-    if unsure is not None and len(faults) == 1:
-        return CutAdvice(root.label, "watch", [*reasons, unsure], 0.0)
-    # Neighbours that fuse are what such a studio works towards.
-    if code == "crowded" and limits.fuses:
-        reason = _why("fuses", "your practice lets neighbours fuse into a plate")
-        return CutAdvice(root.label, "watch", [*reasons, reason], 0.0)
-    if code in ("circling", "looping_back", "crossing"):
-        return _led_or_shortened(root, fault, trunk_mm, reasons)
-    if code == "oversized" and root.condition == "sound":
-        return _weakened(root, trunk_mm, reasons)
-    return CutAdvice(root.label, "remove", reasons, 0.0, None, 1.0)
-
-
-def _weakened(root: RootCase, trunk_mm: float, reasons: list[Reason]) -> CutAdvice:
-    """A sound root is never taken off flush for its size alone: it is cut back to a fork."""
-    keep = HALF * root.length_mm
-    if keep < rules().adviser.min_stub_trunks * trunk_mm:
-        return CutAdvice(root.label, "watch", reasons, 0.0)
-    reason = _why(
-        "to_a_fork",
-        f"cut it back to a fork about {keep:.0f} mm out; its strength goes in two sessions",
-        keep_mm=round(keep, 1),
-    )
-    return CutAdvice(root.label, "shorten", [*reasons, reason], 0.0, keep, HALF)
-
-
-def _of_lesser_faults(root: RootCase, trunk_mm: float) -> CutAdvice:
-    """A sharp bend is cut past, or led round while it is thin; else the root is kept."""
-    kinked = next((fault for fault in root.faults if fault.code == "kinked"), None)
-    if kinked is None:
-        return CutAdvice(root.label, "keep", [], 0.0)
-    return _led_or_shortened(root, kinked, trunk_mm, [_reason(kinked)])
-
-
-def _led_or_shortened(
-    root: RootCase, fault: Fault, trunk_mm: float, reasons: list[Reason]
-) -> CutAdvice:
-    """Shorten where a straight stretch remains; bend a thin root round; else remove it."""
-    limits = rules().adviser
-    keep = straight_stretch_mm(root.path)
-    # The cut must end before the other root, with room to heal.
-    if fault.code == "crossing" and fault.at_mm is not None:
-        keep = min(keep, along_mm(root.path, fault.at_mm) - limits.crossing_clear_mm)
-    length = root.length_mm
-    # A shorter stub would bear no new roots and die back.
-    if limits.min_stub_trunks * trunk_mm <= keep < length:
-        reason = _why(
-            "straight_stretch",
-            f"the first {keep:.0f} mm run outward and stay",
-            keep_mm=round(keep, 1),
-        )
-        return CutAdvice(root.label, "shorten", [*reasons, reason], 0.0, keep, 1 - keep / length)
-    thin = root.base_width_mm is not None and (
-        root.base_width_mm <= limits.bendable_trunks * trunk_mm
-    )
-    # A root that crosses cannot be led aside while the other lies over it.
-    if thin and fault.code != "crossing":
-        reason = _why("thin", f"{root.base_width_mm:.0f} mm thin, it can be led outward and pinned")
-        return CutAdvice(root.label, "bend", [*reasons, reason], 0.0)
-    # A bend alone does no harm that would be worth a root.
-    if fault.code == "kinked":
-        return CutAdvice(root.label, "watch", reasons, 0.0)
-    return CutAdvice(root.label, "remove", reasons, 0.0, None, 1.0)
-
-
-SENTENCES = {
-    "dead": "it is dead",
-    "no_feeders": "it carries no fine roots",
-    "above_plane": "it leaves the trunk above the root plane and hides what lies beneath",
-    "below_plane": "it goes straight down and does not thicken the flare",
-    "circling": "it circles the trunk",
-    "looping_back": "it loops back toward the trunk",
-    "crossing": "it crosses {with_root} and is the worse of the two",
-    "crowded": "it runs in the same direction as {with_root}",
-    "oversized": "it is far thicker than the rest and takes the flow from them",
-    "kinked": "it is bent sharply",
-}
-UNITS = {"deg": "°", "%": " %", "mm": " mm", None: ""}
-
-
-def _why(code: str, sentence: str, **figures: float) -> Reason:
-    return Reason(code=code, sentence=sentence, figures=figures)
-
-
-def _reason(fault: Fault) -> Reason:
-    text = SENTENCES[fault.code].format(with_root=fault.with_root or "another")
-    if fault.figure is None or fault.threshold is None:
-        return _why(fault.code, text)
-    unit = UNITS[fault.unit]
-    text += f" ({fault.figure:.0f}{unit}, limit {fault.threshold:.0f}{unit})"
-    return _why(fault.code, text, figure=fault.figure, threshold=fault.threshold)
-
-
-def _within_error(root: RootCase, fault: Fault, by_label: Mapping[str, RootCase]) -> Reason | None:
-    """A fault that its own measuring error could undo is watched, not cut for."""
-    error = {
-        "circling": root.plus_minus.heading,
-        "oversized": root.plus_minus.width,
-        "crowded": hypot(root.plus_minus.azimuth, _other_error(fault, by_label)),
-    }.get(fault.code)
-    if error is None or fault.figure is None or fault.threshold is None:
-        return None
-    if abs(fault.figure - fault.threshold) >= error:
-        return None
-    return _why(
-        "within_error",
-        f"within measuring error of the limit (±{error:.0f}{UNITS[fault.unit]}): "
-        "look again next time",
-        plus_minus=round(error, 1),
-    )
-
-
-def _other_error(fault: Fault, by_label: Mapping[str, RootCase]) -> float:
-    other = by_label.get(fault.with_root or "")
-    return 0.0 if other is None else other.plus_minus.azimuth
 
 
 @dataclass
@@ -350,10 +211,10 @@ class _State:
             return self._taken(root, wish, 1)
         planned = None if self.limits.planned is None else self.limits.planned.get(root.label)
         if planned == 0.0:
-            return self._held(wish, _why("path", "the path takes it in a later session"))
+            return self._held(wish, why("path", "the path takes it in a later session"))
         if self.parted is not None:
             text = f"{self.parted} goes in parts; what else goes waits until the tree has answered"
-            return self._held(wish, _why("answer_first", text))
+            return self._held(wish, why("answer_first", text))
         parts = self._fewest_parts(root, wish) if planned is None else round(1.0 / planned)
         if parts is None or not self._fits(root, self._decision(wish, parts)):
             return self._held(wish, self._spent(root, self._decision(wish, 1)))
@@ -380,7 +241,7 @@ class _State:
         if parts == 1:
             return wish
         self.parted = root.label
-        reason = _why(
+        reason = why(
             "two_sessions",
             f"its whole share would pass the limit of one session: in {parts} sessions",
             share=round(wish.share, 3),
@@ -408,7 +269,7 @@ class _State:
         other = self.limits.waits_on.get(root.label)
         if other is None or other in self.decided or other not in self.roots:
             return None
-        return _why("waits", f"{root.label} stays until {other} is decided")
+        return why("waits", f"{root.label} stays until {other} is decided")
 
     def without_the_gone(self, root: RootCase) -> RootCase:
         """The root without faults it has only beside a root that goes."""
@@ -430,7 +291,7 @@ class _State:
         ]
         for stem in root.feeds:
             if not any(stem in other.feeds for other in left):
-                return _why("only_feeder", f"nothing else feeds {stem}")
+                return why("only_feeder", f"nothing else feeds {stem}")
         return None
 
     def _lesser(self, root: RootCase) -> bool:
@@ -446,7 +307,7 @@ class _State:
         before, after = self._gaps(root)
         if after <= max(before + 1e-6, THIRD_DEG):
             return None
-        return _why(
+        return why(
             GRAFT_FIRST,
             f"without it {after:.0f}° would stand open, more than a third of the circle: set the "
             "graft that will close it first",
@@ -476,7 +337,7 @@ class _State:
         # A gap that is there already is not this root to blame for.
         if after <= limit or after <= before + 1e-6:
             return None
-        return _why(
+        return why(
             "opens_gap",
             f"without it the largest gap is {after:.0f}°, beyond the {limit:.0f}° aimed at: close "
             "it by a graft, a fork or a bent neighbour, or a ground layer",
@@ -487,9 +348,9 @@ class _State:
     def _spent(self, root: RootCase, asked: CutDecision) -> Reason:
         budget = self.limits.budget
         if budget <= 0:
-            return _why("budget", "nothing living may be taken from this tree now")
+            return why("budget", "nothing living may be taken from this tree now")
         share = self.share(also={root.label: asked})
-        return _why(
+        return why(
             "budget",
             f"with it {share:.0%} would go, the budget is {budget:.0%}: next time",
             share=round(share, 3),

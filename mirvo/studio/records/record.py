@@ -115,10 +115,10 @@ def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
             {"share"},
         ),
     )
-    for name, wished, done, codes in rows:
+    for name, intended, done, codes in rows:
         # A session with no graft planned and none set says nothing of grafts.
-        if codes != {"graft"} or (wished, done) != ("none", "none"):
-            yield Pair(name, wished, done, bool(noted & codes))
+        if codes != {"graft"} or (intended, done) != ("none", "none"):
+            yield Pair(name, intended, done, bool(noted & codes))
 
 
 def _mm(length: float) -> str:
