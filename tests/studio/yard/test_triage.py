@@ -56,6 +56,10 @@ class SignsTest(StudioCase):
         pages.post("/trees/1/signs", data={"thick_moss": "on", "usual_watering_days": "3"})
         self.assertEqual(self.stands().standing.signs, {"thick_moss": NOVEMBER})
         self.assertEqual(self.read(rhythm_of, 1).days_between, 3)
+        for typed in ("often", "100", "0"):
+            sent = {"thick_moss": "on", "usual_watering_days": typed}
+            self.assertIn("Your ticks are saved.", pages.post("/trees/1/signs", data=sent).text)
+        self.assertEqual(self.read(rhythm_of, 1).days_between, 3)
         self.on(DECEMBER)
         part = pages.post("/trees/1/signs", headers={"HX-Request": "true"}).text
         self.assertNotIn("<html", part)
