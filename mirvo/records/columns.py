@@ -178,6 +178,8 @@ class DayOfYear(TypeDecorator[str]):
         self.usual = usual
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> str:
+        if not value and not self.usual:
+            return ""
         try:
             month, day = (int(part) for part in (value or "").split("-"))
             # A year with a leap day: a day of some years is one.

@@ -11,6 +11,7 @@ from sqlalchemy.orm import joinedload
 
 from mirvo.core.errors import NotFound
 from mirvo.core.measure.records import RootRecord, TopRecord
+from mirvo.core.rootwork.design import FLARE, as_designed
 from mirvo.records.database import DbSession, find_kept, read_once
 from mirvo.records.models import (
     CutRecord,
@@ -173,7 +174,8 @@ def measured_base(db: DbSession, tree_id: int, until: date | None = None) -> Mea
 def base_of(db: DbSession, measurement: Measurement) -> MeasuredBase | None:
     """What stands of one measurement, None where it gave no figures."""
     gone = _removed(db, measurement, set(cuts_of(db, measurement.tree_id)))
-    return _standing(measurement, gone, measurement.stands)
+    design = design_of(db, measurement.tree_id)
+    return _standing(measurement, design, gone, measurement.stands)
 
 
 def base_before(
@@ -193,7 +195,8 @@ def base_before(
             session.done_on < day or (session.done_on == day and (own is None or session.id < own))
         )
     }
-    return _standing(measurement, _removed(db, measurement, earlier))
+    design = design_of(db, measurement.tree_id)
+    return _standing(measurement, design, _removed(db, measurement, earlier))
 
 
 def _removed(db: DbSession, measurement: Measurement, sessions: set[int]) -> set[str]:
@@ -209,11 +212,22 @@ def _removed(db: DbSession, measurement: Measurement, sessions: set[int]) -> set
     }
 
 
+def design_of(db: DbSession, tree_id: int) -> str:
+    """What a tree's base is to look like, one of `core.rootwork.design.DESIGNS`."""
+    try:
+        return load_tree(db, tree_id).design
+    except NotFound:
+        # A tree in the heap is measured as any other.
+        return FLARE
+
+
 def _standing(
-    measurement: Measurement, gone: set[str], stands: TopRecord | None = None
+    measurement: Measurement, design: str, gone: set[str], stands: TopRecord | None = None
 ) -> MeasuredBase | None:
     if measurement.top is None:
         return None
-    record = stands or measurement.top
+    # Faults count as the tree's design has them; the record keeps them all.
+    measured = as_designed(measurement.top, design)
+    record = measured if stands is None else as_designed(stands, design)
     standing = tuple(root for root in record.roots if root.label not in gone)
-    return MeasuredBase(measurement, record, standing, measurement.top)
+    return MeasuredBase(measurement, record, standing, measured)

@@ -381,7 +381,8 @@ class StandingRules(Data):
 
     ball_guess_trunks : depth of a ball nobody noted, in trunk diameters. recovery_days : after a
     session that took nothing, and after one that took all the tree could bear. signs_fade_days :
-    what was found longer ago no longer speaks against a tree's strength.
+    what was found longer ago no longer speaks against a tree's strength. second_session_groups,
+    second_session_weeks : who may be worked twice in a season, and how long after the first.
     """
 
     ball_recorded_mm: float
@@ -395,6 +396,8 @@ class StandingRules(Data):
     newcomer_recovery_days: int
     newcomer_days: int
     signs_fade_days: int
+    second_session_groups: list[str]
+    second_session_weeks: int
 
 
 class AnswerRules(Data):

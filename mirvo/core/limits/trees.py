@@ -20,6 +20,8 @@ from mirvo.core.limits.base import (
     TreeHeightMm,
     TrunkMm,
 )
+from mirvo.core.rootwork.design import DESIGNS as DESIGNS
+from mirvo.core.rootwork.design import FLARE, Design
 
 Origin = Literal[
     "nursery container",
@@ -80,6 +82,8 @@ class TreeFields(Limits):
     separated_on: PastDay | None = None
     last_repotted_on: PastDay | None = None
     in_ground: bool = False
+    held_bare: bool = False
+    design: Design = FLARE
     stage: Stage = "growing"
     strength: Strength = "strong"
     age_class: Age = "young"

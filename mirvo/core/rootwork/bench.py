@@ -15,6 +15,7 @@ from mirvo.core.almanac.loader import Data, read_data
 from mirvo.core.almanac.practice import Practice, clears_by, questions
 from mirvo.core.errors import BadInput
 from mirvo.core.lengths import read_length
+from mirvo.core.rootwork.design import FLARE
 from mirvo.core.rootwork.kinds import kind_by_key
 from mirvo.core.typed_values import read_whole
 
@@ -44,6 +45,7 @@ SOURCES: tuple[frozenset[str], ...] = (
     frozenset(),
     frozenset(questions()) | {"clears"},
     frozenset({"group"}),
+    frozenset({"design", "held_bare"}),
     frozenset({*FINDINGS, "black_tips"}),
     frozenset({"kind"}),
 )
@@ -232,6 +234,8 @@ def situation_of(
     answers: Mapping[str, Any] | None = None,
     grafts_planned: bool = False,
     union_mm: float | None = None,
+    design: str = FLARE,
+    held_bare: bool = False,
 ) -> Situation:
     """What the lines of the steps depend on.
 
@@ -242,7 +246,8 @@ def situation_of(
     trunk_mm : trunk diameter at the ground; a trench follows from it. height_mm : of the
     tree; from it follows whether it is staked or guyed. answers : what was entered so far; what
     was found changes what is said. grafts_planned : the tree's plan sets a graft in this session.
-    union_mm : height of its graft union above the soil.
+    union_mm : height of its graft union above the soil. design : what its base is to look like.
+    held_bare : it came with bare roots and was not potted since.
     """
     entered = answers or {}
     # An unmeasured ball has no weight, so no warning; the step itself still says to lift with
@@ -270,6 +275,8 @@ def situation_of(
         "strikes": species.root_cuttings,
         "species": species.name,
         "poison_said": f"{species.name}: {species.caution}",
+        "design": design,
+        "held_bare": held_bare,
         "union": union_mm is not None,
         "union_mm": f"{union_mm or 0.0:.0f}",
         "tall": height_mm is not None,

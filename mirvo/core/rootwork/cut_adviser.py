@@ -302,7 +302,7 @@ class _State:
 
     def _graft_first(self, root: RootCase, wish: CutAdvice) -> Reason | None:
         """A living root whose loss opens more than a third of the circle waits for a graft."""
-        if wish.action != "remove" or not root.alive:
+        if wish.action != "remove" or not root.alive or not self.limits.flare:
             return None
         before, after = self._gaps(root)
         if after <= max(before + 1e-6, THIRD_DEG):
@@ -330,7 +330,7 @@ class _State:
 
     def _opened_gap(self, root: RootCase, wish: CutAdvice) -> Reason | None:
         """The gap beyond the target that the root leaves, with the ways to close it."""
-        if wish.action != "remove" or root.condition == "dead":
+        if wish.action != "remove" or root.condition == "dead" or not self.limits.flare:
             return None
         before, after = self._gaps(root)
         limit = self.limits.target_gap_deg

@@ -137,7 +137,8 @@ class CutConstraints:
     correction : the tree's own ratio of weighed to computed share, on all that is taken.
     put_off : in how many sessions on end the budget held a root back. planned : what the path
     takes in its next session, by root as part of the whole, of the roots it knows; None without a
-    path. grafts_deg : where grafts have been set, azimuth.
+    path. grafts_deg : where grafts have been set, azimuth. flare : the design is a flare all round,
+    so that gaps count.
     """
 
     budget: float
@@ -151,6 +152,7 @@ class CutConstraints:
     put_off: Mapping[str, int] = field(default_factory=dict)
     planned: Mapping[str, float] | None = None
     grafts_deg: tuple[float, ...] = ()
+    flare: bool = True
 
 
 @dataclass(frozen=True)

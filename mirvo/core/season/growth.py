@@ -16,7 +16,7 @@ from mirvo.core.season.window import (
     Outlook,
     Place,
     buds_concern,
-    frost_day,
+    growth_ends,
     window_of_year,
     year_window,
 )
@@ -112,7 +112,7 @@ def _season(species: Species, place: Place, year: int, outlook: Outlook) -> _Sea
     """One year's growth: buds, leaves, and when it comes to rest."""
     table = rules().season
     usual_start, usual_end, _ = year_window(species, place.last_frost, year)
-    ends_on = frost_day(place.last_frost, year) + timedelta(weeks=table.growing_weeks)
+    ends_on = growth_ends(place, year, timedelta(weeks=table.growing_weeks))
     window = window_of_year(species, place, year, outlook)
     start = usual_start if window is None else window.start
     # Windows of the tropical groups lie in growth; all others end when leaves or shoots come.

@@ -29,11 +29,13 @@ DAYS_A_YEAR = 365.25
 class Place:
     """Where the trees stand. last_frost : usual last frost, MM-DD, in either hemisphere.
 
-    frost_free : no frost ever comes; then it only says when spring begins.
+    frost_free : no frost ever comes; then it only says when spring begins. first_frost : usual
+    first frost of autumn, MM-DD; empty where nobody gave it.
     """
 
     last_frost: str
     frost_free: bool = False
+    first_frost: str = ""
 
 
 @dataclass(frozen=True)
@@ -129,6 +131,16 @@ def year_window(species: Species, last_frost: str, year: int) -> tuple[date, dat
         frost + timedelta(weeks=last),
         frost + timedelta(weeks=species.best_week),
     )
+
+
+def growth_ends(place: Place, year: int, usual: timedelta) -> date:
+    """The day growth of a year comes to rest: the first frost, else so long after the last one."""
+    last = frost_day(place.last_frost, year)
+    if not place.first_frost or place.frost_free:
+        return last + usual
+    first = frost_day(place.first_frost, year)
+    # In the south spring and the autumn after it lie in two years of the calendar.
+    return first if first > last else frost_day(place.first_frost, year + 1)
 
 
 def frost_day(last_frost: str, year: int) -> date:

@@ -69,7 +69,9 @@ class Standing:
     age, stage : as kept of it. next_window : the one in which it is due. limits : of a routine
     session on that day. dead : it has died. newcomer : it came within a year and was never worked.
     keeps_soil : the artist leaves it in the soil it thrives in. delays : lesser steps in a row.
-    in_ground : it still grows where it will be dug. signs : seen before and not cleared since, each
+    in_ground : it still grows where it will be dug. held_bare : its roots are bare, and it waits to
+    be potted. second_session : it grows so strongly that it may be worked once more this season.
+    signs : seen before and not cleared since, each
     with its day.
     """
 
@@ -91,6 +93,8 @@ class Standing:
     delays: int = 0
     dead_on: date | None = None
     in_ground: bool = False
+    held_bare: bool = False
+    second_session: bool = False
     signs: Mapping[str, date] = field(default_factory=dict)
 
     @property

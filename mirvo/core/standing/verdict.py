@@ -211,6 +211,7 @@ class _Judge:
         if tree.dead_on is not None:
             return self._made("leave", "It has died; its record stays.")
         for question in (
+            self._bare,
             self._vessels,
             self._worked_lately,
             self._rot,
@@ -220,11 +221,23 @@ class _Judge:
             self._newcomer,
             self._weak,
             self._due,
+            self._twice_a_season,
         ):
             found = question()
             if found is not None:
                 return found
         return self._mixed_or_nothing()
+
+    def _bare(self) -> Verdict | None:
+        """Stock that is held with bare roots waits for nothing but the pot."""
+        if not self.tree.held_bare:
+            return None
+        self.speaks_for.append("its roots are bare")
+        today = (
+            "Pot it as soon as you can. Until then keep its roots in damp sand or wet cloth, out "
+            "of frost, sun and wind, and look at them every day."
+        )
+        return self._made("repot_now", today, session="first")
 
     def _vessels(self) -> Verdict | None:
         if not self._has("dark_ring"):
@@ -367,6 +380,19 @@ class _Judge:
         lesser = [] if self._window_is_near() else self._lesser()
         return self._made("repot_next", today, on=start, lesser=lesser)
 
+    def _twice_a_season(self) -> Verdict | None:
+        """The strongest growers fill a pot in months; they may be worked again while it is warm."""
+        if not self.tree.second_session:
+            return None
+        if self._has("roots_at_holes", "ball_lifting", "water_stands") or self._dries_faster():
+            self.speaks_for.append("it has filled its pot within the season")
+            today = (
+                "It roots so strongly that a second session this season does it good. Comb the "
+                "edge and take the mat, no more than its limit."
+            )
+            return self._made("repot_now", today, session="routine")
+        return None
+
     def _mixed_or_nothing(self) -> Verdict:
         if self._points(without_years=True) >= rules().triage.look_from:
             if self.tree.season.workable:
@@ -378,7 +404,10 @@ class _Judge:
             today = "Signs are mixed and it is not its season: look again when the window opens."
             return self._made("leave", today, on=self.tree.next_window.start)
         year = self.tree.next_window.year
-        return self._made("leave", f"Nothing asks for root work before {year}.")
+        today = f"Nothing asks for root work before {year}."
+        if self.tree.second_session:
+            today += " If it fills its pot sooner, it may be worked once more this season."
+        return self._made("leave", today)
 
     # Parts ------------------------------------------------------------------------------
 

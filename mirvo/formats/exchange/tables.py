@@ -101,7 +101,10 @@ LEFT_OUT: Mapping[TableKind, frozenset[str]] = {
     Yard: frozenset(("calendar_secret", "backed_up_at", "reachable", "started_at", "version"))
 }
 # Columns with a default that files of former versions do not have.
-ADDED_LATER: Mapping[TableKind, frozenset[str]] = {Tree: frozenset(("in_ground",))}
+ADDED_LATER: Mapping[TableKind, frozenset[str]] = {
+    Tree: frozenset(("in_ground", "held_bare", "design")),
+    Yard: frozenset(("first_frost",)),
+}
 # Counts of saves and moments of them: two rows that differ in these alone say the same.
 COUNTED_APART = frozenset(("version", "revision", "created_at", "updated_at"))
 DIGESTS = ("digest", "photo_digest")

@@ -10,6 +10,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from mirvo.core.limits.trees import AGES, GRAFT_KINDS, ORIGINS, STAGES, STRENGTHS, WORTHS
+from mirvo.core.rootwork.design import DESIGNS, FLARE
 from mirvo.core.season.window import BUD_STAGES, UNTOLD_FROST
 from mirvo.records.columns import DayOfYear
 from mirvo.records.documents import Answers, OwnSpecies, SeasonSeen, SignSeen
@@ -27,6 +28,7 @@ class Tree(Compostable, Table):
         one_of("strength", STRENGTHS),
         one_of("age_class", AGES),
         one_of("worth", WORTHS),
+        one_of("design", DESIGNS),
         one_of("buds_seen", ("", *BUD_STAGES)),
         OWN_NUMBERS,
     )
@@ -43,6 +45,8 @@ class Tree(Compostable, Table):
     last_repotted_on: Mapped[date | None]
     # It still grows where it will be dug.
     in_ground: Mapped[bool] = mapped_column(default=False)
+    # It came with bare roots and is held in damp sand or cloth until it is potted.
+    held_bare: Mapped[bool] = mapped_column(default=False)
     stage: Mapped[str] = mapped_column(String(20))
     strength: Mapped[str] = mapped_column(String(10))
     age_class: Mapped[str] = mapped_column(String(10))
@@ -57,6 +61,8 @@ class Tree(Compostable, Table):
     tags: Mapped[tuple[str, ...]] = mapped_column(default=tuple)
     # A tree that could not be replaced is given a smaller budget.
     worth: Mapped[str] = mapped_column(String(20), default="usual")
+    # What its base is to look like, which says what counts as a fault of a root.
+    design: Mapped[str] = mapped_column(String(20), default=FLARE)
     practice: Mapped[Answers] = mapped_column(default=dict)
     # Provenance, as far as the artist knows and cares.
     former_owners: Mapped[str] = mapped_column(String(400), default="")
@@ -160,6 +166,8 @@ class Yard(Table):
     name: Mapped[str] = mapped_column(String(80))
     place: Mapped[str] = mapped_column(String(80))
     last_frost: Mapped[str] = mapped_column(DayOfYear(UNTOLD_FROST))
+    # Empty where nobody gave it.
+    first_frost: Mapped[str] = mapped_column(DayOfYear(""), default="")
     school: Mapped[str] = mapped_column(String(10))
     click_sd_px: Mapped[float] = mapped_column(default=2.0)
     # What the line of 100 mm on the studio's own print of the card measures; None while unknown.

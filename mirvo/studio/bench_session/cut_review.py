@@ -22,6 +22,7 @@ from mirvo.core.rootwork.cuts import (
     RootCase,
     cases_of,
 )
+from mirvo.core.rootwork.design import FLARE, as_designed
 from mirvo.core.rootwork.share_estimate import BallWork, Feeding, ShareEstimate, estimate_share
 from mirvo.core.season import Season
 from mirvo.core.sentences import first_upper
@@ -150,6 +151,7 @@ def cut_review(db: DbSession, studio: Studio, state: BenchState) -> BenchReview:
         correction=feeding.correction,
         put_off=put_off(db, tree.id),
         planned=planned_parts(stands, yard_of(db).school),
+        flare=state.tree.design == FLARE,
         grafts_deg=(*grafts_on(stands.sessions), *clock_azimuths(answers.get("graft_hours") or "")),
     )
     if base is None:
@@ -235,7 +237,8 @@ def _measured(
     row, findings = base.measurement, state.findings
     # Roots cut in earlier sessions are still marked on the photo.
     gone = cuts_since(db, row)
-    before = measured_with(db, studio, row, findings, gone)
+    design = state.tree.design
+    before = as_designed(measured_with(db, studio, row, findings, gone), design)
     cases = cases_of(before)
     by_label = {case.label: case for case in cases}
     # A root decided and then marked away leaves no decision behind.
@@ -245,7 +248,10 @@ def _measured(
     both = {
         label: 1.0 - (1.0 - gone.get(label, 0.0)) * (1.0 - part) for label, part in cuts.items()
     }
-    after = measured_with(db, studio, row, findings, {**gone, **both}) if cuts else before
+    after = before
+    if cuts:
+        left_of = measured_with(db, studio, row, findings, {**gone, **both})
+        after = as_designed(left_of, design)
     estimate = _estimate(
         cases, feeding, cuts, work, found.limits, state.tree, state.answers, state.bench.kind
     )

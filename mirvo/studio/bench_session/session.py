@@ -250,6 +250,8 @@ def _steps(
         height_mm=tree.height_mm,
         answers=answers,
         union_mm=tree.graft_height_mm,
+        design=tree.design,
+        held_bare=tree.held_bare,
         grafts_planned=planned is not None and bool(planned.grafts),
     )
     return steps_for(situation)

@@ -19,6 +19,7 @@ from mirvo.core.rootwork import origin_factor
 from mirvo.core.rootwork.cut_adviser import waiting_for_grafts, wanted_cuts
 from mirvo.core.rootwork.cut_order import RootToCut, roots_to_cut
 from mirvo.core.rootwork.cuts import CutAdvice, CutConstraints, case_of
+from mirvo.core.rootwork.design import FLARE
 from mirvo.core.season import due_from
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
@@ -171,6 +172,7 @@ def _unbounded(db: DbSession, target: Target, stands: TreeStanding) -> CutConstr
         fuses=stands.practice["fusing"] == "fuse",
         correction=correction_of(db, stands.tree.id),
         grafts_deg=grafts_on(stands.sessions),
+        flare=stands.tree.design == FLARE,
     )
 
 

@@ -149,6 +149,8 @@ def stands_as_left(db: DbSession, tree: Tree, session: RootSession) -> None:
         return
     if session.kind == "collection":
         tree.in_ground, tree.dug_on = False, session.done_on
+    if opens_ball(session.kind):
+        tree.held_bare = False
     pot = tree.pot
     moved = session.container_after != tree.container
     tree.container = session.container_after

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, StringConstraints, field_validator
+from pydantic import Field, StringConstraints, ValidationInfo, field_validator
 from sqlalchemy import String, select, type_coerce
 
 from mirvo.core.errors import BadInput, Conflict, Damaged
@@ -36,7 +36,8 @@ Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 class YardFields(Limits):
     """The studio itself.
 
-    last_frost : a day and its month, kept as MM-DD. frost_free : no frost ever comes.
+    last_frost, first_frost : a day and its month, kept as MM-DD; the first one may be unknown.
+    frost_free : no frost ever comes.
     simulated_weather : the simulated station speaks for it. bench_days : of a week on which
     trees are worked.
     """
@@ -44,6 +45,7 @@ class YardFields(Limits):
     name: Annotated[Word, StringConstraints(min_length=1)] = "My yard"
     place: Word = ""
     last_frost: str = UNTOLD_FROST
+    first_frost: str = ""
     frost_free: bool = False
     simulated_weather: bool = False
     school: Literal["gentle", "steady", "bold"] = "steady"
@@ -51,15 +53,17 @@ class YardFields(Limits):
     trees_a_day: Annotated[int, Field(ge=1, le=50)] = 3
     bench_days: Annotated[int, Field(ge=1, le=7)] = 2
 
-    @field_validator("last_frost")
+    @field_validator("last_frost", "first_frost")
     @classmethod
-    def _a_day_of_the_year(cls, value: str) -> str:
+    def _a_day_of_the_year(cls, value: str, info: ValidationInfo) -> str:
+        if not value.strip() and info.field_name == "first_frost":
+            return ""
         # A year without a leap day, so that the day is there in every year.
         found = read_day(f"{ANY_YEAR}-{value}", SOME_DAY) or read_day(
             f"{value} {ANY_YEAR}", SOME_DAY
         )
         if found is None:
-            raise BadInput("last_frost", "Give a day and its month, such as 20 apr.")
+            raise BadInput(str(info.field_name), "Give a day and its month, such as 20 apr.")
         return f"{found:%m-%d}"
 
 

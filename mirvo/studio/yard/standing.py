@@ -25,6 +25,7 @@ from mirvo.core.rootwork import (
 from mirvo.core.season import (
     Outlook,
     Place,
+    Season,
     Window,
     due_from,
     next_window,
@@ -319,6 +320,10 @@ def _standing(
         delays=sum(only_delays(session.kind) for session in since),
         dead_on=tree.died_on,
         in_ground=tree.in_ground,
+        held_bare=tree.held_bare,
+        second_session=_twice_a_season(
+            species, strength.value, season, full[0] if full else None, answers, recovery, day
+        ),
         signs=signs_on(tree, sessions, day),
     )
     return TreeStanding(
@@ -412,6 +417,30 @@ def signs_on(tree: Tree, sessions: Iterable[RootSession], day: date) -> dict[str
         if not cleared:
             found[seen.sign] = seen.seen_on
     return found
+
+
+def _twice_a_season(
+    species: Species,
+    strength: str,
+    season: Season,
+    last: RootSession | None,
+    answers: Mapping[int, Answer],
+    recovery: Recovery | None,
+    day: date,
+) -> bool:
+    """Whether a tree may be worked for a second time in one season.
+
+    It roots fast, is strong, answered the first session well, and grows on in its window.
+    """
+    table = rules().standing
+    if last is None or species.root_group not in table.second_session_groups:
+        return False
+    rested = day - last.done_on >= timedelta(weeks=table.second_session_weeks)
+    recovered = recovery is None or not recovery.holds(day)
+    # The window of a season runs on from the session made in it.
+    same_season = season.start <= last.done_on
+    grows = season.workable and same_season and rested and recovered
+    return grows and strength == "strong" and answers.get(last.id) == "good"
 
 
 def _soil(tree: Tree, sessions: tuple[RootSession, ...]) -> Soil:

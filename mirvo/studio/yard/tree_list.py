@@ -17,7 +17,7 @@ from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
-from mirvo.core.standing.verdict import Verdict
+from mirvo.core.standing.verdict import SIGNS, Verdict
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Measurement, Target, Tree
 from mirvo.records.plain import plain
@@ -71,6 +71,11 @@ class TreeRow:
     def window(self) -> Window:
         """The window the advice is about."""
         return self.verdict.window
+
+    @property
+    def signs_said(self) -> str:
+        """The signs seen on it that still count, in words."""
+        return ", ".join(SIGNS[sign] for sign in SIGNS if sign in self.standing.signs)
 
     @property
     def spread_ratio(self) -> Figure | None:

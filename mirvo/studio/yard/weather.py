@@ -57,7 +57,7 @@ class ColdNights:
 
 def place_of(yard: Yard) -> Place:
     """Where the yard lies, as seasons need it."""
-    return Place(yard.last_frost, yard.frost_free)
+    return Place(yard.last_frost, yard.frost_free, yard.first_frost)
 
 
 def station_of(yard: Yard) -> Station | None:

@@ -27,6 +27,17 @@ class GrowthTest(unittest.TestCase):
         found = growth_from(BEECH, SOUTH, date(2027, 6, 1))
         self.assertEqual((found.buds_on, found.leaves_on), (date(2027, 8, 24), date(2027, 9, 28)))
 
+    def test_it_rests_from_the_usual_first_frost_where_that_is_known(self):
+        for place, day, rests_on in (
+            (Place("04-20", first_frost="11-02"), date(2027, 6, 1), date(2027, 11, 2)),
+            # In the south the autumn after a spring lies in the next year.
+            (Place("10-05", first_frost="05-20"), date(2027, 12, 1), date(2028, 5, 20)),
+        ):
+            grows = growth_from(BEECH, place, day)
+            self.assertFalse(grows.dormant)
+            self.assertEqual(grows.rests_on, rests_on)
+            self.assertTrue(growth_from(BEECH, place, rests_on).dormant)
+
     def test_within_its_window_buds_move_but_leaves_are_to_come(self):
         found = growth_from(BEECH, NORTH, date(2027, 3, 20))
         self.assertEqual((found.buds_on, found.leaves_on), (date(2027, 3, 20), date(2027, 4, 13)))

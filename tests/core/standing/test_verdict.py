@@ -64,6 +64,24 @@ class VerdictTest(unittest.TestCase):
                     self.assertNotEqual(found.kind, "leave", sign)
                     self.assertTrue(found.diagnosis)
 
+    def test_stock_with_bare_roots_is_potted_whatever_else_holds(self):
+        for season in (OPEN, EARLY):
+            for strength in ("strong", "weak"):
+                bare = tree(season=season, strength=strength, due=False, held_bare=True)
+                found = judged(bare)
+                self.assert_kind(found, "repot_now")
+                self.assertEqual(found.session, "first")
+                self.assertIn("damp sand", found.today)
+
+    def test_a_tree_that_fills_its_pot_in_months_may_be_worked_again(self):
+        fast = tree(years=0.3, interval=1.0, due=False, second_session=True)
+        self.assert_kind(judged(fast, "roots_at_holes"), "repot_now")
+        self.assert_kind(judged(fast), "leave")
+        self.assertIn("once more this season", judged(fast).today)
+        slow = replace(fast, second_session=False)
+        self.assert_kind(judged(slow, "roots_at_holes"), "open")
+        self.assertNotIn("once more", judged(slow).today)
+
     def test_sour_wet_and_weak_changes_the_soil_now(self):
         found = judged(tree(season=EARLY, strength="weak"), "sour_soil", "stays_wet")
         self.assert_kind(found, "change_soil")

@@ -3,10 +3,12 @@
 from datetime import UTC, date, datetime
 
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.records.aftercare import rhythm_of, water
+from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.yard.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree
@@ -112,6 +114,30 @@ class OriginTest(StudioCase):
         cut = self.stands(origin="air layer", separated_on=date(2026, 9, 1))
         self.assertTrue(cut.standing.recovering)
         self.assertFalse(self.stands(origin="air layer").standing.recovering)
+
+    def test_bare_rooted_stock_is_to_be_potted_until_it_is(self):
+        stands = self.stands(origin="bare-root purchase", held_bare=True)
+        self.assertEqual(stands.usual_verdict.kind, "repot_now")
+        slip = SessionFields(kind="slip-pot", done_on=self.studio.today)
+        first = SessionFields(kind="first", done_on=self.studio.today)
+        for form, held in ((slip, True), (first, False)):
+            record_session(self.studio, stands.tree.id, form)
+            tree = self.read(standing_of, stands.tree.id, self.studio.today).tree
+            self.assertEqual(tree.held_bare, held)
+
+    def test_a_willow_that_answered_well_may_be_worked_twice_in_a_season(self):
+        spring, summer = date(2026, 4, 10), date(2026, 7, 10)
+        willow = self.stands(species_key="weeping-willow").tree
+        session = record_session(self.studio, willow.id, SessionFields(done_on=spring))
+        stands = self.read(standing_of, willow.id, summer).standing
+        self.assertFalse(stands.second_session, "nobody has seen how it answered")
+        put_answer(self.studio, session.id, AnswerFields(shoots_on=date(2026, 5, 1)))
+        found = self.read(standing_of, willow.id, summer)
+        self.assertEqual(found.answers[session.id], "good")
+        self.assertTrue(found.standing.second_session)
+        # Too soon after the first, and once its window is over.
+        for day in (date(2026, 5, 20), date(2026, 10, 1)):
+            self.assertFalse(self.read(standing_of, willow.id, day).standing.second_session)
 
     def test_a_repot_before_its_records_counts_for_the_interval(self):
         known = self.stands(last_repotted_on=date(2026, 3, 20)).standing

@@ -70,7 +70,8 @@ def almanac_page(reader: Reader, filled: Filled) -> Response:
     ]
     # What was filled in wins over what is kept, so that nothing typed is lost.
     kept = fields_from(yard_of(reader.db), tuple(YardFields.model_fields))
-    kept["last_frost"] = day_of_year(kept["last_frost"])
+    for frost in ("last_frost", "first_frost"):
+        kept[frost] = day_of_year(kept[frost]) if kept[frost] else ""
     # Sent again it is meant, so the next save is on top of the newer version.
     version = {"version": str(yard_of(reader.db).version)}
     nights, source = nights_near(reader.db, today)

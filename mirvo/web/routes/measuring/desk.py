@@ -9,11 +9,12 @@ from pydantic import StrictInt
 from mirvo.core.measure.drafts import SideDraft
 from mirvo.core.measure.records import RootPlane
 from mirvo.core.rootwork.cuts import HALF
+from mirvo.core.rootwork.design import faults_for
 from mirvo.studio.measuring import desk as use
 from mirvo.studio.measuring.photo_sets import letters_elsewhere, members_of_set
 from mirvo.studio.measuring.root_plane import root_plane_of_day, views_of_day
 from mirvo.studio.measuring.roots_of_tree import letters_at_hand
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.tree_queries import design_of, load_tree
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.wheel import draw_wheel
 from mirvo.web.form_models import SentModel
@@ -85,6 +86,12 @@ def _top_context(reader: PageReader, state: use.DeskState) -> Context:
         "view": "top",
         "wheel": None if measured is None else draw_wheel(measured, WHEEL_PX),
         "letters": letters_at_hand(letters_elsewhere(members, photo)),
+        "faults": {}
+        if measured is None
+        else {
+            root.label: faults_for(design_of(reader.db, photo.tree_id), root.faults)
+            for root in measured.roots
+        },
         # A photo that is in no set shows no set.
         "members": members if any(member.photo.id == photo.id for member in members) else [],
     }

@@ -79,7 +79,7 @@ def path_page(
     path = None if view.result is None else view.result.path_of(chosen)
     other = use.way_arriving(reader.db, tree_id, chosen, arriving)
     shown_path = other or path
-    default = default_target(None if sheet.base is None else sheet.base.record)
+    default = default_target(None if sheet.base is None else sheet.base.record, view.tree.design)
     # Other forms of the page come back here too; only the target's fields are the target's.
     target_sent = "spread_ratio" in filled.fields
     shown = filled.fields if target_sent else _fields(view, default)
