@@ -3,15 +3,18 @@
 import shutil
 import tempfile
 import unittest
+from datetime import UTC, datetime
 from pathlib import Path
 
 from sqlalchemy import select
 
+from mirvo.core.almanac.practice import preset
 from mirvo.demo.load import load_demo
-from mirvo.records.models import Measurement, Photo, Plan, RootSession, TreeAnswer
+from mirvo.records.models import CareTask, Measurement, Photo, Plan, RootSession, TreeAnswer
+from mirvo.studio.almanac.practice import save_practice
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import save_entries
-from mirvo.studio.bench_session.session import begin, bench_state
+from mirvo.studio.bench_session.session import begin, bench_state, leave
 from mirvo.studio.context import Studio
 from mirvo.studio.measuring.desk import evaluate
 from mirvo.studio.path.plans import planned_and_done
@@ -112,6 +115,7 @@ class YardTest(unittest.TestCase):
                     measured = evaluate(db, self.studio, photo, without).top
                 self.assertEqual(review.after.radiality, measured.radiality)
                 self.assertEqual(review.after.spread, measured.spread)
+                leave(self.studio, bench.id)
 
     def test_plans_are_there_and_one_session_went_over_its_budget(self):
         self.assertEqual(len(self.rows(select(Plan.id))), 7 + 3)  # three made in earlier years
@@ -127,3 +131,46 @@ class YardTest(unittest.TestCase):
             )
         )
         self.assertEqual(len(over), 1)
+
+    def advised(self, school):
+        """What the adviser says of each tree's roots on a day of spring, by the tree's name."""
+        save_practice(self.studio, preset(school))
+        found = {}
+        for row in self.list_trees():
+            bench = begin(self.studio, row.tree.id, "routine")
+            with self.studio.reading() as db:
+                review = cut_review(db, self.studio, bench_state(db, bench.id))
+            if review.review is not None:
+                found[row.tree.name] = review.review.advice
+            leave(self.studio, bench.id)
+        return found
+
+    def test_there_is_much_to_decide_and_the_schools_differ(self):
+        now, self.studio.clock = self.studio.clock, lambda: datetime(2027, 3, 12, 9, tzinfo=UTC)
+        try:
+            steady, gentle = self.advised("steady"), self.advised("gentle")
+        finally:
+            save_practice(self.studio, preset("steady"))
+            self.studio.clock = now
+        asked = {
+            tree: {
+                reason.code for advice in roots for reason in (*advice.reasons, *advice.held_back)
+            }
+            for tree, roots in steady.items()
+        }
+        self.assertGreaterEqual(sum(bool(codes) for codes in asked.values()), 4)
+        every = set[str]().union(*asked.values())
+        wanted = {"crossing", "circling", "above_plane", "below_plane", "only_feeder"}
+        self.assertLessEqual(wanted | {"graft_first", "no_feeders"}, every)
+        other = [
+            tree
+            for tree, roots in steady.items()
+            if [advice.action for advice in roots] != [advice.action for advice in gentle[tree]]
+        ]
+        self.assertTrue(other)
+
+    def test_a_graft_is_due_and_a_layer_is_ready(self):
+        plans = [plan for (plan,) in self.rows(select(Plan)) if plan.result is not None]
+        self.assertTrue(any(plan.result.path_of("steady").steps[0].grafts for plan in plans))
+        tasks = self.rows(select(CareTask.code, CareTask.done_at))
+        self.assertIn(("layer-separate", None), tasks)
