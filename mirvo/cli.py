@@ -21,7 +21,7 @@ from mirvo.core.errors import BadInput, Damaged, MirvoError
 if TYPE_CHECKING:
     from mirvo.core.measure.plane_map import PhotoInfo
     from mirvo.formats.bundle import Bundled
-    from mirvo.studio.context import Studio
+    from mirvo.studio.ground.context import Studio
 
 app = typer.Typer(
     help="Measures, records and plans the root work of bonsai trees.",
@@ -254,7 +254,7 @@ def backup_command(
 ) -> None:
     """Write all records and photos into one file; Mirvo may run meanwhile."""
     from mirvo.records.database import FILE_NAME
-    from mirvo.studio.context import Studio
+    from mirvo.studio.ground.context import Studio
     from mirvo.studio.yard.backups import write_backup
     from mirvo.web.settings import Settings
 
@@ -352,9 +352,9 @@ def import_command(
 ) -> None:
     """Take an exchange file in, all of it or nothing; stop Mirvo first."""
     from mirvo.records.lock import held
-    from mirvo.studio.context import Studio
     from mirvo.studio.exchange.incoming import preview, take_in
     from mirvo.studio.exchange.merging import MINE, THEIRS
+    from mirvo.studio.ground.context import Studio
     from mirvo.web.settings import Settings
 
     folder = data or Settings().data
@@ -382,7 +382,7 @@ def import_command(
 def _opened_studio(data: Path | None) -> Studio:
     """The studio of a data folder. Raises BadInput: it holds none."""
     from mirvo.records.database import FILE_NAME
-    from mirvo.studio.context import Studio
+    from mirvo.studio.ground.context import Studio
     from mirvo.web.settings import Settings
 
     folder = data or Settings().data
@@ -400,7 +400,7 @@ def check_command(
 ) -> None:
     """Compare records and files of a data folder, and name what is missing, damaged or left."""
     from mirvo.records.database import FILE_NAME
-    from mirvo.studio.context import Studio
+    from mirvo.studio.ground.context import Studio
     from mirvo.studio.yard.checkup import check_folder, clear_away
     from mirvo.web.settings import Settings
 
@@ -460,7 +460,7 @@ def _serve(data: Path | None, port: int | None) -> None:
     import uvicorn
 
     from mirvo.records.lock import held
-    from mirvo.studio.context import Studio
+    from mirvo.studio.ground.context import Studio
     from mirvo.studio.yard.repair import keep_log
     from mirvo.studio.yard.restoring import put_waiting_in_place
     from mirvo.studio.yard.second_copy import CopyKeeper
@@ -523,8 +523,8 @@ def _host(studio: Studio, wanted: str) -> str:
     """The address to listen on. Raises BadInput where nobody could be asked to sign in."""
     import ipaddress
 
-    from mirvo.studio.yard.people import has_owner
-    from mirvo.studio.yard.settings import yard_of
+    from mirvo.studio.ground.people import has_owner
+    from mirvo.studio.ground.settings import yard_of
 
     with studio.reading() as db:
         reachable, owner = yard_of(db).reachable, has_owner(db)

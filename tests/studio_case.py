@@ -11,16 +11,16 @@ from pathlib import Path
 from mirvo.core.limits.trees import TreeFields
 from mirvo.standins.base import random_base
 from mirvo.standins.photo import shoot
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.vision_worker import VisionWorker
 from mirvo.studio.measuring.desk import open_desk
-from mirvo.studio.measuring.vision_worker import VisionWorker
 from mirvo.studio.path.path import path_view, plan_path
 from mirvo.studio.photos.photo_queries import load_photo, photos_of
 from mirvo.studio.photos.simulated import photograph, truth_of
-from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.standing.tree_list import list_trees
+from mirvo.studio.standing.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.studio.yard.sheet import sheet_of
-from mirvo.studio.yard.tree_list import list_trees
 from mirvo.studio.yard.trees import add_tree
 
 TODAY = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)

@@ -11,7 +11,7 @@ HOLDS = {
     "mirvo/core/rootwork/cut_adviser.py": "def advise(",
     "mirvo/core/season/season_state.py": "def season_state(",
     "mirvo/core/standing/verdict.py": "def verdict(",
-    "mirvo/studio/yard/standing.py": "def standing_of(",
+    "mirvo/studio/standing/standing.py": "def standing_of(",
     "mirvo/core/rootwork/budget.py": "def treated_as_cutting(",
     "mirvo/core/care/aftercare.py": "def aftercare(",
     "mirvo/core/plan/bounds.py": "class CutWork",

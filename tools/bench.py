@@ -31,7 +31,7 @@ from mirvo.standins.camera import PHONE_FOCAL_35MM, phone_camera, random_camera
 from mirvo.standins.card import CardPlace
 from mirvo.standins.photo import card_seen, take_photo, true_marks, truth
 from mirvo.standins.scene import Layout
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import open_desk
 from mirvo.studio.path.path import path_view
 from mirvo.web.app import create_app
@@ -71,7 +71,7 @@ def start_up(folder: Path) -> None:
     lean = "import fastapi, uvicorn, jinja2, sqlalchemy.orm, pydantic_settings"
     full = (
         "from pathlib import Path; import asyncio, uvicorn;"
-        "from mirvo.studio.context import Studio; from mirvo.web.app import create_app;"
+        "from mirvo.studio.ground.context import Studio; from mirvo.web.app import create_app;"
         f"app = create_app(Studio(Path({str(folder)!r})));"
         "scope = dict(type='http', method='GET', path='/', raw_path=b'/', query_string=b'',"
         " headers=[], http_version='1.1', scheme='http', server=('x', 1), root_path='');"

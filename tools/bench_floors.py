@@ -36,10 +36,10 @@ from mirvo.records.photos import PhotoStore
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import random_camera
 from mirvo.standins.photo import take_photo, truth
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.years import years_of
+from mirvo.studio.standing.tree_list import list_trees, page_of_trees
 from mirvo.studio.yard.sheet import sheet_of
-from mirvo.studio.yard.tree_list import list_trees, page_of_trees
 from mirvo.web.app import OTHER_PARTS, PARTS, create_app
 from mirvo.web.reader import PageReader
 from tests.client import TestClient
@@ -235,7 +235,7 @@ def of_start(folder: Path) -> list[Measured]:
     full = (
         "import gc; gc.disable();"
         "from pathlib import Path; import uvicorn;"
-        "from mirvo.studio.context import Studio; from mirvo.web.app import create_app;"
+        "from mirvo.studio.ground.context import Studio; from mirvo.web.app import create_app;"
         f"create_app(Studio(Path({str(folder)!r})))"
     )
     ways = (lean, libraries, full)
@@ -298,7 +298,8 @@ def lock_errors(folder: Path) -> int:
     """How many of eight writers at once, a hundred transactions each, met a lock."""
     code = (
         "import sys; from datetime import date, timedelta; from pathlib import Path;"
-        "from mirvo.studio.context import Studio; from mirvo.studio.yard.weather import put_night;"
+        "from mirvo.studio.ground.context import Studio;"
+        "from mirvo.studio.standing.weather import put_night;"
         f"studio = Studio(Path({str(folder)!r})); n = int(sys.argv[1]);"
         f"[put_night(studio, date(2020, 1, 1) + timedelta(days=n * {WRITES} + k), 1.0)"
         f" for k in range({WRITES})]"

@@ -19,8 +19,8 @@ from pathlib import Path
 
 from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.session import begin
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.standing.tree_list import list_trees
 from mirvo.web.app import create_app
 from mirvo.web.garbage import collect_beside
 from tests.client import TestClient

@@ -33,10 +33,10 @@ import numpy as np
 from PIL import Image
 
 from mirvo.studio.bench_session.session import bench_state
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.people import PersonFields, add_person, set_reachable
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.yard.checkup import check_folder
-from mirvo.studio.yard.people import PersonFields, add_person, set_reachable
 
 PORT, WRITERS = 8131, 3
 KINDS = ("routine",)

@@ -16,7 +16,7 @@ from playwright.sync_api import sync_playwright
 from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.web.app import create_app
 
 OUT = Path(__file__).parent.parent / "docs/screenshots"

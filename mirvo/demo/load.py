@@ -41,8 +41,8 @@ from mirvo.demo.scenario import (
     read_scenario,
 )
 from mirvo.records.models import CareTask, RootSession
-from mirvo.studio.almanac.seasons import OpenedFields, PlantFields, note_opened, note_plant
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import save_yard
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.years import confirm
 from mirvo.studio.path.path import plan_path
@@ -50,16 +50,16 @@ from mirvo.studio.path.target import set_target
 from mirvo.studio.photos.intake import put_photo
 from mirvo.studio.photos.shots import TakenPhoto
 from mirvo.studio.photos.simulated import keep_shot
-from mirvo.studio.pot_of_tree import stand_in
 from mirvo.studio.records.aftercare import KeptFields, keep_for_a_while
 from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.shelf.soil import PART, begin_with_usual, components, keep_recipe
 from mirvo.studio.shelf.supplies import set_supply
-from mirvo.studio.tree_queries import load_tree, measured_base, measurements_of
-from mirvo.studio.yard.settings import save_yard
-from mirvo.studio.yard.tree_list import tree_names
+from mirvo.studio.standing.pot_of_tree import stand_in
+from mirvo.studio.standing.seasons import OpenedFields, PlantFields, note_opened, note_plant
+from mirvo.studio.standing.tree_list import tree_names
+from mirvo.studio.standing.tree_queries import load_tree, measured_base, measurements_of
 from mirvo.studio.yard.trees import add_tree
 
 CLICK_SD_PX = 1.5

@@ -13,8 +13,8 @@ from mirvo.core.limits.shelf import PotFields
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import TreeFields
 from mirvo.core.rootwork.cuts import RootFinding
+from mirvo.studio.ground.settings import YardFields
 from mirvo.studio.shelf.supplies import SupplyFields
-from mirvo.studio.yard.settings import YardFields
 
 
 class _Part(BaseModel):

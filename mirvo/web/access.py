@@ -21,8 +21,8 @@ from starlette.routing import Match
 
 from mirvo.core.errors import MirvoError
 from mirvo.records.models.people import GUEST, HELPER, OWNER
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.people import THIS_COMPUTER, SignedIn, signed_in
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.people import THIS_COMPUTER, SignedIn, signed_in
 from mirvo.studio.yard.sharing import guest_sees
 from mirvo.web.reader import open_reader
 

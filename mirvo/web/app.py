@@ -8,7 +8,7 @@ from pathlib import Path
 from fastapi import Depends, FastAPI
 from starlette.staticfiles import StaticFiles
 
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.path.replanner import Replanner
 from mirvo.web.access import AccessTable
 from mirvo.web.guards import BoundedBodies, Guard

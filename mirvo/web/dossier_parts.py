@@ -9,7 +9,7 @@ from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.rootwork.kinds import kind_name
 from mirvo.formats.dossier import Heading, Part, Picture, Pictures, Rows, Words
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.photos.photo_queries import kind_said
 from mirvo.studio.yard.dossier import Dossier, YearBook
 from mirvo.studio.yard.sheet import Sheet

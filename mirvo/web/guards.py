@@ -16,7 +16,7 @@ from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from mirvo.core.typed_values import read_whole
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.web.access import authorize
 from mirvo.web.form_models import day_of_request
 from mirvo.web.reader import SHARED

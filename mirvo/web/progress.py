@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from fastapi.responses import StreamingResponse
 
-from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage
 
 LINES = "application/x-ndjson"
 T = TypeVar("T")

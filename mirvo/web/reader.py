@@ -18,9 +18,9 @@ from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession
 from mirvo.records.models import Yard
 from mirvo.records.models.people import GUEST, HELPER, OWNER
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.yard.compost import Laid, on_heap
-from mirvo.studio.yard.settings import yard_of
 from mirvo.web.drawings.file import as_png, as_svg, find_scene
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.inches import in_inches

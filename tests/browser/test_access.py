@@ -6,20 +6,20 @@ from pathlib import Path
 
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
-from mirvo.studio.almanac.seasons import OpenedFields, note_opened
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.exchange.incoming import hold
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.exchange.tables_in import hold_table
 from mirvo.studio.exchange.tokens import make_token
+from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.eye_check import begin_check
 from mirvo.studio.measuring.turntable import shoot_turntable
-from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe
+from mirvo.studio.standing.seasons import OpenedFields, note_opened
 from mirvo.studio.yard.sharing import link_of, share_tree
 from tests.browser.stage import BrowserCase
 from tests.studio.exchange.test_tables import CONTINENT

@@ -3,8 +3,8 @@
 from datetime import date
 
 from mirvo.core.limits.sessions import SessionFields
+from mirvo.studio.ground.people import PersonFields, add_person, people_of
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.yard.people import PersonFields, add_person, people_of
 from mirvo.studio.yard.sharing import let_guests_see
 from tests.browser.stage import BrowserCase
 

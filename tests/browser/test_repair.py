@@ -14,8 +14,8 @@ from playwright.sync_api import expect
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.formats.bundle import MANIFEST, bundle_pieces
 from mirvo.records.database import FILE_NAME
+from mirvo.studio.ground.people import PersonFields, add_person
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.yard.people import PersonFields, add_person
 from mirvo.studio.yard.restoring import put_waiting_in_place
 from tests.browser.stage import BrowserCase
 from tests.studio_case import TODAY

@@ -2,9 +2,9 @@
 
 from playwright.sync_api import expect
 
+from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.photo_sets import shoot_set
-from mirvo.studio.measuring.vision_worker import outcome
 from tests.browser.stage import BrowserCase
 
 

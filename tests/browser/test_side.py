@@ -1,9 +1,9 @@
 """Side views on the root desk: marked by mouse, snapped, and joined to a root plane."""
 
+from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.root_plane import root_plane_of_day
 from mirvo.studio.measuring.turntable import shoot_turntable
-from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.photos.simulated import truth_of
 from tests.browser.stage import BrowserCase
 

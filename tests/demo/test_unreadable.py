@@ -16,8 +16,8 @@ from mirvo.records.columns import PydanticColumn
 from mirvo.records.database import FILE_NAME
 from mirvo.records.models import Person, Table
 from mirvo.studio.bench_session.session import begin
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.weather import put_night
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.standing.weather import put_night
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio.bench_session.bench_case import entry

@@ -11,17 +11,17 @@ from sqlalchemy import select
 from mirvo.core.almanac.practice import preset
 from mirvo.demo.load import load_demo
 from mirvo.records.models import CareTask, Measurement, Photo, Plan, RootSession, TreeAnswer
-from mirvo.studio.almanac.practice import save_practice
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin, bench_state, leave
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import evaluate
 from mirvo.studio.path.plans import planned_and_done
 from mirvo.studio.photos.photo_queries import load_photo
 from mirvo.studio.photos.simulated import truth_of
-from mirvo.studio.tree_queries import measured_base
-from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.standing.practice import save_practice
+from mirvo.studio.standing.tree_list import list_trees
+from mirvo.studio.standing.tree_queries import measured_base
 
 
 class YardTest(unittest.TestCase):

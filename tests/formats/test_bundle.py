@@ -15,10 +15,10 @@ from mirvo.records.database import FILE_NAME
 from mirvo.records.lock import held
 from mirvo.records.models import Photo
 from mirvo.records.snapshots import keep_snapshot
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import open_desk, save_marks
 from mirvo.studio.photos.simulated import truth_of
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard.backups import backup_is_due, days_since_backup, restore, write_backup
 from tests.studio_case import TODAY, StudioCase
 

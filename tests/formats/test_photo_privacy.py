@@ -17,9 +17,9 @@ from mirvo.core.errors import BadInput
 from mirvo.formats.photo_privacy import private_details, without_private
 from mirvo.records.models import Photo
 from mirvo.records.photos import examine
-from mirvo.studio.context import Studio
 from mirvo.studio.exchange.incoming import take_in
 from mirvo.studio.exchange.outgoing import give_out
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.photos import intake
 from tests.studio_case import TODAY, StudioCase
 

@@ -12,9 +12,8 @@ from uvicorn.middleware.proxy_headers import ProxyHeadersMiddleware
 from mirvo.cli import EVERY_ADDRESS, THIS_COMPUTER, _host
 from mirvo.core.errors import BadInput
 from mirvo.records.models import Person, SignIn
-from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.yard import people
-from mirvo.studio.yard.people import (
+from mirvo.studio.ground import people
+from mirvo.studio.ground.people import (
     LASTS,
     PersonFields,
     add_person,
@@ -23,8 +22,9 @@ from mirvo.studio.yard.people import (
     people_of,
     set_reachable,
 )
+from mirvo.studio.ground.throttle import Throttle
+from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.yard.sharing import link_of
-from mirvo.studio.yard.throttle import Throttle
 from mirvo.web.access import COOKIE, KNOWN_DEVICE
 from mirvo.web.app import create_app
 from tests.client import TestClient

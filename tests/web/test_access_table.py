@@ -9,10 +9,10 @@ from fastapi import APIRouter
 
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.studio.bench_session.session import begin
+from mirvo.studio.ground.people import PersonFields, add_person, people_of
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.soil import begin_with_usual, components, keep_recipe
-from mirvo.studio.yard.people import PersonFields, add_person, people_of
 from mirvo.studio.yard.sharing import let_guests_see
 from mirvo.web.access import AccessTable, Role, only
 from mirvo.web.api import create_api

@@ -8,11 +8,11 @@ from sqlalchemy import event
 
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.studio.bench_session.session import begin, bench_state
+from mirvo.studio.ground.known_rows import KnownRows
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard.bench import bench
-from mirvo.studio.yard.known_rows import KnownRows
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio_case import StudioCase

@@ -19,7 +19,6 @@ from mirvo.core.limits.shelf import PotFields
 from mirvo.core.limits.targets import TargetFields
 from mirvo.records.models.people import SHOWN_PARTS
 from mirvo.studio.bench_session.session import begin
-from mirvo.studio.context import Studio
 from mirvo.studio.exchange.experience import (
     drop_experience,
     experience_of_others,
@@ -30,13 +29,14 @@ from mirvo.studio.exchange.incoming import LOOKING, TAKING
 from mirvo.studio.exchange.merging import Merge
 from mirvo.studio.exchange.others import drop_file, files_of_others, keep_to_look_at, trees_in
 from mirvo.studio.exchange.outgoing import give_out
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import set_target
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.shelf.soil import begin_with_usual, keep_recipe
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard.shared_view import shared_view
 from mirvo.studio.yard.sharing import share_tree
 from mirvo.web.app import create_app

@@ -10,7 +10,7 @@ from mirvo.core.limits.measuring import PhotoFields
 from mirvo.core.measure.drafts import blank_draft
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.photos.photo_facts import edit_photo
+from mirvo.studio.measuring.photo_facts import edit_photo
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio_case import StudioCase

@@ -5,7 +5,7 @@ import json
 from mirvo.core.errors import BadInput, Damaged
 from mirvo.core.rootwork.bench import fields_for
 from mirvo.core.typed_values import plain, plain_text
-from mirvo.studio.almanac.species import add_entry, lay_aside
+from mirvo.studio.standing.species import add_entry, lay_aside
 from mirvo.studio.yard.compost import lay_on_heap
 from mirvo.web.app import create_app
 from tests.client import TestClient

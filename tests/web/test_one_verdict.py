@@ -19,16 +19,16 @@ from mirvo.studio.bench_session.closing import close_session
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin, bench_state
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import YardFields, save_yard
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import path_view, plan_path
 from mirvo.studio.path.target import set_target
 from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot, edit_pot, put_tree_in
-from mirvo.studio.tree_queries import load_tree, measured_base
-from mirvo.studio.yard.settings import YardFields, save_yard
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.standing.standing import standing_of
+from mirvo.studio.standing.tree_queries import load_tree, measured_base
 from mirvo.studio.yard.triage import keep_signs
 from mirvo.web.app import create_app
 from tests.client import TestClient

@@ -16,12 +16,12 @@ from mirvo.records.database import FILE_NAME
 from mirvo.records.limits import set_aside_beyond_limits, values_beyond_limits
 from mirvo.records.models import RootSession, SetAside, TreeAnswer, Watering
 from mirvo.records.snapshots import keep_snapshot
-from mirvo.studio.almanac.seasons import PlantFields, forget_seen, note_plant
 from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.soil import begin_with_usual, components, keep_recipe, recipes
 from mirvo.studio.shelf.supplies import SupplyFields, set_supply, supplies
-from mirvo.studio.yard import standing
+from mirvo.studio.standing import standing
+from mirvo.studio.standing.seasons import PlantFields, forget_seen, note_plant
 from mirvo.studio.yard.compost import KEPT_DAYS, clear_heap
 from mirvo.studio.yard.family import add_graft, grafts_of
 from mirvo.studio.yard.repair import LOG_FILE

@@ -1,7 +1,7 @@
 """The almanac's pages of species: reading, changing, adding, taking out and putting back."""
 
 from mirvo.core.almanac import figures_of, species_by_key
-from mirvo.studio.almanac import species as use
+from mirvo.studio.standing import species as use
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio_case import StudioCase

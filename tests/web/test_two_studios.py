@@ -2,7 +2,7 @@
 
 import re
 
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.web.app import create_app
 from tests.client import TestClient

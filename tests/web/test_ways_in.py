@@ -21,11 +21,11 @@ from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
 from mirvo.formats.bundle import MANIFEST, bundle_pieces, unpack_bundle
 from mirvo.records.database import FILE_NAME
-from mirvo.studio.context import Studio
 from mirvo.studio.exchange.incoming import take_in
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.exchange.tables_in import Meant, hold_table, try_table
 from mirvo.studio.exchange.tokens import SCOPES, make_token
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.by_hand import add_by_hand
 from mirvo.studio.records.aftercare import set_task
 from mirvo.studio.records.root_sessions import record_session

@@ -13,10 +13,10 @@ from mirvo.core.season import frost_day
 from mirvo.core.standing.answer import Experience, experience_of
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement
-from mirvo.studio.tree_queries import FROM_ABOVE
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import TRUNK_MM
-from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.standing import TRUNK_MM
+from mirvo.studio.standing.tree_list import list_trees
+from mirvo.studio.standing.tree_queries import FROM_ABOVE
 
 DAYS_A_YEAR = 365.25
 # So near to each other, two dates say nothing of growth.

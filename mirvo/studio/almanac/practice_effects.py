@@ -12,8 +12,8 @@ from mirvo.core.rootwork import session_limits
 from mirvo.core.season import season_state
 from mirvo.core.season.season_state import OPEN
 from mirvo.records.models import Yard
-from mirvo.studio.yard.standing import TreeStanding
-from mirvo.studio.yard.weather import outlook_for, place_of
+from mirvo.studio.standing.standing import TreeStanding
+from mirvo.studio.standing.weather import outlook_for, place_of
 
 EARLY = timedelta(days=14)
 

@@ -15,10 +15,10 @@ from mirvo.records.documents import UnfinishedWork
 from mirvo.records.models import BenchPhoto, Photo, RootSession
 from mirvo.studio.bench_session.cut_review import BenchReview, cut_review
 from mirvo.studio.bench_session.session import BenchState, Entered, bench_state
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.records.offspring import put_offspring
 from mirvo.studio.records.root_sessions import put_session
 from mirvo.studio.records.session_form import ENTERED, BenchDetails
-from mirvo.studio.yard.trees import put_offspring
 
 
 def close_session(studio: Studio, bench_id: int) -> RootSession:

@@ -29,14 +29,15 @@ from mirvo.core.sentences import first_upper
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
 from mirvo.studio.bench_session.session import BenchState
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.measuring.after_cuts import cuts_since, measured_with
 from mirvo.studio.measuring.root_plane import newest_root_plane
-from mirvo.studio.path.plans import grafts_on
-from mirvo.studio.records.share import collected, feeding_of
-from mirvo.studio.tree_queries import MeasuredBase, measured_base, sessions_of, target_of
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import TreeStanding, standing_while_worked
+from mirvo.studio.records.share import collected
+from mirvo.studio.standing.feeding import feeding_of
+from mirvo.studio.standing.kept_plans import grafts_on
+from mirvo.studio.standing.standing import TreeStanding, standing_while_worked
+from mirvo.studio.standing.tree_queries import MeasuredBase, measured_base, sessions_of, target_of
 
 # Before a target is set, quarters are what most artists look for.
 USUAL_GAP_DEG = 90.0

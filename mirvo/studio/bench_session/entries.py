@@ -18,7 +18,7 @@ from mirvo.records.database import as_utc
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, Tree
 from mirvo.studio.bench_session.entered import checked_value
 from mirvo.studio.bench_session.session import load_bench_session
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.records.aftercare import replan_care
 

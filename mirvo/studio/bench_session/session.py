@@ -28,14 +28,14 @@ from mirvo.core.rootwork.bench import (
 from mirvo.core.rootwork.cuts import CutDecision, RootFinding
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, RootSession, Tree
-from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.bench_session.entered import readable_value
-from mirvo.studio.context import Studio
-from mirvo.studio.path.plans import planned_step
-from mirvo.studio.tree_queries import load_tree, sessions_of
-from mirvo.studio.yard.known_rows import once_a_tree
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.kept_plans import planned_step
+from mirvo.studio.standing.practice import practice_for
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.tree_queries import load_tree, sessions_of
 
 NEW_DAYS = 365
 

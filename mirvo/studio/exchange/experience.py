@@ -13,11 +13,11 @@ from mirvo.core.rootwork import opens_ball
 from mirvo.core.standing.answer import Answer, experience_of
 from mirvo.records.database import DbSession
 from mirvo.records.models import SharedExperience
-from mirvo.studio.almanac.species import species_of
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.set_aside import keep_deleted
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.set_aside import keep_deleted
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.species import species_of
+from mirvo.studio.standing.tree_list import list_trees
 
 FORMAT: Literal["mirvo-experience"] = "mirvo-experience"
 VERSION: Literal[1] = 1

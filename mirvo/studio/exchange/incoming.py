@@ -15,11 +15,11 @@ from mirvo.formats.exchange import (
     Archive,
     open_archive,
 )
-from mirvo.studio.background import Report, unwatched
-from mirvo.studio.context import Studio
 from mirvo.studio.exchange.merging import MINE, Coming, Merge
 from mirvo.studio.exchange.trial import on_trial
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.jobs import Report, unwatched
+from mirvo.studio.ground.settings import put_yard, yard_of
 
 WAITING = "exchange-coming.zip"
 # Names of the work, as its page shows them.

@@ -39,9 +39,9 @@ from mirvo.records.models import (
     Tree,
     Yard,
 )
-from mirvo.studio.background import Report, unwatched
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.jobs import Report, unwatched
+from mirvo.studio.ground.settings import put_yard, yard_of
 
 MINE, THEIRS = "mine", "theirs"
 # More than this nobody decides one by one; the rest follows one answer for all.

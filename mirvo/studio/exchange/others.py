@@ -16,8 +16,8 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.formats.exchange import Archive, open_archive
 from mirvo.records.models import Measurement, Photo, RootSession, Tree
 from mirvo.records.set_aside import DELETED
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.set_aside import OTHERS, keep_deleted_value
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.set_aside import OTHERS, keep_deleted_value
 
 FOLDER = OTHERS
 MOST_FILES = 40

@@ -38,8 +38,8 @@ from mirvo.records.models import (
     Tree,
 )
 from mirvo.records.photos import DIGEST
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 
 JsonRow = dict[str, Any]
 JsonRows = dict[str, list[JsonRow]]

@@ -27,9 +27,6 @@ from mirvo.core.limits.trees import TreeFields
 from mirvo.formats.spreadsheet import ReadSheet, read_tables
 from mirvo.records.database import DbSession
 from mirvo.records.models import MAX_LABEL, CareTask, Measurement, Root, ShelfPot, Tree
-from mirvo.studio.almanac.species import all_species
-from mirvo.studio.background import Report, unwatched
-from mirvo.studio.context import Studio
 from mirvo.studio.exchange.table_fields import (
     FIELDS,
     FieldOf,
@@ -40,10 +37,13 @@ from mirvo.studio.exchange.table_fields import (
     read_cell,
 )
 from mirvo.studio.exchange.trial import on_trial
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.jobs import Report, unwatched
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.measuring.by_hand import put_by_hand
 from mirvo.studio.records.aftercare import KEPT_CODE
 from mirvo.studio.records.root_sessions import put_session
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.standing.species import all_species
 
 # Names of the work, as its page shows them.
 READING, TAKING = "Reading the table", "Taking the table in"

@@ -21,8 +21,8 @@ from mirvo.records.models import (
     ShelfPot,
     Tree,
 )
-from mirvo.studio.tree_queries import FROM_ABOVE
-from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.standing.tree_list import list_trees
+from mirvo.studio.standing.tree_queries import FROM_ABOVE
 
 # The column of the mean spread in the table of measurements.
 MEAN_SPREAD = 9

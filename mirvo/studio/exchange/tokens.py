@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.records.database import DbSession
 from mirvo.records.models import ApiToken
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 
 READ, WRITE, NIGHTS, WEIGHINGS, PHOTOS = "read", "write", "nights", "weighings", "photos"
 SCOPES = {

@@ -14,7 +14,7 @@ from mirvo.records.database import (
     engine_on,
     writing,
 )
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 
 
 @contextmanager

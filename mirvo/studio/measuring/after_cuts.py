@@ -12,21 +12,21 @@ from mirvo.core.rootwork.after import after_cuts, with_findings
 from mirvo.core.rootwork.cuts import RootFinding
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.measuring.measure_marks import checked_marks, measure_photo
 from mirvo.studio.measuring.photo_sets import SetMember, measure_set, rows_of_set
 from mirvo.studio.measuring.root_plane import with_side_heights
 from mirvo.studio.measuring.roots_of_tree import settle_roots
 from mirvo.studio.measuring.same_tree import settle_doubts
 from mirvo.studio.photos.photo_queries import photo_row
-from mirvo.studio.tree_queries import (
+from mirvo.studio.standing.tree_queries import (
     all_measurements_of,
     cuts_of,
     findings_of,
     measurements_of,
     sessions_of,
 )
-from mirvo.studio.yard.settings import yard_of
 
 Findings = Mapping[str, RootFinding]
 

@@ -12,14 +12,15 @@ from mirvo.core.errors import BadInput
 from mirvo.core.measure.drafts import TopDraft, read_draft
 from mirvo.core.vision.offers import FoundOutline, FoundWidth, ProposedRoot, Spot, TracedRoot
 from mirvo.records.models import Photo
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage
 from mirvo.studio.measuring import vision_tasks
-from mirvo.studio.measuring.measure_marks import card_corners, checked_marks, info_of
+from mirvo.studio.measuring.measure_marks import checked_marks
 from mirvo.studio.measuring.vision_tasks import PhotoTask
-from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
 from mirvo.studio.photos.photo_queries import load_photo
-from mirvo.studio.tree_queries import measurements_of
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.photos.photo_view import card_corners, info_of
+from mirvo.studio.standing.tree_queries import measurements_of
 
 TOO_FEW = "mark the calibration and the trunk's outline first; roots are sought from there"
 NO_SCALE = "mark the calibration first: a card, a known length, or the pot rim"

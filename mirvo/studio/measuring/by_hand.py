@@ -12,9 +12,9 @@ from mirvo.core.errors import BadInput
 from mirvo.core.limits.measuring import HandFields
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import HandMeasurement, Tree
-from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.known_rows import once_a_tree
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.standing.tree_queries import load_tree
 
 # A trunk does not shrink; a calliper laid on elsewhere, or another way across, makes so much of a
 # difference.

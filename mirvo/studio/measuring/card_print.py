@@ -5,8 +5,8 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from mirvo.records.models import Measurement
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import put_yard, yard_of
 
 # Below any version there ever was: to be worked out anew.
 NOT_OF_THIS_CARD = 0

@@ -27,16 +27,15 @@ from mirvo.core.measure.records import (
 from mirvo.core.vision.photo_check import Remark
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.measure_marks import (
     calibration_seen,
-    card_corners,
     checked_marks,
     checked_side_marks,
     measure_photo,
     measure_side_photo,
-    view_of,
 )
 from mirvo.studio.measuring.photo_sets import (
     measure_set,
@@ -45,11 +44,11 @@ from mirvo.studio.measuring.photo_sets import (
     with_draft,
 )
 from mirvo.studio.measuring.root_plane import settle_heights, with_side_heights
-from mirvo.studio.path.planned_against_done import forecast_on
 from mirvo.studio.photos.photo_check import remarks_on
 from mirvo.studio.photos.photo_queries import load_photo
-from mirvo.studio.tree_queries import measurements_of
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.photos.photo_view import card_corners, view_of
+from mirvo.studio.standing.kept_plans import forecast_on
+from mirvo.studio.standing.tree_queries import measurements_of
 
 # A base with sixty roots marked point by point has a tenth of this.
 MAX_MARK_BYTES = 2_000_000

@@ -15,8 +15,8 @@ from mirvo.core.measure.eye import eye_result
 from mirvo.records.database import DbSession
 from mirvo.records.documents import Clicks
 from mirvo.records.models import EyeCheck
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.settings import put_yard
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import put_yard
 
 SIZE = (2016, 1512)
 RING_PX = 90.0

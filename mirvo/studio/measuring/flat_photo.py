@@ -8,9 +8,10 @@ from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Measurement, Photo
 from mirvo.records.photos import colour_of, jpeg_of
-from mirvo.studio.context import Studio
-from mirvo.studio.measuring.measure_marks import checked_marks, corners_for, info_of
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.measuring.measure_marks import checked_marks, corners_for
+from mirvo.studio.photos.photo_view import info_of
 
 PLAN_SIDE_PX, BASE_SIDE_PX = 720, 800
 # A base is shown beside others to one scale, so its photo reaches beyond its own frame.

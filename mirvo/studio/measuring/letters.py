@@ -10,11 +10,11 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.letters import next_letter
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.roots_of_tree import rename_letters
 from mirvo.studio.measuring.years import relabel
-from mirvo.studio.tree_queries import cuts_of, measurements_of, sessions_of
+from mirvo.studio.standing.tree_queries import cuts_of, measurements_of, sessions_of
 
 
 @dataclass(frozen=True)

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 
-from mirvo.core.errors import BadInput
 from mirvo.core.measure.calibration import calibrate_by
-from mirvo.core.measure.drafts import SideDraft, TopDraft, View, finished_part
+from mirvo.core.measure.drafts import SideDraft, TopDraft, finished_part
 from mirvo.core.measure.marks import TopMarks, read_marks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.records import CalibrationQuality, SideRecord, TopRecord
@@ -18,24 +16,13 @@ from mirvo.core.measure.side_marks import SideMarks, read_side_marks
 from mirvo.core.measure.top import measure_top
 from mirvo.core.measure.uncertainty import Array, Draws
 from mirvo.records.models import Photo, Yard
-from mirvo.records.photos import PhotoStore, grey_of
+from mirvo.records.photos import PhotoStore
+from mirvo.studio.photos.photo_view import card_corners, info_of
 
-# Named anew when the corners are found otherwise, so that no photo keeps those of before.
-CARD_FINDING = "card-2"
 # To say where things lie no error bars are needed.
 FEW_DRAWS = 1
 # Revisions of marks whose figures are kept in memory, a few kB each.
 REVISIONS = 256
-
-
-def view_of(photo: Photo) -> View:
-    """How a photo is marked: from the side, else as from above."""
-    return "side" if photo.kind == "side" else "top"
-
-
-def info_of(photo: Photo) -> PhotoInfo:
-    """Size and focal length of a photo."""
-    return PhotoInfo(photo.width, photo.height, photo.focal_length_35mm)
 
 
 def checked_marks(photo: Photo, draft: TopDraft, yard: Yard, in_set: bool = False) -> TopMarks:
@@ -108,22 +95,3 @@ def measure_side_photo(photos: PhotoStore, photo: Photo, marks: SideMarks) -> Si
 def corners_for(photos: PhotoStore, photo: Photo, kind: str) -> Array | None:
     """The card's corners when a calibration is by card. Raises BadInput."""
     return card_corners(photos, photo.digest) if kind == "card" else None
-
-
-def card_corners(photos: PhotoStore, digest: str) -> Array:
-    """Marker corners (16, 2) px of the card in a photo, sought once. Raises BadInput."""
-    found = photos.finding(digest, CARD_FINDING, _seek_card)
-    if "corners" not in found:
-        raise BadInput("calibration", found["message"])
-    return np.array(found["corners"])
-
-
-def _seek_card(content: bytes) -> dict[str, Any]:
-    """The corners, or the sentence why there are none, as they are kept beside the photo."""
-    from mirvo.core.vision.card import find_card  # heavy: only where a card is sought
-
-    try:
-        return {"corners": find_card(grey_of(content)).tolist()}
-    except BadInput as error:
-        # That there is none is kept too: looking again would find none again.
-        return {"message": error.message}

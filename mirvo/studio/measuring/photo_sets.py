@@ -19,13 +19,14 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo
-from mirvo.studio.context import Studio
-from mirvo.studio.measuring.measure_marks import checked_marks, corners_for, info_of
-from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.measuring.measure_marks import checked_marks, corners_for
 from mirvo.studio.photos.photo_queries import photo_row
+from mirvo.studio.photos.photo_view import info_of
 from mirvo.studio.photos.shots import CARD_HEIGHT_MM, TakenPhoto, oblique
 from mirvo.studio.photos.simulated import take
-from mirvo.studio.yard.settings import yard_of
 
 NO_TRUNK = "Draw the trunk's outline in the photo of the set that shows it best."
 NO_ROOTS = "Draw each root in the photo that shows it best."

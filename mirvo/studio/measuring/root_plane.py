@@ -14,9 +14,10 @@ from mirvo.core.measure.records import RootPlane
 from mirvo.core.measure.side_set import MarkedSide, root_plane_of
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo, Root
-from mirvo.studio.context import Studio
-from mirvo.studio.measuring.measure_marks import checked_side_marks, corners_for, info_of
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.measuring.measure_marks import checked_side_marks, corners_for
+from mirvo.studio.photos.photo_view import info_of
 
 # Less than this a height may move from one reading to the next and mean nothing.
 SAME_HEIGHT_MM = 0.2

@@ -24,7 +24,7 @@ from mirvo.records.models import (
     Root,
     RootSession,
 )
-from mirvo.studio.tree_queries import measurements_of
+from mirvo.studio.standing.tree_queries import measurements_of
 
 # More than any base has roots; the browser picks the first free one.
 LETTERS_AT_HAND = 80

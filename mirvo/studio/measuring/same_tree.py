@@ -11,16 +11,16 @@ from mirvo.core.measure.identity import misfit, traces_of
 from mirvo.core.plan.growth import MIN_YEARS, PRIOR_RELATIVE_SD, plausible_change
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Tree
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import (
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.tree_queries import (
     MEASURED_FROM_ABOVE,
     all_measurements_of,
     cuts_of,
     load_tree,
     sessions_of,
 )
-from mirvo.studio.yard.settings import yard_of
 
 DAYS_A_YEAR = 365.25
 

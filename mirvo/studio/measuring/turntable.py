@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from mirvo.core.measure.drafts import CalibrationDraft, blank_draft
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
 from mirvo.studio.photos.shots import turntable
 from mirvo.studio.photos.simulated import take
 

@@ -16,7 +16,7 @@ import numpy as np
 from mirvo.core.measure.marks import TopMarks
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.vision.offers import FoundOutline, FoundWidth, ProposedRoot, Spot, TracedRoot, spots
-from mirvo.studio.measuring.progress import report
+from mirvo.studio.ground.progress import report
 
 if TYPE_CHECKING:
     from mirvo.core.vision.assist import Assistant

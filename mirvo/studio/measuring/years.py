@@ -14,13 +14,13 @@ from mirvo.core.measure.identity import Change, Match, change, match_roots, trac
 from mirvo.core.measure.records import RADIALITY_PARTS, RootRecord, TopRecord
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo, Tree
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.desk import evaluate
 from mirvo.studio.measuring.photo_sets import rows_of_set, settle_set
 from mirvo.studio.measuring.roots_of_tree import rename_letters
 from mirvo.studio.measuring.same_tree import set_aside
-from mirvo.studio.tree_queries import (
+from mirvo.studio.standing.tree_queries import (
     all_measurements_of,
     cuts_of,
     load_tree,

@@ -17,14 +17,15 @@ from mirvo.core.plan.records import PlannedPath, PlanResult
 from mirvo.core.rootwork.cut_order import RootToCut
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, Target, Tree
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.path.planning_case import MEASURE_FIRST, GrowthRates, planning_case
-from mirvo.studio.path.plans import keep_plan, newest_plans
-from mirvo.studio.tree_queries import load_tree, measured_base, newest_plan, target_of
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import missed, standing_of
-from mirvo.studio.yard.weather import outlook_for
+from mirvo.studio.path.plans import keep_plan
+from mirvo.studio.standing.kept_plans import newest_plans
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.standing import missed, standing_of
+from mirvo.studio.standing.tree_queries import load_tree, measured_base, newest_plan, target_of
+from mirvo.studio.standing.weather import outlook_for
 
 
 @dataclass(frozen=True)

@@ -6,13 +6,11 @@ from dataclasses import dataclass
 from datetime import date
 
 from mirvo.core.measure.figure import Figure
-from mirvo.core.plan.growth import grown_year
 from mirvo.core.plan.records import YearForecast
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession
-from mirvo.studio.records.share import correction_of
-from mirvo.studio.tree_queries import measurements_of, newest_plan, sessions_of, target_of
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.standing.feeding import correction_of
+from mirvo.studio.standing.tree_queries import measurements_of, sessions_of, target_of
 
 
 @dataclass(frozen=True)
@@ -63,12 +61,3 @@ def planned_against_done(db: DbSession, tree_id: int) -> PlannedAgainstDone:
         tuple(found[::-1]),
         correction_of(db, tree_id),
     )
-
-
-def forecast_on(db: DbSession, tree_id: int, day: date) -> YearForecast | None:
-    """What the studio's own path forecast for a day; None where no plan was made before it."""
-    plan = newest_plan(db, tree_id)
-    if plan is None or plan.result is None or plan.made_at.date() > day:
-        return None
-    path = plan.result.path_of(yard_of(db).school)
-    return next((forecast for forecast in path.forecast if forecast.year == grown_year(day)), None)

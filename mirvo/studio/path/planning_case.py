@@ -23,17 +23,17 @@ from mirvo.core.rootwork.design import FLARE
 from mirvo.core.season import due_from
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
-from mirvo.studio.path.plans import grafts_on
 from mirvo.studio.path.target import Gap, gap_methods_of, holds_of, regrowth_of
-from mirvo.studio.pot_of_tree import pot_of_tree
-from mirvo.studio.records.share import correction_of
-from mirvo.studio.tree_queries import (
+from mirvo.studio.standing.feeding import correction_of
+from mirvo.studio.standing.kept_plans import grafts_on
+from mirvo.studio.standing.pot_of_tree import pot_of_tree
+from mirvo.studio.standing.standing import TreeStanding, standing_of
+from mirvo.studio.standing.tree_queries import (
     MeasuredBase,
     measured_base,
     measurements_of,
     sessions_of,
 )
-from mirvo.studio.yard.standing import TreeStanding, standing_of
 
 # Of the growth a container allows; cuts and winters cost the rest.
 USUAL_VIGOUR = 0.85

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, time
+from datetime import datetime, time
 
 from sqlalchemy import and_, delete, func, select, union
-from sqlalchemy.orm import defer
 
-from mirvo.core.clock import DEG_PER_HOUR, clock_azimuths
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.paths import forward
@@ -18,11 +15,12 @@ from mirvo.core.plan.records import Lever, PlannedStep, PlanResult
 from mirvo.core.rootwork import opens_ball
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, RootSession, Target
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.path.target import put_gap_methods, put_regrowth, replace_holds
-from mirvo.studio.tree_queries import CutOfRoot, cuts_of, newest_plan, sessions_of
-from mirvo.studio.yard.known_rows import once_a_tree
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.standing.kept_plans import grafts_set, step_of
+from mirvo.studio.standing.tree_queries import CutOfRoot, cuts_of, newest_plan, sessions_of
 
 PLANS_SHOWN = 12
 MAX_NAME = 80
@@ -47,33 +45,6 @@ def keep_plan(studio: Studio, tree_id: int, case: Case, result: PlanResult, dige
                 case_digest=digest,
             )
         )
-
-
-def newest_plans(db: DbSession, tree_ids: Sequence[int] | None = None) -> dict[int, Plan]:
-    """The newest plan of every tree (or of some) that has one, by tree."""
-    newest = select(func.max(Plan.id)).group_by(Plan.tree_id)
-    if tree_ids is not None:
-        newest = newest.where(Plan.tree_id.in_(tree_ids))
-    # Its case is large, and no list asks for it.
-    query = select(Plan).options(defer(Plan.case, raiseload=True)).where(Plan.id.in_(newest))
-    return {plan.tree_id: plan for plan in db.scalars(query)}
-
-
-def planned_step(db: DbSession, tree_id: int, day: date) -> PlannedStep | None:
-    """The step of the studio's own path that a session of a day is held against; None: no plan."""
-    plan = newest_plan(db, tree_id)
-    # A record entered later is not held against what was planned after it.
-    if plan is None or plan.made_at.date() > day:
-        return None
-    return step_of(plan, yard_of(db).school, day.year)
-
-
-def step_of(plan: Plan, school: str, year: int) -> PlannedStep | None:
-    """A plan's step of a year, else its next one: a session may come early or late."""
-    if plan.result is None:
-        return None
-    path = plan.result.path_of(school)
-    return path.step_in(year) or next(iter(path.steps), None)
 
 
 def plans_of(db: DbSession, tree_id: int) -> list[Plan]:
@@ -238,17 +209,3 @@ def actual_session(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> ActualS
         session.container_after,
         tuple(grafts_set(session)),
     )
-
-
-def grafts_on(sessions: Iterable[RootSession]) -> tuple[float, ...]:
-    """Where grafts were set in any of some sessions, azimuth in degrees."""
-    return tuple(place for session in sessions for place in grafts_set(session))
-
-
-def grafts_set(session: RootSession) -> list[float]:
-    """Where grafts were set in a session, azimuth in degrees."""
-    hours = (session.notes or {}).get("graft_hours")
-    if isinstance(hours, list):
-        # Former versions kept whole hours.
-        return [hour % 12 * DEG_PER_HOUR for hour in hours]
-    return clock_azimuths(hours) if isinstance(hours, str) else []

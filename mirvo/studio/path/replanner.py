@@ -14,11 +14,11 @@ from datetime import date
 
 from mirvo.core.errors import NotFound
 from mirvo.records.changes import Changes
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import measure_anew, measured_by_former_formulas
 from mirvo.studio.measuring.same_tree import settle_unlooked
 from mirvo.studio.path.path import plan_path, trees_that_missed, trees_with_target
-from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.standing.tree_list import list_trees
 
 # A mark that is dragged about is saved many times; planned is what it comes to rest at.
 QUIET_S = 0.6

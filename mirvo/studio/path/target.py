@@ -14,11 +14,11 @@ from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.case import FINAL, Allow, GapMethod, Hold
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import MAX_LABEL, GapPlan, Regrowth, Root, Target, TargetHold
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.ground.set_aside import keep_deleted
 from mirvo.studio.measuring.roots_of_tree import root_of, settle_roots
-from mirvo.studio.tree_queries import load_tree, measured_base
-from mirvo.studio.yard.known_rows import once_a_tree
-from mirvo.studio.yard.set_aside import keep_deleted
+from mirvo.studio.standing.tree_queries import load_tree, measured_base
 
 # Years of a plan that can be fixed by hand.
 HORIZON_YEARS = 40

@@ -15,10 +15,10 @@ from mirvo.core.vision.photo_check import Remark
 from mirvo.records.database import DbSession
 from mirvo.records.models import Photo
 from mirvo.records.photos import PhotoFacts
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.photos.photo_check import remarks_on
 from mirvo.studio.photos.photo_queries import KINDS
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
 
 # As long as a file system lets a name be.
 MAX_NAME = 255

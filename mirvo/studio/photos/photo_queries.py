@@ -9,7 +9,7 @@ from sqlalchemy import select
 from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession, find_kept, read_once
 from mirvo.records.models import Measurement, Photo, RootSession, ShelfPot
-from mirvo.studio.yard.known_rows import once_a_tree
+from mirvo.studio.ground.known_rows import once_a_tree
 
 MAX_COMPARED = 3
 KINDS = {

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from mirvo.standins.base import Base, Truth, from_below
-from mirvo.studio.measuring.progress import report
+from mirvo.studio.ground.progress import report
 
 TURNTABLE_VIEWS = 8
 OBLIQUE_PHOTOS = 3

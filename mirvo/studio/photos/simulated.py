@@ -12,11 +12,11 @@ from mirvo.records.database import DbSession
 from mirvo.records.models import Photo
 from mirvo.records.photos import DIGEST
 from mirvo.standins.base import Base, Truth, grown, nearest_root, random_base, without
-from mirvo.studio.context import Studio
-from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage
 from mirvo.studio.photos.intake import put_photo
 from mirvo.studio.photos.shots import SIZE, TakenPhoto, from_above, simulated_name
-from mirvo.studio.tree_queries import cuts_of, load_tree
+from mirvo.studio.standing.tree_queries import cuts_of, load_tree
 
 # So far apart that no two trees ever share a shot's seed.
 FIRST_SEED, SHOTS_A_TREE = 1000, 31

@@ -32,13 +32,13 @@ from mirvo.records.models import (
     Watering,
     Yard,
 )
-from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.records.weights import watering_log
-from mirvo.studio.tree_queries import load_tree, sessions_of
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.weather import outlook_for, place_of, station_of
+from mirvo.studio.standing.practice import practice_for
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.tree_queries import load_tree, sessions_of
+from mirvo.studio.standing.weather import outlook_for, place_of, station_of
 from mirvo.text.care import care_title
 
 AHEAD_DAYS = 14

@@ -14,14 +14,14 @@ from mirvo.core.season.growth import growing_from
 from mirvo.core.standing.answer import Answer, Experience, Seen, answer_of, experience_of
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import RootSession, Tree, TreeAnswer
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.records.aftercare import replan_care
 from mirvo.studio.records.root_sessions import load_session
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import seen_after
-from mirvo.studio.yard.weather import place_of
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.standing import seen_after
+from mirvo.studio.standing.tree_queries import load_tree
+from mirvo.studio.standing.weather import place_of
 
 
 class DeathFields(Limits):

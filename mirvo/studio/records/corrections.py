@@ -8,7 +8,8 @@ from mirvo.core.errors import Conflict
 from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CutRecord, FindingRecord, Measurement, RootSession
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import SAVED_ELSEWHERE
 from mirvo.studio.records.root_sessions import (
     keep_record,
     load_session,
@@ -17,7 +18,7 @@ from mirvo.studio.records.root_sessions import (
     work_out,
 )
 from mirvo.studio.records.session_form import ENTERED, BenchDetails
-from mirvo.studio.tree_queries import (
+from mirvo.studio.standing.tree_queries import (
     CutOfRoot,
     MeasuredBase,
     base_before,
@@ -26,7 +27,6 @@ from mirvo.studio.tree_queries import (
     load_tree,
     measured_base,
 )
-from mirvo.studio.yard.settings import SAVED_ELSEWHERE
 
 
 def form_of_session(db: DbSession, session: RootSession) -> SessionFields:

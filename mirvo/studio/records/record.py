@@ -14,8 +14,9 @@ from mirvo.core.plan.plan_vs_actual import against_plan
 from mirvo.core.rootwork.cuts import HALF
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, RootSession, Tree
-from mirvo.studio.path.plans import actual_session, grafts_set
-from mirvo.studio.tree_queries import CutOfRoot, cuts_of
+from mirvo.studio.path.plans import actual_session
+from mirvo.studio.standing.kept_plans import grafts_set
+from mirvo.studio.standing.tree_queries import CutOfRoot, cuts_of
 
 KEEP = "keep"
 

@@ -14,32 +14,32 @@ from mirvo.core.rootwork.bench import bares_roots
 from mirvo.core.rootwork.share_estimate import ShareEstimate
 from mirvo.records.database import DbSession, find_kept, read_once
 from mirvo.records.models import CutRecord, FindingRecord, Measurement, RootSession, Tree
-from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.roots_of_tree import root_of
-from mirvo.studio.path.plans import planned_step
-from mirvo.studio.pot_of_tree import (
+from mirvo.studio.records.aftercare import plan_care
+from mirvo.studio.records.session_form import ENTERED, BenchDetails
+from mirvo.studio.records.share import share_of_form
+from mirvo.studio.shelf.soil import recipe_of, take_from_stock
+from mirvo.studio.shelf.supplies import take_supplies, used_in
+from mirvo.studio.standing.kept_plans import planned_step
+from mirvo.studio.standing.pot_of_tree import (
     USUAL_TRUNK_MM,
     ball_of_tree,
     load_pot,
     pot_of_tree,
     stand_in,
 )
-from mirvo.studio.records.aftercare import plan_care
-from mirvo.studio.records.session_form import ENTERED, BenchDetails
-from mirvo.studio.records.share import share_of_form
-from mirvo.studio.shelf.soil import recipe_of, take_from_stock
-from mirvo.studio.shelf.supplies import take_supplies, used_in
-from mirvo.studio.tree_queries import (
+from mirvo.studio.standing.practice import practice_for
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.tree_queries import (
     MeasuredBase,
     base_before,
     load_tree,
     measured_base,
     sessions_of,
 )
-from mirvo.studio.yard.settings import yard_of
 
 NOTHING_MORE = BenchDetails()
 # Kinds that leave nothing of the old soil, whatever the practice.

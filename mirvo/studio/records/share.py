@@ -8,40 +8,19 @@ from typing import Any
 
 from mirvo.core.almanac.practice import Practice
 from mirvo.core.limits.sessions import SessionFields
-from mirvo.core.rootwork import collection_loss, weighing_correction
+from mirvo.core.rootwork import collection_loss
 from mirvo.core.rootwork.cuts import RootFinding
-from mirvo.core.rootwork.share_estimate import Feeding, ShareEstimate, estimate_share
+from mirvo.core.rootwork.share_estimate import ShareEstimate, estimate_share
 from mirvo.records.database import DbSession
 from mirvo.records.models import Tree
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.after_cuts import measured_with
-from mirvo.studio.tree_queries import MeasuredBase, sessions_of
-from mirvo.studio.yard.standing import standing_before
+from mirvo.studio.standing.feeding import feeding_of
+from mirvo.studio.standing.standing import standing_before
+from mirvo.studio.standing.tree_queries import MeasuredBase
 
 # How much of the root zone a ball holds is known this well, as a 95 % half-width.
 COLLECTION_ERROR = 0.25
-
-
-def correction_of(db: DbSession, tree_id: int, but_for: int | None = None) -> float:
-    """This tree's ratio of weighed to computed share over all sessions weighed.
-
-    but_for : number of the session that is being put right; its own weighing says nothing yet.
-    """
-    weighed = [
-        (session.share_weighed, session.share_uncorrected)
-        for session in sessions_of(db, tree_id)
-        # Only sessions with both say how far the reckoning was off.
-        if session.id != but_for and session.share_weighed and session.share_uncorrected
-    ]
-    return weighing_correction([(a, b) for a, b in weighed if a is not None and b is not None])
-
-
-def feeding_of(
-    db: DbSession, tree_id: int, fine_roots: str | None, but_for: int | None = None
-) -> Feeding:
-    """Where fine roots are, and what this tree's own weighings say of the model."""
-    correction = correction_of(db, tree_id, but_for)
-    return Feeding(fine_roots or "even", bool(fine_roots), correction, correction != 1.0)
 
 
 def share_of_form(

@@ -13,8 +13,8 @@ from mirvo.core.limits.care import WeightFields
 from mirvo.core.rootwork import opens_ball
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import PotWeight, Watering
-from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import load_tree, sessions_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.standing.tree_queries import load_tree, sessions_of
 
 # Three years of daily weighings are enough to know what is usual.
 MAX_WEIGHINGS = 1_100

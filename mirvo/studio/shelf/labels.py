@@ -7,7 +7,7 @@ from datetime import date
 
 from mirvo.formats.labels import Label
 from mirvo.records.database import DbSession
-from mirvo.studio.yard.tree_list import TreeRow, list_trees
+from mirvo.studio.standing.tree_list import TreeRow, list_trees
 
 
 def labels_of(

@@ -13,15 +13,14 @@ from mirvo.core.pot.soil import Mix
 from mirvo.core.pot.tools import tools_for
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession, Supply, Target, Tree, Yard
-from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.path.plans import step_of
-from mirvo.studio.pot_of_tree import ball_of_tree, pot_of_tree
+from mirvo.studio.ground.known_rows import once_a_row, once_for_all
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.shelf.soil import components, recipes
 from mirvo.studio.shelf.supplies import less_stock, supplies
-from mirvo.studio.yard.bench import due_rows
-from mirvo.studio.yard.known_rows import once_a_row, once_for_all
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.tree_list import TreeRow
+from mirvo.studio.standing.kept_plans import step_of
+from mirvo.studio.standing.pot_of_tree import ball_of_tree, pot_of_tree
+from mirvo.studio.standing.practice import practice_for
+from mirvo.studio.standing.tree_list import TreeRow, due_rows
 
 SOIL, LITRES = "soil", "l"
 # What a path plans are sessions of this kind.

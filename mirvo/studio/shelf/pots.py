@@ -12,10 +12,11 @@ from mirvo.core.limits.shelf import PotFields
 from mirvo.core.pot import Ball, Fit, fit, off_centre
 from mirvo.records.database import DbSession
 from mirvo.records.models import ShelfPot, Tree
-from mirvo.studio.context import Studio
-from mirvo.studio.path.plans import step_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import SAVED_ELSEWHERE, yard_of
 from mirvo.studio.photos.photo_queries import digests_in_use
-from mirvo.studio.pot_of_tree import (
+from mirvo.studio.standing.kept_plans import step_of
+from mirvo.studio.standing.pot_of_tree import (
     USUAL_TRUNK_MM,
     PotOfTree,
     ball_of_tree,
@@ -23,9 +24,8 @@ from mirvo.studio.pot_of_tree import (
     pot_of_tree,
     stand_in,
 )
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.settings import SAVED_ELSEWHERE, yard_of
-from mirvo.studio.yard.sheet import Sheet, sheet_of
+from mirvo.studio.standing.standing import TreeStanding, standing_of
+from mirvo.studio.standing.tree_queries import MeasuredBase, load_tree, measured_base
 
 MOST_ANGLE_DEG = 60.0
 # Best first.
@@ -64,7 +64,8 @@ class TreeAndPots:
     stands off the middle of the chosen pot, to the right and to the back, mm.
     """
 
-    sheet: Sheet
+    stands: TreeStanding
+    base: MeasuredBase | None
     stands_in: PotOfTree
     ball: Ball
     after: Ball | None
@@ -149,27 +150,29 @@ def tree_and_pots(
     db: DbSession, tree_id: int, today: date, chosen: int | None = None, angle_deg: float = 0.0
 ) -> TreeAndPots:
     """How a tree goes into each pot of the shelf. Raises NotFound."""
-    sheet = sheet_of(db, tree_id, today)
+    stands, base = standing_of(db, tree_id, today), measured_base(db, tree_id)
+    tree = stands.tree
     angle = max(-MOST_ANGLE_DEG, min(MOST_ANGLE_DEG, angle_deg))
-    stands_in = pot_of_tree(sheet.tree, sheet.sessions)
-    measured = None if sheet.base is None else sheet.base.record
-    trunk = measured.trunk_diameter_mm.value if measured else sheet.tree.trunk_mm
+    stands_in = pot_of_tree(tree, stands.sessions)
+    measured = None if base is None else base.record
+    trunk = measured.trunk_diameter_mm.value if measured else tree.trunk_mm
     now_in = stands_in.whole(trunk or USUAL_TRUNK_MM)
-    depth = sheet.standing.ball.value if sheet.standing.ball else None
-    ball = ball_of_tree(sheet.sessions, now_in, depth)
-    plan, after = sheet.stands.plan, None
-    step = None if plan is None else step_of(plan, yard_of(db).school, sheet.window.year)
+    depth = stands.standing.ball.value if stands.standing.ball else None
+    ball = ball_of_tree(stands.sessions, now_in, depth)
+    plan, after = stands.plan, None
+    year_now = stands.usual_verdict.window.year
+    step = None if plan is None else step_of(plan, yard_of(db).school, year_now)
     if step is not None:
         after = Ball(ball.length, ball.width, step.ball_after_mm, ball.guessed)
     pots = [_for_tree(one, ball, after, angle) for one in shelf(db)]
     pots.sort(key=lambda one: _rank(one, tree_id))
-    wanted = chosen or sheet.tree.pot_id
+    wanted = chosen or tree.pot_id
     shown = next((one for one in pots if one.on_shelf.pot.id == wanted), None)
     shown = shown or next(iter(pots), None)
     tips = [root.path_mm[-1] for root in measured.roots] if measured else []
     moved = (0.0, 0.0) if shown is None else off_centre(tips, shown.now.beside)
     year = None if step is None else step.year
-    return TreeAndPots(sheet, stands_in, ball, after, year, pots, shown, moved, angle)
+    return TreeAndPots(stands, base, stands_in, ball, after, year, pots, shown, moved, angle)
 
 
 def _for_tree(one: OnShelf, ball: Ball, after: Ball | None, angle_deg: float) -> PotForTree:

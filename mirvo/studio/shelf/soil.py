@@ -13,9 +13,9 @@ from mirvo.core.pot import Amount, Mix, Part, Pot, WetZone, usual_components, wa
 from mirvo.core.typed_values import read_number
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import RootSession, SoilComponent, SoilRecipe
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.known_rows import once_a_yard
-from mirvo.studio.yard.set_aside import keep_deleted
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_a_yard
+from mirvo.studio.ground.set_aside import keep_deleted
 
 MOST_PARTS = 1000.0
 PART = "part-"

@@ -13,10 +13,10 @@ from mirvo.core.limits.base import Limits
 from mirvo.core.pot import Item, Use, materials
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession, Supply, Tree
-from mirvo.studio.context import Studio
-from mirvo.studio.pot_of_tree import USUAL_TRUNK_MM, ball_of_tree, pot_of_tree
-from mirvo.studio.tree_queries import measured_base
-from mirvo.studio.yard.set_aside import keep_deleted
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.set_aside import keep_deleted
+from mirvo.studio.standing.pot_of_tree import USUAL_TRUNK_MM, ball_of_tree, pot_of_tree
+from mirvo.studio.standing.tree_queries import measured_base
 
 # Soil is counted by its components.
 BY_COMPONENT = "soil"

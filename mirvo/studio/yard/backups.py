@@ -13,8 +13,8 @@ from mirvo.core.errors import BadInput
 from mirvo.formats.bundle import Bundled, bundle_pieces, check_bundle, unpack_bundle
 from mirvo.records.database import DbSession
 from mirvo.records.lock import held
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import put_yard, yard_of
 
 REMIND_AFTER_DAYS = 30
 

@@ -14,17 +14,15 @@ from mirvo.core.standing.answer import Answer, Experience, experience_of
 from mirvo.records.database import DbSession
 from mirvo.records.models import BenchSession, RootSession, Tree, Yard
 from mirvo.studio.bench_session.session import running_sessions
-from mirvo.studio.context import Studio
-from mirvo.studio.path.plans import step_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_for_all
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.records.aftercare import Due, open_care
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.known_rows import once_for_all
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.tree_list import NEXT, NOW, REPOT, TreeRow, list_trees
-from mirvo.studio.yard.weather import ColdNights, frost_watch
+from mirvo.studio.standing.kept_plans import step_of
+from mirvo.studio.standing.tree_list import REPOT, TreeRow, is_due, list_trees
+from mirvo.studio.standing.tree_queries import load_tree
+from mirvo.studio.standing.weather import ColdNights, frost_watch
 
-# Four months: a window seen in time for pots and soil to be ordered.
-SOON_DAYS = 120
 YEAR_DAYS = 365
 # So long after a session what the tree does is looked at.
 ANSWERS_DAYS = 240
@@ -120,7 +118,7 @@ def _weeks(db: DbSession, today: date) -> list[BenchWeek]:
     """Trees due within the year, spread over the weeks of their windows."""
     yard, year = yard_of(db), today + timedelta(days=YEAR_DAYS)
     # What asks for something now may have its next window years ahead; it has no week here.
-    rows = [row for row in _living(db, today) if _is_due(row, year) and row.window.start <= year]
+    rows = [row for row in _living(db, today) if is_due(row, year) and row.window.start <= year]
     by_id = {row.tree.id: row for row in rows}
     planned = plan_weeks([_due(row) for row in rows], yard.trees_a_day * yard.bench_days, today)
     return [
@@ -155,21 +153,6 @@ def move_tree(studio: Studio, tree_id: int, day: date | None) -> None:
         if day is not None and monday_of(day) not in weeks_of(_due(row), today):
             raise BadInput("week", f"{day:%d %b %Y} lies outside the window of {row.tree.name}")
         load_tree(db, tree_id).moved_to = day
-
-
-@once_for_all
-def due_rows(db: DbSession, today: date) -> list[TreeRow]:
-    """Trees to be repotted now or before long, those whose window closes first first."""
-    horizon = today + timedelta(days=SOON_DAYS)
-    rows = sorted(list_trees(db, today), key=lambda row: row.window.end)
-    return [row for row in rows if _is_due(row, horizon)]
-
-
-def _is_due(row: TreeRow, horizon: date) -> bool:
-    """Whether a tree's verdict asks for a session now, or in a window that opens by a day."""
-    if row.verdict.kind in NOW:
-        return True
-    return row.verdict.kind in NEXT and row.window.start <= horizon
 
 
 def bench(db: DbSession, today: date) -> Bench:

@@ -11,12 +11,12 @@ from mirvo.core.errors import NotFound
 from mirvo.formats.calendar import Entry, calendar_file
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan
-from mirvo.studio.context import Studio
-from mirvo.studio.path.plans import step_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_a_row
+from mirvo.studio.ground.settings import put_yard, yard_of
 from mirvo.studio.records.aftercare import open_care
-from mirvo.studio.yard.known_rows import once_a_row
-from mirvo.studio.yard.settings import put_yard, yard_of
-from mirvo.studio.yard.tree_list import REPOT, TreeRow, list_trees
+from mirvo.studio.standing.kept_plans import step_of
+from mirvo.studio.standing.tree_list import REPOT, TreeRow, list_trees
 
 # A calendar shows what comes, however far.
 FAR_AHEAD = date(9999, 1, 1)

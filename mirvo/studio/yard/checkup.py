@@ -16,7 +16,7 @@ from mirvo.records.limits import values_beyond_limits
 from mirvo.records.models import Photo, ShelfPot, Tree
 from mirvo.records.photos import DIGEST, digest_of
 from mirvo.records.values import rows_astray, unreadable_values
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 
 # Younger than this a file may be in the making right now, s.
 SETTLED_S = 3600

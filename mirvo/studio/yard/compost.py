@@ -21,14 +21,14 @@ from mirvo.records.models import (
     ShelfPot,
     Tree,
 )
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.set_aside import forget_old
+from mirvo.studio.ground.settings import put_yard, yard_of
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.measuring.desk import follow_side_views
 from mirvo.studio.measuring.photo_sets import settle_set
 from mirvo.studio.photos.photo_queries import digests_in_use
-from mirvo.studio.tree_queries import sessions_of
-from mirvo.studio.yard.set_aside import forget_old
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.standing.tree_queries import sessions_of
 
 KEPT_DAYS = 30
 # Longer between two starts and the clock may be what is wrong.

@@ -12,14 +12,14 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.core.standing.answer import Answer
 from mirvo.records.database import DbSession
 from mirvo.records.models import CareTask, Measurement, Photo, RootSession, Tree
-from mirvo.studio.almanac.species import species_of
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.aftercare import kept_for_a_while
-from mirvo.studio.tree_queries import FROM_ABOVE
+from mirvo.studio.standing.species import species_of
+from mirvo.studio.standing.tree_list import TreeRow, list_trees
+from mirvo.studio.standing.tree_queries import FROM_ABOVE
 from mirvo.studio.yard.family import Graft, grafts_of
-from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import Sheet, sheet_of
-from mirvo.studio.yard.tree_list import TreeRow, list_trees
 
 # Of a tree's photos as many as fill two pages.
 MOST_PHOTOS = 12

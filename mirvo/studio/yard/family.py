@@ -14,10 +14,10 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.core.sentences import first_upper
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Measurement, Tree, TreeGraft
-from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import FROM_ABOVE, load_tree
-from mirvo.studio.yard.set_aside import keep_deleted
-from mirvo.studio.yard.tree_list import TreeRow, list_trees
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.set_aside import keep_deleted
+from mirvo.studio.standing.tree_list import TreeRow, list_trees
+from mirvo.studio.standing.tree_queries import FROM_ABOVE, load_tree
 
 # A family larger or older than this is shown in part.
 MOST_MEMBERS, MOST_GENERATIONS = 200, 12

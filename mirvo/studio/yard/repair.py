@@ -17,7 +17,7 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.records.database import FILE_NAME, known_revisions
 from mirvo.records.limits import BeyondLimits, values_beyond_limits
 from mirvo.records.soundness import SNAPSHOTS, complaint_about
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.yard.restoring import Waiting, stage_folder
 
 LOG_FILE, MAX_LOG_BYTES, LOG_FILES = "mirvo.log", 512 * 1024, 2

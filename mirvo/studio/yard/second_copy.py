@@ -21,7 +21,7 @@ from mirvo.records.lock import held
 from mirvo.records.photos import DIGEST
 from mirvo.records.snapshots import keep_snapshot
 from mirvo.records.soundness import complaint_about
-from mirvo.studio.context import KEY_FILE, Studio
+from mirvo.studio.ground.context import KEY_FILE, Studio
 
 EVERY_S = 24 * 3600.0
 

@@ -20,8 +20,8 @@ from mirvo.records.models import (
     Tree,
 )
 from mirvo.records.models.people import GUEST, SHOWN_PARTS
-from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.standing.tree_queries import load_tree
 
 SECRET_BYTES = 24
 # What stands in an address, and the table its number is of.

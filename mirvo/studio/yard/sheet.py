@@ -22,12 +22,14 @@ from mirvo.records.models import (
     Target,
     Tree,
 )
-from mirvo.studio.almanac.species import species_of_tree
 from mirvo.studio.bench_session.session import running_session
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.measuring.by_hand import by_hand
 from mirvo.studio.measuring.same_tree import doubts_of
 from mirvo.studio.path.planned_against_done import PlannedAgainstDone, planned_against_done
-from mirvo.studio.tree_queries import (
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.standing import TreeStanding, missed, standing_of
+from mirvo.studio.standing.tree_queries import (
     CutOfRoot,
     MeasuredBase,
     cuts_of,
@@ -38,9 +40,7 @@ from mirvo.studio.tree_queries import (
     sessions_of,
     target_of,
 )
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import TreeStanding, missed, standing_of
-from mirvo.studio.yard.weather import expected_bud_swell, frost_after, frost_by_week
+from mirvo.studio.standing.weather import expected_bud_swell, frost_after, frost_by_week
 
 
 @dataclass(frozen=True)

@@ -2,25 +2,22 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import date
 
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, Conflict
-from mirvo.core.limits.trees import STRENGTHS, Origin, TreeFields
+from mirvo.core.limits.trees import STRENGTHS, TreeFields
 from mirvo.core.season import BUD_STAGES
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Tree, Yard
 from mirvo.records.plain import plain
-from mirvo.studio.almanac.species import all_species
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_for_all
+from mirvo.studio.ground.settings import SAVED_ELSEWHERE, yard_of
 from mirvo.studio.records.aftercare import replan_care
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.known_rows import once_for_all
-from mirvo.studio.yard.settings import SAVED_ELSEWHERE, yard_of
-
-MAX_OFFCUTS = 20
-OFFSPRING_ORIGIN: dict[str, Origin] = {"offcut": "root cutting", "layer": "air layer"}
+from mirvo.studio.standing.species import all_species
+from mirvo.studio.standing.tree_queries import load_tree
 
 
 def _check(yard: Yard, form: TreeFields, today: date) -> None:
@@ -35,33 +32,6 @@ def add_tree(studio: Studio, form: TreeFields) -> Tree:
         _check(yard_of(db), form, studio.today)
         db.add(tree)
     return tree
-
-
-def put_offspring(
-    db: DbSession, parent: Tree, what: str, count: int, day: date, now: datetime
-) -> list[Tree]:
-    """New trees from offcuts with root hair or a separated layer, their parent kept.
-
-    what : "offcut" or "layer".
-    """
-    made = []
-    for number in range(1, min(count, MAX_OFFCUTS) + 1):
-        form = TreeFields(
-            # The parent's name is cut so that the whole fits the column.
-            name=f"{parent.name[:60]} {what} {day:%Y}-{number}",
-            species_key=parent.species_key,
-            origin=OFFSPRING_ORIGIN[what],
-            acquired_on=day,
-            separated_on=day,
-            strength="fair",
-            container="usual pot",
-            note=f"{what.capitalize()} of {parent.name}.",
-        )
-        tree = Tree(**form.model_dump(), parent_id=parent.id, version=1)
-        tree.created_at = tree.updated_at = now
-        db.add(tree)
-        made.append(tree)
-    return made
 
 
 def offspring(db: DbSession, tree: Tree, today: date) -> tuple[Tree | None, tuple[Tree, ...]]:

@@ -11,10 +11,10 @@ from mirvo.core.limits.trees import WateringFields
 from mirvo.core.standing.verdict import SIGNS, Looked, Verdict, verdict
 from mirvo.records.database import DbSession
 from mirvo.records.documents import SignSeen
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.records.aftercare import rhythm_of
-from mirvo.studio.tree_queries import load_tree, sessions_of
-from mirvo.studio.yard.standing import TreeStanding, signs_on, standing_of
+from mirvo.studio.standing.standing import TreeStanding, signs_on, standing_of
+from mirvo.studio.standing.tree_queries import load_tree, sessions_of
 
 SEEN_TODAY = tuple(SIGNS)
 # More were never seen on one tree; the oldest go first.

@@ -8,8 +8,8 @@ from fastapi import Depends, HTTPException, Query, Request, Security
 from fastapi.params import Depends as DependsOn
 from fastapi.security import HTTPAuthorizationCredentials, HTTPBearer, SecurityScopes
 
-from mirvo.studio.context import Studio
 from mirvo.studio.exchange.tokens import SCOPES, Caller, caller_of
+from mirvo.studio.ground.context import Studio
 from mirvo.web.reader import Reader, StudioDep, studio_of
 
 bearer = HTTPBearer(auto_error=False, description="A token of the Exchange page.")

@@ -13,7 +13,7 @@ from starlette.exceptions import HTTPException
 
 from mirvo.core.complaints import form_complaint
 from mirvo.core.errors import MirvoError
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.web.api.models import FieldProblem, Problem
 from mirvo.web.api.records import router as records
 from mirvo.web.api.writing import router as writing

@@ -22,8 +22,8 @@ from mirvo.records.models import (
     Tree,
 )
 from mirvo.studio.exchange.tokens import READ
-from mirvo.studio.tree_queries import all_measurements_of, load_tree
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.standing.standing import standing_of
+from mirvo.studio.standing.tree_queries import all_measurements_of, load_tree
 from mirvo.web.api.access import MOST, After, Limit, Reader, may
 from mirvo.web.api.models import (
     FigureOut,

@@ -22,9 +22,9 @@ from mirvo.studio.records import aftercare
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.records.weights import water_use, weigh
 from mirvo.studio.shelf.pots import add_pot
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
+from mirvo.studio.standing.weather import THERMOMETER, put_night
 from mirvo.studio.yard.trees import add_tree, edit_tree
-from mirvo.studio.yard.weather import THERMOMETER, put_night
 from mirvo.web.api.access import MOST, StudioDep, may
 from mirvo.web.api.models import (
     NightIn,

@@ -9,11 +9,11 @@ from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.pot import Pot
 from mirvo.records.models import Measurement, RootSession
+from mirvo.studio.ground.known_rows import once_a_row
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
-from mirvo.studio.pot_of_tree import pot_of_tree
-from mirvo.studio.yard.known_rows import once_a_row
+from mirvo.studio.standing.pot_of_tree import pot_of_tree
+from mirvo.studio.standing.tree_list import stamp_of
 from mirvo.studio.yard.sheet import Sheet
-from mirvo.studio.yard.tree_list import stamp_of
 from mirvo.web.drawings.scene import Point, Scene, nice_scale
 from mirvo.web.drawings.tiles import add_base, flat_address
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe

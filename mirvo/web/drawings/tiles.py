@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from mirvo.core.measure.records import TopRecord
 from mirvo.studio.measuring.flat_photo import AROUND_BASE, MADE
-from mirvo.studio.yard.tree_list import TreeRow
+from mirvo.studio.standing.tree_list import TreeRow
 from mirvo.web.drawings.scene import Point, Scene
 from mirvo.web.drawings.wheel import describe, tapered
 

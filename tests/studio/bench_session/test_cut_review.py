@@ -1,9 +1,9 @@
 """Deciding at the bench: advice, the base after the cuts, the share."""
 
-from mirvo.studio.almanac.practice import save_practice, save_tree_practice, take_preset
 from mirvo.studio.almanac.practice_effects import effects_of
 from mirvo.studio.measuring.desk import evaluate
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.standing.practice import save_practice, save_tree_practice, take_preset
+from mirvo.studio.standing.standing import standing_of
 from tests.studio.bench_session.bench_case import BenchCase
 from tests.studio_case import TODAY
 

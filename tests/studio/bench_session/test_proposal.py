@@ -6,11 +6,12 @@ from mirvo.core.plan.records import GapWork, PlannedStep
 from mirvo.studio.bench_session.closing import close_session, unfinished
 from mirvo.studio.bench_session.proposal import proposed
 from mirvo.studio.path.path import plan_path
-from mirvo.studio.path.plans import actual_session, grafts_set
+from mirvo.studio.path.plans import actual_session
 from mirvo.studio.path.target import set_target
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.record import record_of
 from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.standing.kept_plans import grafts_set
 from tests.studio.bench_session.bench_case import BenchCase
 
 STEP = PlannedStep(

@@ -18,22 +18,22 @@ from mirvo.core.limits.trees import TreeFields
 from mirvo.formats.exchange import STUDIO_TABLES, TREE_TABLES, as_json, columns_of, open_archive
 from mirvo.formats.exchange.tables import table_of
 from mirvo.records.models import FigureChange, Photo, Root, RootSession, ShelfPot, Tree, Yard
-from mirvo.studio.almanac import species as almanac
-from mirvo.studio.almanac.seasons import OpenedFields, note_opened
-from mirvo.studio.context import Studio
 from mirvo.studio.exchange.incoming import hold, let_go, preview, take_in, waiting_file
 from mirvo.studio.exchange.merging import THEIRS
 from mirvo.studio.exchange.outgoing import give_out
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import YardFields, put_yard, save_yard, yard_of
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import set_target
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot, put_tree_in
 from mirvo.studio.shelf.soil import begin_with_usual
+from mirvo.studio.standing import species as almanac
+from mirvo.studio.standing.seasons import OpenedFields, note_opened
 from mirvo.studio.yard.compost import lay_on_heap
-from mirvo.studio.yard.settings import YardFields, put_yard, save_yard, yard_of
 from mirvo.studio.yard.trees import edit_tree
-from tests.studio.almanac.test_species import entry
+from tests.studio.standing.test_species import entry
 from tests.studio_case import TODAY, StudioCase
 
 

@@ -8,7 +8,7 @@ from mirvo.core.limits.measuring import HandFields
 from mirvo.studio.exchange.tables_out import table_of
 from mirvo.studio.measuring.by_hand import add_by_hand, by_hand, odd_trunks
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard.compost import lay_on_heap, put_back
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.web.app import create_app

@@ -1,8 +1,8 @@
 """Marks as the desk keeps them, and the figures they give."""
 
 from mirvo.core.errors import BadInput, Conflict
+from mirvo.studio.ground.settings import YardFields, save_yard
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.yard.settings import YardFields, save_yard
 from tests.studio_case import StudioCase
 
 

@@ -8,7 +8,7 @@ from PIL import Image
 from mirvo.core.errors import NotFound
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.flat_photo import AROUND_BASE, BASE_SIDE_PX, base_photo
-from mirvo.studio.tree_queries import measurements_of
+from mirvo.studio.standing.tree_queries import measurements_of
 from tests.studio_case import StudioCase
 
 

@@ -8,7 +8,7 @@ from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.letters import letter_changes, put_letters_right
 from mirvo.studio.measuring.years import confirm, years_of
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.tree_queries import measurements_of
+from mirvo.studio.standing.tree_queries import measurements_of
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio_case import StudioCase

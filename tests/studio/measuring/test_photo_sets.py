@@ -5,9 +5,9 @@ from copy import deepcopy
 from sqlalchemy import select
 
 from mirvo.records.models import Measurement
+from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.photo_sets import NO_TRUNK, letters_elsewhere, members_of_set, shoot_set
-from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.photos.simulated import truth_of
 from tests.studio_case import StudioCase
 

@@ -5,10 +5,10 @@ from datetime import timedelta
 from sqlalchemy import select
 
 from mirvo.records.models import Root
+from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import evaluate, save_marks
 from mirvo.studio.measuring.root_plane import root_plane_of_day
 from mirvo.studio.measuring.turntable import shoot_turntable
-from mirvo.studio.measuring.vision_worker import outcome
 from mirvo.studio.photos.simulated import truth_of
 from mirvo.studio.yard.compost import lay_on_heap, put_back
 from tests.studio_case import StudioCase

@@ -14,7 +14,7 @@ from mirvo.studio.path.target import (
     set_regrowth,
     set_target,
 )
-from mirvo.studio.tree_queries import findings_of
+from mirvo.studio.standing.tree_queries import findings_of
 from tests.studio.bench_session.bench_case import BenchCase
 
 

@@ -17,7 +17,7 @@ from mirvo.studio.measuring.same_tree import doubts_of, set_aside, settle_unlook
 from mirvo.studio.measuring.years import confirm, say_same_tree, years_of
 from mirvo.studio.photos.simulated import photograph, truth_of
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.tree_queries import measurements_of
+from mirvo.studio.standing.tree_queries import measurements_of
 from tests.studio_case import StudioCase
 
 

@@ -11,7 +11,6 @@ from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.default_target import default_target
 from mirvo.core.season import Outlook
 from mirvo.records.models import Plan
-from mirvo.studio.almanac.seasons import OpenedFields, note_opened
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.plans import name_plan, planned_and_done, plans_of, take_up, work_out_levers
@@ -27,7 +26,8 @@ from mirvo.studio.path.target import (
 )
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.materials import season_list
-from mirvo.studio.yard.standing import missed, standing_of
+from mirvo.studio.standing.seasons import OpenedFields, note_opened
+from mirvo.studio.standing.standing import missed, standing_of
 from mirvo.web.app import create_app
 from mirvo.web.wording import short_day
 from tests.client import TestClient

@@ -12,7 +12,7 @@ from PIL import Image, ImageOps
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import Camera
 from mirvo.standins.photo import CardPlace, Layout, take_photo
-from mirvo.studio.measuring.vision_worker import outcome
+from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.photos.shots import from_above
 from mirvo.studio.photos.simulated import take, truth_of

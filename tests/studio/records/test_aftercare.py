@@ -6,6 +6,7 @@ from mirvo.core.limits.base import checked
 from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.trees import TreeFields
+from mirvo.studio.ground.settings import YardFields, save_yard
 from mirvo.studio.records.aftercare import (
     by_week,
     open_care,
@@ -19,8 +20,7 @@ from mirvo.studio.records.aftercare import (
 from mirvo.studio.records.answers import answers_seen, put_answer
 from mirvo.studio.records.corrections import correct_session
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.yard.settings import YardFields, save_yard
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.standing.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree, see_buds
 from tests.studio.bench_session.bench_case import BenchCase
 from tests.studio_case import StudioCase

@@ -9,14 +9,14 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.core.limits.trees import TreeFields
+from mirvo.studio.ground.settings import YardFields, save_yard
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.records.aftercare import tick
 from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.standing.weather import expected_bud_swell
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
-from mirvo.studio.yard.settings import YardFields, save_yard
 from mirvo.studio.yard.trees import edit_tree
-from mirvo.studio.yard.weather import expected_bud_swell
 from tests.studio_case import TODAY, StudioCase
 
 

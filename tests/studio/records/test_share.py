@@ -7,14 +7,14 @@ from mirvo.core.rootwork.bench import fields_for
 from mirvo.core.rootwork.kinds import KINDS
 from mirvo.records.documents import BenchNotes
 from mirvo.records.models import RootSession
-from mirvo.studio.almanac.practice import save_tree_practice
 from mirvo.studio.bench_session.closing import close_session
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.path.plans import actual_session
 from mirvo.studio.records.corrections import correct_session, form_of_session
 from mirvo.studio.records.session_form import ENTERED
-from mirvo.studio.records.share import correction_of
-from mirvo.studio.tree_queries import cuts_of
+from mirvo.studio.standing.feeding import correction_of
+from mirvo.studio.standing.practice import save_tree_practice
+from mirvo.studio.standing.tree_queries import cuts_of
 from tests.studio.bench_session.bench_case import BenchCase
 from tests.studio_case import TODAY
 

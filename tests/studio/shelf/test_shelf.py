@@ -12,7 +12,6 @@ from mirvo.records.models import Target
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.planning_case import planning_case
 from mirvo.studio.path.target import set_target
-from mirvo.studio.pot_of_tree import load_pot, pot_of_tree, tree_in
 from mirvo.studio.records.corrections import correct_session, form_of_session
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.materials import as_text, season_list
@@ -33,7 +32,8 @@ from mirvo.studio.shelf.soil import (
     recipe_of,
     recipes,
 )
-from mirvo.studio.tree_queries import load_tree, sessions_of
+from mirvo.studio.standing.pot_of_tree import load_pot, pot_of_tree, tree_in
+from mirvo.studio.standing.tree_queries import load_tree, sessions_of
 from mirvo.studio.yard.compost import heap, lay_on_heap, put_back
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.web.drawings.sheet import ground_of

@@ -9,13 +9,13 @@ from mirvo.core.limits.base import checked
 from mirvo.core.limits.measuring import PhotoFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.records.models import CareTask, Measurement, Photo, RootSession, Table, Tree
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.measuring.photo_facts import edit_photo
 from mirvo.studio.measuring.years import say_same_tree, years_of
-from mirvo.studio.photos.photo_facts import edit_photo
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.tree_queries import all_measurements_of
+from mirvo.studio.standing.tree_queries import all_measurements_of
 from mirvo.studio.yard import compost
 from tests.studio_case import TODAY, StudioCase
 

@@ -4,9 +4,9 @@ import shutil
 
 from mirvo.core.errors import BadInput
 from mirvo.records.database import FILE_NAME
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard.second_copy import CopyKeeper, copy_beside
 from tests.studio_case import TODAY, StudioCase
 

@@ -10,7 +10,7 @@ from mirvo.studio.bench_session.session import begin
 from mirvo.studio.records.aftercare import rhythm_of, water
 from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.standing.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree
 from mirvo.studio.yard.triage import keep_signs
 from mirvo.web.app import create_app

@@ -16,9 +16,9 @@ from mirvo.standins.weather import SimulatedStation
 from mirvo.studio.bench_session.session import begin, bench_state
 from mirvo.studio.exchange.tokens import SCOPES, caller_of, make_token, tokens, withdraw_token
 from mirvo.studio.measuring.desk import save_marks
+from mirvo.studio.standing.standing import standing_of
+from mirvo.studio.standing.weather import nights_near
 from mirvo.studio.yard.compost import lay_on_heap
-from mirvo.studio.yard.standing import standing_of
-from mirvo.studio.yard.weather import nights_near
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio_case import StudioCase

@@ -9,11 +9,11 @@ from pydantic import Field
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import PastDay
 from mirvo.core.season import next_window
-from mirvo.studio.almanac.seasons import PLANT, PlantFields, forget_seen, note_plant, plants_seen
-from mirvo.studio.almanac.species import add_entry, almanac, laid_aside
+from mirvo.studio.ground.settings import YardFields, save_yard, yard_of
 from mirvo.studio.records.aftercare import replan_yard
-from mirvo.studio.yard.settings import YardFields, save_yard, yard_of
-from mirvo.studio.yard.weather import (
+from mirvo.studio.standing.seasons import PLANT, PlantFields, forget_seen, note_plant, plants_seen
+from mirvo.studio.standing.species import add_entry, almanac, laid_aside
+from mirvo.studio.standing.weather import (
     nights_near,
     place_of,
     put_night,

@@ -6,13 +6,13 @@ from fastapi import APIRouter, Form
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.almanac.practice import questions
-from mirvo.studio.almanac import practice as use
 from mirvo.studio.almanac.practice_effects import effects_of
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import standing_of
-from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing import practice as use
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.standing import standing_of
+from mirvo.studio.standing.tree_list import list_trees
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import OpenForm
 from mirvo.web.forms import Filled, shown_again_on

@@ -11,12 +11,12 @@ from mirvo.core.almanac import Entry, Species, figures_of, groups, reason_for
 from mirvo.core.limits.base import PastDay
 from mirvo.core.season import next_window, windows_ahead
 from mirvo.core.season.growth import layering_window
-from mirvo.studio.almanac import seasons
-from mirvo.studio.almanac import species as use
 from mirvo.studio.almanac.experience import own_experience
 from mirvo.studio.exchange.experience import experience_of_others
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.weather import place_of, usual_outlook
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing import seasons
+from mirvo.studio.standing import species as use
+from mirvo.studio.standing.weather import place_of, usual_outlook
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, as_field, shown_again_on

@@ -16,11 +16,11 @@ from mirvo.studio.bench_session.closing import close_session, unfinished
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import keep_photo, save_entries
 from mirvo.studio.bench_session.proposal import proposed
-from mirvo.studio.path.plans import planned_step
 from mirvo.studio.shelf.pots import pot_choices
 from mirvo.studio.shelf.soil import recipe_choices
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.weather import warnings_before_work
+from mirvo.studio.standing.kept_plans import planned_step
+from mirvo.studio.standing.tree_queries import load_tree
+from mirvo.studio.standing.weather import warnings_before_work
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.ball import draw_ball
 from mirvo.web.drawings.supply import draw_supply

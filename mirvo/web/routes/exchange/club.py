@@ -8,9 +8,9 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.studio.almanac.species import species_of
 from mirvo.studio.exchange import experience, others
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.species import species_of
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.year import draw_small_wheel
 from mirvo.web.form_models import FormModel

@@ -11,10 +11,10 @@ from mirvo.formats.dossier import document_pdf
 from mirvo.formats.spreadsheet import Sheet as Table
 from mirvo.formats.spreadsheet import write_csv
 from mirvo.studio.exchange.tables_out import measurements_table, roots_table
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard.calendar import entries_of
 from mirvo.studio.yard.dossier import YearBook, dossier_of, year_book
-from mirvo.studio.yard.settings import yard_of
 from mirvo.web.access import Role, only
 from mirvo.web.dossier_parts import CAUTION, book_parts, dossier_parts
 from mirvo.web.drawings.sheet import draw_sheet, draw_strip

@@ -15,7 +15,7 @@ from mirvo.studio.exchange import experience, incoming, others, tables_in, token
 from mirvo.studio.exchange.merging import MINE
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.exchange.tables_out import TABLES, all_tables, table_of
-from mirvo.studio.yard.tree_list import tree_names
+from mirvo.studio.standing.tree_list import tree_names
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, shown_again_on

@@ -9,8 +9,8 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
-from mirvo.studio.background import Task
 from mirvo.studio.exchange import tables_in
+from mirvo.studio.ground.jobs import Task
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, as_field, shown_again_on

@@ -8,8 +8,8 @@ from typing import Any
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import MirvoError
-from mirvo.studio.background import Report, Task
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.jobs import Report, Task
 from mirvo.web.forms import Filled
 from mirvo.web.reader import Reader
 

@@ -14,7 +14,7 @@ from mirvo.studio.measuring import desk as use
 from mirvo.studio.measuring.photo_sets import letters_elsewhere, members_of_set
 from mirvo.studio.measuring.root_plane import root_plane_of_day, views_of_day
 from mirvo.studio.measuring.roots_of_tree import letters_at_hand
-from mirvo.studio.tree_queries import design_of, load_tree
+from mirvo.studio.standing.tree_queries import design_of, load_tree
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.wheel import draw_wheel
 from mirvo.web.form_models import SentModel

@@ -12,7 +12,7 @@ from mirvo.studio.measuring import by_hand, flat_photo
 from mirvo.studio.measuring import years as use
 from mirvo.studio.measuring.letters import letter_changes, put_letters_right
 from mirvo.studio.measuring.same_tree import doubts_of
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard.sheet import Sheet, sheet_of
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.wheel import draw_two_dates

@@ -13,11 +13,11 @@ from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.default_target import DefaultTarget, default_target
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.typed_values import read_whole
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.path import path as use
 from mirvo.studio.path import plans, target
 from mirvo.studio.shelf.materials import step_materials
-from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sheet import Sheet, sheet_of
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.filmstrip import draw_filmstrip

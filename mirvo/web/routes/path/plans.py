@@ -11,9 +11,9 @@ from mirvo.core.plan.case import Case
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.typed_values import read_whole
 from mirvo.records.models import Plan
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.path import plans as use
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.three_paths import PHONE_PX, WIDTH_PX, draw_three_paths

@@ -9,12 +9,12 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import PastDay, RowNumber
 from mirvo.core.limits.measuring import PhotoFields
+from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage, outcome
+from mirvo.studio.measuring.moving import move_photo
+from mirvo.studio.measuring.photo_facts import edit_photo, file_details
 from mirvo.studio.measuring.photo_sets import shoot_set
 from mirvo.studio.measuring.turntable import shoot_turntable
-from mirvo.studio.measuring.vision_worker import Answer, Refusal, Stage, outcome
 from mirvo.studio.photos.intake import Intake, take_in
-from mirvo.studio.photos.moving import move_photo
-from mirvo.studio.photos.photo_facts import edit_photo, file_details
 from mirvo.studio.photos.photo_queries import (
     KINDS,
     MEASURED_ON,
@@ -23,8 +23,8 @@ from mirvo.studio.photos.photo_queries import (
     view_photo,
 )
 from mirvo.studio.photos.simulated import shoot_from_above
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.tree_list import tree_names
+from mirvo.studio.standing.tree_list import tree_names
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on

@@ -16,8 +16,8 @@ from mirvo.core.rootwork.cut_order import roots_to_cut
 from mirvo.core.rootwork.cuts import HALF
 from mirvo.core.typed_values import read_number
 from mirvo.records.models import RootSession
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.photos.photo_queries import compared_photos, photos_of_session
 from mirvo.studio.records import root_sessions as use
@@ -28,9 +28,9 @@ from mirvo.studio.records.record import record_of
 from mirvo.studio.records.session_form import ENTERED
 from mirvo.studio.shelf.pots import pot_choices
 from mirvo.studio.shelf.soil import recipe_choices
-from mirvo.studio.tree_queries import cuts_of, load_tree, sessions_of
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.standing import standing_of
+from mirvo.studio.standing.tree_queries import cuts_of, load_tree, sessions_of
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.record import draw_record_section, draw_record_wheel
 from mirvo.web.form_models import FormModel

@@ -10,7 +10,7 @@ from mirvo.core.typed_values import read_whole
 from mirvo.formats.labels import PAPERS, TAPE, Label, label_pdf
 from mirvo.standins.label_printer import LabelPrinter
 from mirvo.studio.shelf.labels import labels_of
-from mirvo.studio.yard.tree_list import list_trees
+from mirvo.studio.standing.tree_list import list_trees
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import OpenForm
 from mirvo.web.forms import Filled

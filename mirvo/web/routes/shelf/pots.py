@@ -9,8 +9,8 @@ from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import RowNumber
 from mirvo.core.limits.shelf import POT_CONDITIONS, PotFields
 from mirvo.core.pot import SHAPES, proportions
-from mirvo.studio.pot_of_tree import load_pot, tree_in
 from mirvo.studio.shelf import pots as use
+from mirvo.studio.standing.pot_of_tree import load_pot, tree_in
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.pots import draw_fit, draw_pot, shelf_scale
 from mirvo.web.form_models import FormModel
@@ -135,13 +135,13 @@ def tree_pot_page(
     if found.chosen is not None:
         pot = found.chosen.on_shelf.pot
         ball = found.ball.tilted(found.angle_deg)
-        base = None if found.sheet.base is None else found.sheet.base.record
+        base = None if found.base is None else found.base.record
         fits, moved = found.chosen.now, found.moved
         to_scale = draw_fit(pot.inside, ball, fits, moved, base, pot.feet_mm)
-        trunk = base.trunk_diameter_mm.value if base else found.sheet.tree.trunk_mm
-        looks = proportions(pot.inside, trunk, found.sheet.tree.height_mm)
+        trunk = base.trunk_diameter_mm.value if base else found.stands.tree.trunk_mm
+        looks = proportions(pot.inside, trunk, found.stands.tree.height_mm)
     context = {
-        "tree": found.sheet.tree,
+        "tree": found.stands.tree,
         "found": found,
         "to_scale": to_scale,
         "looks": looks,

@@ -8,9 +8,9 @@ from fastapi.responses import RedirectResponse, Response
 from mirvo.core.limits.shelf import ComponentFields
 from mirvo.core.pot import soil_litres
 from mirvo.core.typed_values import read_whole
-from mirvo.studio.pot_of_tree import ball_of_tree
 from mirvo.studio.shelf import soil as use
 from mirvo.studio.shelf.pots import shelf, tree_and_pots
+from mirvo.studio.standing.pot_of_tree import ball_of_tree
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.pots import draw_wet
 from mirvo.web.form_models import FormModel, OpenForm

@@ -8,15 +8,15 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import Field
 
 from mirvo.core.limits.base import PlannedDay
+from mirvo.studio.ground.known_rows import once_a_row
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.records.aftercare import by_week
 from mirvo.studio.shelf.materials import season_list
+from mirvo.studio.standing.tree_list import TreeRow, left_out
+from mirvo.studio.standing.weather import frost_by_week
 from mirvo.studio.yard.backups import backup_is_due
 from mirvo.studio.yard.bench import YEAR_DAYS, bench, care_of_lanes, move_tree
-from mirvo.studio.yard.known_rows import once_a_row
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.tree_list import TreeRow, left_out
 from mirvo.studio.yard.trees import see_buds
-from mirvo.studio.yard.weather import frost_by_week
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.year import draw_head, draw_lane, draw_small_wheel, planned, resting

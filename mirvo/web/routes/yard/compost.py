@@ -3,8 +3,8 @@
 from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
+from mirvo.studio.ground.set_aside import put_back as put_entry
 from mirvo.studio.yard.compost import lay_on_heap, put_back
-from mirvo.studio.yard.set_aside import put_back as put_entry
 from mirvo.web.access import Role, only
 from mirvo.web.reader import StudioDep
 

@@ -4,9 +4,9 @@ from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.almanac import Species
-from mirvo.studio.almanac.species import all_species
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.tree_list import tree_names
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.species import all_species
+from mirvo.studio.standing.tree_list import tree_names
 from mirvo.web.access import Role, only
 from mirvo.web.places import Known, KnownTree, find, known_places
 from mirvo.web.reader import Reader

@@ -16,15 +16,15 @@ from mirvo.core.errors import BadInput
 from mirvo.core.lengths import LENGTH, MM
 from mirvo.formats.calendar import calendar_file
 from mirvo.formats.card import card_pdf, card_svg
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.people import people_of
+from mirvo.studio.ground.set_aside import deleted
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.measuring.card_print import put_card_line
 from mirvo.studio.yard.backups import backup_is_due, backup_pieces, mark_backed_up
 from mirvo.studio.yard.calendar import calendar_of, drop_secret, entries_of, new_secret
 from mirvo.studio.yard.compost import heap
-from mirvo.studio.yard.people import people_of
 from mirvo.studio.yard.restoring import drop_waiting, stage_backup, waiting_backup
-from mirvo.studio.yard.set_aside import deleted
-from mirvo.studio.yard.settings import yard_of
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on

@@ -7,7 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.records.models.people import ROLES
-from mirvo.studio.yard import people as use
+from mirvo.studio.ground import people as use
 from mirvo.web.access import COOKIE, KNOWN_DEVICE, SIGN_IN, Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on

@@ -10,12 +10,12 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from mirvo.core.errors import MirvoError
+from mirvo.studio.ground.set_aside import beyond_limits, leave_out, put_back
+from mirvo.studio.standing.tree_list import left_out
 from mirvo.studio.yard import repair as use
 from mirvo.studio.yard.backups import days_since_backup
 from mirvo.studio.yard.checkup import Checkup, check_folder
 from mirvo.studio.yard.restoring import waiting_backup
-from mirvo.studio.yard.set_aside import beyond_limits, leave_out, put_back
-from mirvo.studio.yard.tree_list import left_out
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.reader import StudioDep, open_reader

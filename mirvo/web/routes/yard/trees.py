@@ -12,18 +12,18 @@ from mirvo.core.limits.trees import TreeFields
 from mirvo.records.database import DbSession
 from mirvo.records.models import Tree
 from mirvo.records.models.people import SHOWN_PARTS
-from mirvo.studio.almanac.species import all_species
+from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
 from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.records.weights import water_use
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.species import all_species
+from mirvo.studio.standing.tree_list import BASES_BY, ORDERS, left_out, page_of_trees
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
-from mirvo.studio.yard.known_rows import once_a_tree
-from mirvo.studio.yard.settings import yard_of
 from mirvo.studio.yard.sharing import guests_of, link_of
 from mirvo.studio.yard.sheet import sheet_of
-from mirvo.studio.yard.tree_list import BASES_BY, ORDERS, left_out, page_of_trees
 from mirvo.web.access import Role, only
 from mirvo.web.drawings.ribbon import season_ribbon
 from mirvo.web.drawings.scene import Scene

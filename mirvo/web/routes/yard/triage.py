@@ -7,8 +7,8 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.core.typed_values import read_number
-from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard.triage import SEEN_TODAY, is_it_time, keep_signs, say_usual_watering
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import OpenForm

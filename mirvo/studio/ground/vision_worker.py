@@ -12,7 +12,7 @@ from typing import Any, Generic, ParamSpec, TypeVar
 from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from mirvo.core.errors import BadInput, NotFound
-from mirvo.studio.measuring.progress import WORDS, share_board
+from mirvo.studio.ground.progress import WORDS, share_board
 
 # Often enough for a bar that moves, seldom enough to cost nothing.
 POLL_S = 0.1

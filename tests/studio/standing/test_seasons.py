@@ -7,17 +7,17 @@ from mirvo.core.limits.base import checked
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.trees import TreeFields
 from mirvo.records.documents import SeasonSeen
-from mirvo.studio.almanac import seasons
-from mirvo.studio.almanac import species as use
 from mirvo.studio.almanac.experience import own_experience
-from mirvo.studio.almanac.seasons import OpenedFields, PlantFields, note_opened, note_plant
+from mirvo.studio.ground.settings import put_yard
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.yard.settings import put_yard
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.standing import seasons
+from mirvo.studio.standing import species as use
+from mirvo.studio.standing.seasons import OpenedFields, PlantFields, note_opened, note_plant
+from mirvo.studio.standing.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree
 from mirvo.web.app import create_app
 from tests.client import TestClient
-from tests.studio.almanac.test_species import entry
+from tests.studio.standing.test_species import entry
 from tests.studio_case import StudioCase
 
 

@@ -14,8 +14,9 @@ from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.targets import TargetFields
 from mirvo.records.database import reading
 from mirvo.records.models import Tree
-from mirvo.studio.almanac.practice import save_tree_practice, take_preset
 from mirvo.studio.bench_session.session import begin, running_session
+from mirvo.studio.ground.known_rows import TREES_READ, KnownRows
+from mirvo.studio.ground.settings import put_yard, yard_of
 from mirvo.studio.measuring.by_hand import add_by_hand, by_hand
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
@@ -30,7 +31,10 @@ from mirvo.studio.path.target import (
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.answers import DeathFields, put_answer, say_died
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.tree_queries import (
+from mirvo.studio.standing.practice import save_tree_practice, take_preset
+from mirvo.studio.standing.standing import standing_of
+from mirvo.studio.standing.tree_list import list_trees
+from mirvo.studio.standing.tree_queries import (
     all_measurements_of,
     cuts_of,
     load_tree,
@@ -38,14 +42,10 @@ from mirvo.studio.tree_queries import (
     sessions_of,
     target_of,
 )
+from mirvo.studio.standing.weather import put_night
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.compost import lay_on_heap, put_back
-from mirvo.studio.yard.known_rows import TREES_READ, KnownRows
-from mirvo.studio.yard.settings import put_yard, yard_of
-from mirvo.studio.yard.standing import standing_of
-from mirvo.studio.yard.tree_list import list_trees
 from mirvo.studio.yard.trees import say_strength, see_buds
-from mirvo.studio.yard.weather import put_night
 from tests.studio_case import TODAY, StudioCase
 
 

@@ -6,7 +6,7 @@ import logging
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import select
@@ -21,11 +21,11 @@ from mirvo.core.standing.verdict import SIGNS, Verdict
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Measurement, Target, Tree
 from mirvo.records.plain import plain
-from mirvo.studio.almanac.species import species_of
-from mirvo.studio.tree_queries import FROM_ABOVE
-from mirvo.studio.yard.known_rows import KNOWN, Reader, once_a_row
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.standing import TreeStanding, standings_of
+from mirvo.studio.ground.known_rows import KNOWN, Reader, once_a_row, once_for_all
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.species import species_of
+from mirvo.studio.standing.standing import TreeStanding, standings_of
+from mirvo.studio.standing.tree_queries import FROM_ABOVE
 
 log = logging.getLogger(__name__)
 # Verdicts that ask for something today, and those that wait for the next window.
@@ -33,6 +33,8 @@ NOW = ("emergency", "change_soil", "repot_now", "delay", "larger_pot")
 NEXT = ("repot_next",)
 # Advice under which a path's session is what is to be done.
 REPOT = ("repot_now", "repot_next")
+# A window that opens within so many days is prepared for.
+SOON_DAYS = 120
 PAGE_ROWS = {"bases": 24, "ledger": 100}
 # What is not known stands last, whichever way it is ordered.
 UNKNOWN_LAST = float("inf")
@@ -293,3 +295,19 @@ def _said_of(name: str, species: Species, tags: Iterable[str]) -> str:
 def _names_of(species: Species) -> str:
     """All names a species goes by."""
     return " ".join([species.name, species.scientific, *species.synonyms])
+
+
+# Four months: a window seen in time for pots and soil to be ordered.
+@once_for_all
+def due_rows(db: DbSession, today: date) -> list[TreeRow]:
+    """Trees to be repotted now or before long, those whose window closes first first."""
+    horizon = today + timedelta(days=SOON_DAYS)
+    rows = sorted(list_trees(db, today), key=lambda row: row.window.end)
+    return [row for row in rows if is_due(row, horizon)]
+
+
+def is_due(row: TreeRow, horizon: date) -> bool:
+    """Whether a tree's verdict asks for a session now, or in a window that opens by a day."""
+    if row.verdict.kind in NOW:
+        return True
+    return row.verdict.kind in NEXT and row.window.start <= horizon

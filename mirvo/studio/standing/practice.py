@@ -7,9 +7,9 @@ from mirvo.core.almanac.practice import questions as all_questions
 from mirvo.core.errors import BadInput
 from mirvo.records.database import DbSession
 from mirvo.records.models import Tree, Yard
-from mirvo.studio.context import Studio
-from mirvo.studio.tree_queries import load_tree
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import put_yard, yard_of
+from mirvo.studio.standing.tree_queries import load_tree
 
 AS_STUDIO = ""
 

@@ -49,11 +49,13 @@ from mirvo.records.models import (
     TreeAnswer,
     Yard,
 )
-from mirvo.studio.almanac.practice import practice_for
-from mirvo.studio.almanac.species import species_of_tree
-from mirvo.studio.path.plans import newest_plans
-from mirvo.studio.pot_of_tree import pot_of_tree
-from mirvo.studio.tree_queries import (
+from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.kept_plans import newest_plans
+from mirvo.studio.standing.pot_of_tree import pot_of_tree
+from mirvo.studio.standing.practice import practice_for
+from mirvo.studio.standing.species import species_of_tree
+from mirvo.studio.standing.tree_queries import (
     COUNTS,
     MEASURED_FROM_ABOVE,
     all_measurements_of,
@@ -62,9 +64,7 @@ from mirvo.studio.tree_queries import (
     sessions_of,
     target_of,
 )
-from mirvo.studio.yard.known_rows import once_a_tree
-from mirvo.studio.yard.settings import yard_of
-from mirvo.studio.yard.weather import nights_near, outlook_for, place_of
+from mirvo.studio.standing.weather import nights_near, outlook_for, place_of
 
 BLACK_TIPS = "brown-black, soft"
 TRUNK_AT = "$.body.trunk_diameter_mm.value"

@@ -14,8 +14,8 @@ from mirvo.core.season.window import UNTOLD_FROST
 from mirvo.core.typed_values import read_day
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import Yard
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.known_rows import once_a_yard
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_a_yard
 
 ONLY_ROW = 1
 # Said of what two windows saved at once; what it is of comes first.

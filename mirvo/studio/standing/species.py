@@ -17,8 +17,8 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.records.database import DbSession
 from mirvo.records.documents import OwnSpecies
 from mirvo.records.models import FigureChange, Tree, Yard
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import put_yard, yard_of
 
 log = logging.getLogger(__name__)
 

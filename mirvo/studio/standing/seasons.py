@@ -26,10 +26,10 @@ from mirvo.core.season.seen import (
 from mirvo.records.database import DbSession
 from mirvo.records.documents import SeasonSeen
 from mirvo.records.models import Yard
-from mirvo.studio.almanac.species import entry_of
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.set_aside import SEASON, keep_deleted_value
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.set_aside import SEASON, keep_deleted_value
+from mirvo.studio.ground.settings import put_yard, yard_of
+from mirvo.studio.standing.species import entry_of
 
 # A lifetime of springs.
 MOST_SEEN = 1000

@@ -14,11 +14,11 @@ from mirvo.core.season.growth import Growth
 from mirvo.core.season.weather import DayWeather, degrees
 from mirvo.records.models import CareTask, RootSession
 from mirvo.studio.almanac.practice_effects import effects_of
-from mirvo.studio.almanac.seasons import OpenedFields, note_opened
-from mirvo.studio.almanac.species import all_species
 from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.standing.seasons import OpenedFields, note_opened
+from mirvo.studio.standing.species import all_species
+from mirvo.studio.standing.standing import standing_of
 from mirvo.text.care import care_title
 from mirvo.web.app import create_app
 from tests.client import TestClient

@@ -8,8 +8,8 @@ from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.target import set_target
 from mirvo.studio.records.answers import DeathFields, say_died
+from mirvo.studio.standing.tree_list import ORDERS, page_of_trees
 from mirvo.studio.yard.bench import bench, move_tree
-from mirvo.studio.yard.tree_list import ORDERS, page_of_trees
 from mirvo.studio.yard.trees import say_strength
 from mirvo.web.drawings.year import planned
 from tests.studio_case import StudioCase

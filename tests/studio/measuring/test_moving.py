@@ -5,10 +5,10 @@ from datetime import date
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import RootDone, SessionFields
 from mirvo.studio.measuring.desk import save_marks
-from mirvo.studio.photos.moving import move_photo
+from mirvo.studio.measuring.moving import move_photo
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.tree_queries import measurements_of
+from mirvo.studio.standing.tree_queries import measurements_of
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio_case import StudioCase

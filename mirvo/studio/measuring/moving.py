@@ -7,10 +7,10 @@ from sqlalchemy import select, update
 from mirvo.core.errors import BadInput
 from mirvo.records.database import DbSession
 from mirvo.records.models import CutRecord, FindingRecord, GapPlan, Measurement, Photo, Regrowth
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
 from mirvo.studio.photos.photo_queries import load_photo
-from mirvo.studio.tree_queries import load_tree
+from mirvo.studio.standing.tree_queries import load_tree
 
 # What was said of roots on a photo stays with the tree it was said of.
 SAID_ON = (CutRecord, FindingRecord, GapPlan, Regrowth)

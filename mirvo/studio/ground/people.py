@@ -27,9 +27,9 @@ from mirvo.core.limits.base import Limits
 from mirvo.records.database import DbSession
 from mirvo.records.models import Person, SignIn
 from mirvo.records.models.people import OWNER, ROLES
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.settings import put_yard
-from mirvo.studio.yard.throttle import FREE_FROM_ADDRESS, FREE_TRIES, network_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import put_yard
+from mirvo.studio.ground.throttle import FREE_FROM_ADDRESS, FREE_TRIES, network_of
 
 LEAST_LETTERS, MOST_LETTERS = 10, 200
 MOST_PEOPLE = 30

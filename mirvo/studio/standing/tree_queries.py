@@ -23,7 +23,7 @@ from mirvo.records.models import (
     Target,
     Tree,
 )
-from mirvo.studio.yard.known_rows import once_a_tree
+from mirvo.studio.ground.known_rows import once_a_tree
 
 # A photo that was marked but gave no figures says nothing of the base.
 MEASURED_FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)

@@ -17,10 +17,10 @@ from sqlalchemy import Engine
 from mirvo.records.changes import Changes, watch
 from mirvo.records.database import DbSession, as_utc, open_database, reading, writing
 from mirvo.records.photos import PhotoStore
-from mirvo.studio.background import Background
-from mirvo.studio.measuring.vision_worker import VisionWorker
-from mirvo.studio.yard.known_rows import KNOWN, KnownRows
-from mirvo.studio.yard.throttle import Throttle
+from mirvo.studio.ground.jobs import Background
+from mirvo.studio.ground.known_rows import KNOWN, KnownRows
+from mirvo.studio.ground.throttle import Throttle
+from mirvo.studio.ground.vision_worker import VisionWorker
 
 KEY_FILE, KEY_BYTES = "studio-key", 8
 SECRET_FILE, SECRET_BYTES = "studio-secret", 32

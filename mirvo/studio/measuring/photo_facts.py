@@ -8,11 +8,11 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.measuring import PhotoFields
 from mirvo.formats.photo_privacy import private_details
 from mirvo.records.models import Measurement, Photo
-from mirvo.studio.context import Studio
+from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.after_cuts import settle_tree
-from mirvo.studio.measuring.measure_marks import view_of
 from mirvo.studio.measuring.photo_sets import settle_set
 from mirvo.studio.photos.photo_queries import load_photo
+from mirvo.studio.photos.photo_view import view_of
 
 # Under this it is kept beside the photo what its file says; raise it when more is looked for.
 DETAILS = "details-1"

@@ -5,11 +5,11 @@ from datetime import timedelta
 from mirvo.core.almanac import Entry, figures_of, species, species_by_key
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.trees import TreeFields
-from mirvo.studio.almanac import species as use
-from mirvo.studio.almanac.practice import save_practice
 from mirvo.studio.almanac.practice_effects import effects_of
-from mirvo.studio.yard.settings import YardFields, save_yard
-from mirvo.studio.yard.standing import standing_of
+from mirvo.studio.ground.settings import YardFields, save_yard
+from mirvo.studio.standing import species as use
+from mirvo.studio.standing.practice import save_practice
+from mirvo.studio.standing.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree
 from tests.studio_case import TODAY, StudioCase
 

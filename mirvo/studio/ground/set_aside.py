@@ -29,8 +29,8 @@ from mirvo.records.set_aside import (
     put_in_again,
     value_from_json,
 )
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.settings import put_yard, yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.settings import put_yard, yard_of
 
 KEPT_DAYS = 30
 # What is kept of a note of a season, and of another studio's file.

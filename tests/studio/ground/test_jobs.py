@@ -4,7 +4,7 @@ import threading
 import unittest
 
 from mirvo.core.errors import BadInput
-from mirvo.studio.background import Background
+from mirvo.studio.ground.jobs import Background
 
 
 class BackgroundTest(unittest.TestCase):

@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import date
 from functools import wraps
 from threading import Lock
-from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
+from typing import Any, Concatenate, ParamSpec, TypeVar
 from weakref import WeakKeyDictionary
 
 from sqlalchemy import text
@@ -21,9 +21,6 @@ from sqlalchemy import text
 from mirvo.records.changes import Changes, Writing
 from mirvo.records.database import DbSession
 from mirvo.records.plain import all_plain
-
-if TYPE_CHECKING:
-    from mirvo.studio.yard.tree_list import TreeRow
 
 # The name under which a reading session carries what its reader may use.
 KNOWN = "known_rows"
@@ -126,7 +123,7 @@ class KnownRows:
     def __init__(self) -> None:
         self._lock = Lock()
         self._day: date | None = None
-        self._rows: dict[int, TreeRow] = {}
+        self._rows: dict[int, Any] = {}
         # What was read of single trees, those looked at last at the end: by what read it.
         self._read: OrderedDict[int, dict[Any, Any]] = OrderedDict()
         # What follows from all rows: by what worked it out, and the count it holds for.
@@ -182,7 +179,7 @@ class KnownRows:
         unwritten = self._records_written <= since and not self._records_being_written
         return unwritten and self._free(tree_id, since)
 
-    def _get(self, ids: Iterable[int], day: date, since: int) -> dict[int, TreeRow]:
+    def _get(self, ids: Iterable[int], day: date, since: int) -> dict[int, Any]:
         with self._lock:
             if day != self._day or self._all_written > since or self._all_being_written:
                 return {}
@@ -225,7 +222,7 @@ class KnownRows:
         writing = self._all_being_written or any(n > 0 for n in self._being_written.values())
         return since == self._now and not writing
 
-    def _put(self, rows: Mapping[int, TreeRow], day: date, since: int) -> None:
+    def _put(self, rows: Mapping[int, Any], day: date, since: int) -> None:
         with self._lock:
             if day != self._day:
                 self._rows, self._day = {}, day
@@ -240,7 +237,7 @@ class Reader:
     def __init__(self, known: KnownRows, since: int) -> None:
         self._known, self._since = known, since
 
-    def get(self, ids: Iterable[int], day: date) -> dict[int, TreeRow]:
+    def get(self, ids: Iterable[int], day: date) -> dict[int, Any]:
         """Rows that are known, by the number of their tree."""
         return self._known._get(ids, day, self._since)  # both are one thing
 
@@ -260,6 +257,6 @@ class Reader:
         """What it came to for this session; left where anything was written since it began."""
         self._known._put_whole(work, day, self._since, found)
 
-    def put(self, rows: Mapping[int, TreeRow], day: date) -> None:
+    def put(self, rows: Mapping[int, Any], day: date) -> None:
         """Rows that were worked out by this session; those written since it began are left."""
         self._known._put(rows, day, self._since)

@@ -9,8 +9,8 @@ import unittest
 from pathlib import Path
 
 from mirvo.core.errors import BadInput
+from mirvo.studio.ground.vision_worker import FULL, MOST_WAITING, Answer, Refusal, Stage
 from mirvo.studio.measuring import assist
-from mirvo.studio.measuring.vision_worker import FULL, MOST_WAITING, Answer, Refusal, Stage
 from tests.studio_case import StudioCase
 
 
@@ -93,7 +93,7 @@ class VisionWorkerTest(StudioCase):
 
 SERVER = """
 import os, sys, time
-from mirvo.studio.measuring.vision_worker import VisionWorker
+from mirvo.studio.ground.vision_worker import VisionWorker
 if __name__ == "__main__":
     print(VisionWorker().answer(os.getpid), flush=True)
     time.sleep(60)

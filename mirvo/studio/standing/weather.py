@@ -31,10 +31,10 @@ from mirvo.core.season.window import SIMULATED
 from mirvo.records.database import DbSession, read_once
 from mirvo.records.models import NightMinimum, Tree, Yard
 from mirvo.standins.weather import SimulatedStation
-from mirvo.studio.almanac.seasons import seen_shifts
-from mirvo.studio.context import Studio
-from mirvo.studio.yard.known_rows import once_a_yard, once_for_all
-from mirvo.studio.yard.settings import yard_of
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.known_rows import once_a_yard, once_for_all
+from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.standing.seasons import seen_shifts
 
 # Below this a pot freezes through and even hardy roots die.
 USUAL_FLOOR_C = -8.0
