@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import logging
 import sqlite3
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from datetime import datetime
-from functools import wraps
 from pathlib import Path
-from typing import Any, Concatenate, ParamSpec, TypeVar
+from typing import Any, TypeVar
 
 from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, text
 from sqlalchemy.orm import Session
@@ -17,13 +16,11 @@ from sqlalchemy.orm import Session
 from mirvo.core.errors import Damaged, MirvoError, NotFound
 from mirvo.records.models import Compostable, Table
 from mirvo.records.soundness import SNAPSHOTS, complaint_about, is_bare, last_sound_copy
+from mirvo.records.versions import drop_triggers, put_triggers, triggers_in_place
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 FILE_NAME = "mirvo.sqlite3"
 BUSY_MS = 5000
-READ_ONCE = "read once"
-P = ParamSpec("P")
-T = TypeVar("T")
 Row = TypeVar("Row", bound=Table)
 
 log = logging.getLogger(__name__)
@@ -45,6 +42,7 @@ def open_database(folder: Path) -> Engine:
     _refuse_unsound(folder)
     engine = engine_on(folder / FILE_NAME)
     _migrate(engine, folder)
+    _settle_triggers(engine)
     return engine
 
 
@@ -163,6 +161,14 @@ def _migrate(engine: Engine, folder: Path) -> None:
     _give_room_back(folder / FILE_NAME)
 
 
+def _settle_triggers(engine: Engine) -> None:
+    with engine.connect() as connection:
+        if triggers_in_place(connection):
+            return
+    with engine.execution_options(writes=True).begin() as connection:
+        put_triggers(connection)
+
+
 def _give_room_back(path: Path) -> None:
     """A table made anew leaves as much empty room in the file as it needed before."""
     with closing(sqlite3.connect(path)) as connection:
@@ -192,6 +198,7 @@ def upgrade(engine: Engine, revision: str) -> None:
         _foreign_keys(connection, on=False)
         try:
             with connection.begin():
+                drop_triggers(connection)
                 config.attributes["connection"] = connection
                 command.upgrade(config, revision)
                 _check_references(connection)
@@ -232,7 +239,6 @@ def reading(engine: Engine) -> Iterator[DbSession]:
     """A session that only reads; all it reads comes from one state of the database."""
     # Rows stay readable after the session, so that a template may still use them.
     with DbSession(engine, expire_on_commit=False, autoflush=False) as db:
-        db.info[READ_ONCE] = {}
         yield db
 
 
@@ -242,28 +248,6 @@ def writing(engine: Engine) -> Iterator[DbSession]:
     bound = engine.execution_options(writes=True)
     with DbSession(bound, expire_on_commit=False) as db, db.begin():
         yield db
-
-
-def read_once(
-    read: Callable[Concatenate[DbSession, P], T],
-) -> Callable[Concatenate[DbSession, P], T]:
-    """A query that a reading session remembers, so that a page that needs it twice asks once.
-
-    A session that writes remembers nothing: there it is asked anew each time.
-    """
-
-    @wraps(read)
-    def remembered(db: DbSession, *args: P.args, **named: P.kwargs) -> T:
-        known: dict[Any, T] | None = db.info.get(READ_ONCE)
-        if known is None:
-            return read(db, *args, **named)
-        # Queries are told apart by what they were asked.
-        key = (read, args, tuple(named.items()))
-        if key not in known:
-            known[key] = read(db, *args, **named)
-        return known[key]
-
-    return remembered  # type: ignore[return-value] # wraps keeps the parameter's own name
 
 
 def find_kept(db: DbSession, table: type[Row], number: int) -> Row | None:

@@ -7,12 +7,15 @@ from collections.abc import Collection
 from contextlib import closing
 from pathlib import Path
 
+from mirvo.records.versions import triggers
+
 SNAPSHOTS = "snapshots"
 HEADER = b"SQLite format 3\0"
-# Mirvo makes none of these; what they run would run with every look at the records.
+# What these run would run with every look at the records, so none but Mirvo's own triggers may be
+# there, word for word.
 FOREIGN = (
-    "SELECT name FROM sqlite_master WHERE type IN ('trigger', 'view') "
-    "OR (type = 'table' AND upper(sql) LIKE 'CREATE VIRTUAL%') LIMIT 1"
+    "SELECT name, sql FROM sqlite_master WHERE type IN ('trigger', 'view') "
+    "OR (type = 'table' AND upper(sql) LIKE 'CREATE VIRTUAL%')"
 )
 REVISION = "SELECT version_num FROM alembic_version"
 
@@ -52,15 +55,14 @@ def _complaint(kept: sqlite3.Connection, revisions: Collection[str], thorough: b
         return f"it is damaged: {' '.join(verdict.split())}"
     if is_bare(kept):
         return None
-    if kept.execute(FOREIGN).fetchone() is not None:
-        return "it holds triggers or views, which Mirvo never makes"
     try:
         found = kept.execute(REVISION).fetchone()
     except sqlite3.OperationalError:
         return "it is another program's"
     revision = "" if found is None else str(found[0])
     if revision in revisions:
-        return None
+        foreign = any(triggers().get(name) != sql for name, sql in kept.execute(FOREIGN))
+        return "it holds triggers or views that are not Mirvo's" if foreign else None
     newer = revision.isdigit() and revision > max(revisions)
     return (
         "it comes from a newer Mirvo; bring this one up to date"

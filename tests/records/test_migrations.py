@@ -279,7 +279,8 @@ class RebuildingTest(unittest.TestCase):
         self.addCleanup(engine.dispose)
         fresh = create_engine("sqlite://")
         Table.metadata.create_all(fresh)
-        query = "SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL ORDER BY 1, 2"
+        query = "SELECT type, name, sql FROM sqlite_master WHERE type IN ('table', 'index')"
+        query += " AND sql IS NOT NULL ORDER BY 1, 2"
         with engine.connect() as old, fresh.connect() as new:
             migrated = {tuple(r[:2]): clauses(r[2]) for r in old.exec_driver_sql(query)}
             modelled = {tuple(r[:2]): clauses(r[2]) for r in new.exec_driver_sql(query)}

@@ -8,7 +8,7 @@ from sqlalchemy import event
 
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.studio.bench_session.session import begin, bench_state
-from mirvo.studio.ground.known_rows import KnownRows
+from mirvo.studio.ground.state_cache import StudioState
 from mirvo.studio.records.aftercare import tasks_of_session
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.standing.tree_queries import load_tree
@@ -66,7 +66,7 @@ class BenchPagesTest(StudioCase):
             for place in ("/", "/trees", "/kit", "/kit/calendar.ics", "/materials", "/trees/1"):
                 self.studio.settle(wholly=True)
                 # Nothing known: what a page asks at most, and not what it is spared.
-                self.studio.rows = KnownRows()
+                self.studio.state = StudioState()
                 asked.clear()
                 self.assertEqual(self.client.get(place).status_code, 200)
                 counts.append(len(asked))

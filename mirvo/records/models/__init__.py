@@ -32,6 +32,7 @@ from mirvo.records.models.trees import (
     TreeGraft,
     Yard,
 )
+from mirvo.records.models.versions import StateVersion
 
 __all__ = [
     "MAX_LABEL",
@@ -65,6 +66,7 @@ __all__ = [
     "SignIn",
     "SoilComponent",
     "SoilRecipe",
+    "StateVersion",
     "Supply",
     "Table",
     "Target",

@@ -26,12 +26,12 @@ from mirvo.core.rootwork.bench import (
     steps_for,
 )
 from mirvo.core.rootwork.cuts import CutDecision, RootFinding
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import BenchEntry, BenchPhoto, BenchSession, Photo, RootSession, Tree
 from mirvo.studio.bench_session.entered import readable_value
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_a_tree
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.standing.kept_plans import planned_step
 from mirvo.studio.standing.practice import practice_for
 from mirvo.studio.standing.species import species_of_tree
@@ -137,8 +137,7 @@ def running_sessions(db: DbSession) -> list[tuple[BenchSession, Tree]]:
     return [(bench, tree) for bench, tree in db.execute(query)]
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def running_session(db: DbSession, tree_id: int) -> BenchSession | None:
     """The session that runs for a tree, if any."""
     query = select(BenchSession).where(
@@ -164,7 +163,6 @@ def leave(studio: Studio, bench_id: int) -> int:
         return bench.tree_id
 
 
-@read_once
 def load_bench_session(db: DbSession, bench_id: int) -> BenchSession:
     """One session at the bench. Raises NotFound."""
     bench = db.get(BenchSession, bench_id)

@@ -14,11 +14,10 @@ from typing import Protocol
 
 from sqlalchemy import Engine
 
-from mirvo.records.changes import Changes, watch
 from mirvo.records.database import DbSession, as_utc, open_database, reading, writing
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.ground.jobs import Background
-from mirvo.studio.ground.known_rows import KNOWN, KnownRows
+from mirvo.studio.ground.state_cache import SNAPSHOT, Snapshot, StudioState
 from mirvo.studio.ground.throttle import Throttle
 from mirvo.studio.ground.vision_worker import VisionWorker
 
@@ -29,7 +28,7 @@ SECRET_FILE, SECRET_BYTES = "studio-secret", 32
 class Follower(Protocol):
     """What follows the changes of a studio, and ends with it."""
 
-    def follow(self, changes: Changes) -> None: ...
+    def follow(self) -> None: ...
 
     def on_day(self, day: date) -> None: ...
 
@@ -53,7 +52,7 @@ class Studio:
     vision: VisionWorker = field(init=False)
     planning: Lock = field(init=False, default_factory=Lock)
     replanner: Follower | None = field(init=False, default=None)
-    rows: KnownRows = field(init=False, default_factory=KnownRows)
+    state: StudioState = field(init=False, default_factory=StudioState)
     throttle: Throttle = field(init=False, default_factory=Throttle)
     background: Background = field(init=False, default_factory=Background)
     key: str = field(init=False)
@@ -76,25 +75,17 @@ class Studio:
     @contextmanager
     def reading(self) -> Iterator[DbSession]:
         """A session that reads one state of the database."""
-        # Before the session reads anything: what is written from now on it may not see.
-        known = self.rows.reader()
         with reading(self.engine) as db:
-            db.info[KNOWN] = known
+            db.info[SNAPSHOT] = Snapshot(self.state)
             yield db
 
     @contextmanager
     def writing(self) -> Iterator[DbSession]:
         """A session in one transaction; what it changed is planned anew once it is kept."""
-        changes = None
-        try:
-            with writing(self.engine) as db:
-                changes = watch(db, self.rows.begun)
-                yield db
-        finally:
-            if changes is not None:
-                self.rows.ended(changes)
+        with writing(self.engine) as db:
+            yield db
         if self.replanner is not None:
-            self.replanner.follow(changes)
+            self.replanner.follow()
 
     def settle(self, wholly: bool = False) -> None:
         """Wait, for a moment at most, until plans follow the records as they are today.

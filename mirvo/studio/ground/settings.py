@@ -12,10 +12,10 @@ from mirvo.core.errors import BadInput, Conflict, Damaged
 from mirvo.core.limits.base import Limits
 from mirvo.core.season.window import UNTOLD_FROST
 from mirvo.core.typed_values import read_day
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import Yard
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_a_yard
+from mirvo.studio.ground.state_cache import kept_by_settings
 
 ONLY_ROW = 1
 # Said of what two windows saved at once; what it is of comes first.
@@ -67,8 +67,7 @@ class YardFields(Limits):
         return f"{found:%m-%d}"
 
 
-@read_once
-@once_a_yard
+@kept_by_settings
 def yard_of(db: DbSession) -> Yard:
     """The studio's own settings; defaults until they are saved."""
     return db.get(Yard, ONLY_ROW) or _unsaved()

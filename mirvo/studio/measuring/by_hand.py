@@ -10,10 +10,10 @@ from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.measuring import HandFields
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import HandMeasurement, Tree
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.standing.tree_queries import load_tree
 
 # A trunk does not shrink; a calliper laid on elsewhere, or another way across, makes so much of a
@@ -106,8 +106,7 @@ def _into_portrait(db: DbSession, tree: Tree) -> None:
             setattr(tree, column, newest)
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def by_hand(db: DbSession, tree_id: int) -> tuple[HandMeasurement, ...]:
     """All that was measured of a tree by hand, oldest first."""
     query = select(HandMeasurement).where(

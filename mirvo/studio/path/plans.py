@@ -16,8 +16,8 @@ from mirvo.core.rootwork import opens_ball
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, RootSession, Target
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_a_tree
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.path.target import put_gap_methods, put_regrowth, replace_holds
 from mirvo.studio.standing.kept_plans import grafts_set, step_of
 from mirvo.studio.standing.tree_queries import CutOfRoot, cuts_of, newest_plan, sessions_of
@@ -148,7 +148,7 @@ class PlannedAndDone:
     reached_after: int | None
 
 
-@once_a_tree
+@kept_by_tree
 def planned_and_done(db: DbSession, tree_id: int) -> list[PlannedAndDone]:
     """Every session that had a plan before it, newest first."""
     school, cuts = yard_of(db).school, cuts_of(db, tree_id)

@@ -13,8 +13,9 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from datetime import date
 
 from mirvo.core.errors import NotFound
-from mirvo.records.changes import Changes
+from mirvo.records.versions import SETTINGS
 from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.state_cache import all_versions
 from mirvo.studio.measuring.desk import measure_anew, measured_by_former_formulas
 from mirvo.studio.measuring.same_tree import settle_unlooked
 from mirvo.studio.path.path import plan_path, trees_that_missed, trees_with_target
@@ -43,19 +44,26 @@ class Replanner:
         self._adding = threading.Lock()
         self._wanted, self._closed = threading.Event(), threading.Event()
         self._day: date | None = None
+        with studio.reading() as db:
+            self._seen = dict(all_versions(db))
 
-    def follow(self, changes: Changes) -> None:
-        """Have the trees planned anew that a transaction changed."""
+    def follow(self) -> None:
+        """Have the trees planned anew whose version has risen since it was last looked at."""
+        with self._studio.reading() as db:
+            now = all_versions(db)
         with self._adding:
             if self._closed.is_set():
                 return
-            for tree_id in sorted(changes.trees):
+            # A look that was overtaken by another finds nothing new.
+            risen = [scope for scope, version in now.items() if version > self._seen.get(scope, 0)]
+            self._seen.update((scope, now[scope]) for scope in risen)
+            for tree_id in sorted(scope for scope in risen if scope > SETTINGS):
                 before = self._tasks.get(tree_id)
                 # One that has not begun yet would plan the same records.
                 if before is not None:
                     before.cancel()
                 self._tasks[tree_id] = self._soon.submit(self._when_quiet, tree_id)
-            if changes.everything:
+            if SETTINGS in risen:
                 self._look_at_all()
 
     def on_day(self, day: date) -> None:

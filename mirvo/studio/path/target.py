@@ -12,11 +12,11 @@ from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.case import FINAL, Allow, GapMethod, Hold
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import MAX_LABEL, GapPlan, Regrowth, Root, Target, TargetHold
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_a_tree
 from mirvo.studio.ground.set_aside import keep_deleted
+from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.measuring.roots_of_tree import root_of, settle_roots
 from mirvo.studio.standing.tree_queries import load_tree, measured_base
 
@@ -46,16 +46,14 @@ def set_target(studio: Studio, tree_id: int, form: TargetFields) -> Target:
         return db.merge(target)
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def holds_of(db: DbSession, tree_id: int) -> tuple[TargetHold, ...]:
     """Years of a tree's target fixed by hand, in order."""
     query = select(TargetHold).where(TargetHold.tree_id == tree_id)
     return tuple(db.scalars(query.order_by(TargetHold.year, TargetHold.id)))
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def gap_methods_of(db: DbSession, tree_id: int) -> Mapping[Gap, GapMethod]:
     """How gaps are to be closed, by the letters of the roots on their sides, clockwise."""
     first, second = aliased(Root), aliased(Root)
@@ -68,8 +66,7 @@ def gap_methods_of(db: DbSession, tree_id: int) -> Mapping[Gap, GapMethod]:
     return {(root, other): _method(name) for root, other, name in db.execute(query)}
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def regrowth_of(db: DbSession, tree_id: int) -> Mapping[str, int]:
     """After how many years roots that are cut grow back, by letter."""
     query = (

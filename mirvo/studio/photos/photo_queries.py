@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from sqlalchemy import select
 
 from mirvo.core.errors import NotFound
-from mirvo.records.database import DbSession, find_kept, read_once
+from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Measurement, Photo, RootSession, ShelfPot
-from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.ground.state_cache import kept_by_tree
 
 MAX_COMPARED = 3
 KINDS = {
@@ -33,7 +33,6 @@ def kind_said(kind: str) -> str:
     return KINDS.get(kind, kind)
 
 
-@read_once
 def load_photo(db: DbSession, photo_id: int) -> Photo:
     """One photo. Raises NotFound."""
     photo = find_kept(db, Photo, photo_id)
@@ -42,14 +41,12 @@ def load_photo(db: DbSession, photo_id: int) -> Photo:
     return photo
 
 
-@read_once
 def photo_row(db: DbSession, photo_id: int) -> Photo | None:
     """One photo, also one that lies on the compost heap; None where there is none."""
     return db.get(Photo, photo_id)
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def photos_of(db: DbSession, tree_id: int) -> tuple[Photo, ...]:
     """Photos of a tree, newest first."""
     query = (

@@ -12,10 +12,11 @@ from mirvo.core.limits.base import Limits, Note, PastDay
 from mirvo.core.limits.care import AnswerFields
 from mirvo.core.season.growth import growing_from
 from mirvo.core.standing.answer import Answer, Experience, Seen, answer_of, experience_of
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession, Tree, TreeAnswer
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import kept_for_all
 from mirvo.studio.records.aftercare import replan_care
 from mirvo.studio.records.root_sessions import load_session
 from mirvo.studio.standing.species import species_of_tree
@@ -105,7 +106,7 @@ def say_died(studio: Studio, tree_id: int, form: DeathFields) -> None:
         tree.updated_at, tree.version = studio.now, tree.version + 1
 
 
-@read_once
+@kept_for_all
 def experience_with(db: DbSession, species_key: str) -> Experience:
     """What the studio's own sessions on a species came to."""
     query = (

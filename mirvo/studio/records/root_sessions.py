@@ -12,7 +12,7 @@ from mirvo.core.pot import soil_litres
 from mirvo.core.rootwork import opens_ball, weighed_share
 from mirvo.core.rootwork.bench import bares_roots
 from mirvo.core.rootwork.share_estimate import ShareEstimate
-from mirvo.records.database import DbSession, find_kept, read_once
+from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import CutRecord, FindingRecord, Measurement, RootSession, Tree
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.settings import yard_of
@@ -60,7 +60,6 @@ class WorkedOut:
         return {} if self.base is None else {root.label: root for root in self.base.roots}
 
 
-@read_once
 def load_session(db: DbSession, session_id: int) -> RootSession:
     """One recorded session. Raises NotFound."""
     session = find_kept(db, RootSession, session_id)

@@ -11,7 +11,7 @@ from mirvo.core.care.water_use import Drinking, Weighing, drinking_since, uses_o
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.care import WeightFields
 from mirvo.core.rootwork import opens_ball
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import PotWeight, Watering
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.standing.tree_queries import load_tree, sessions_of
@@ -54,7 +54,6 @@ def weigh(studio: Studio, tree_id: int, grams: float) -> None:
         db.add(row)
 
 
-@read_once
 def watering_log(db: DbSession, tree_id: int) -> WateringLog:
     """Waterings and weighings of a tree, newest first, in one question."""
     no_day, no_moment = (

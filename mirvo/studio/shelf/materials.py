@@ -13,8 +13,8 @@ from mirvo.core.pot.soil import Mix
 from mirvo.core.pot.tools import tools_for
 from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession, Supply, Target, Tree, Yard
-from mirvo.studio.ground.known_rows import once_a_row, once_for_all
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import kept_for_all
 from mirvo.studio.shelf.soil import components, recipes
 from mirvo.studio.shelf.supplies import less_stock, supplies
 from mirvo.studio.standing.kept_plans import step_of
@@ -139,10 +139,10 @@ class _Needed:
     mixed: bool
 
 
-@once_for_all
+@kept_for_all
 def _needed(db: DbSession, today: date) -> _Needed:
     yard, due = yard_of(db), due_rows(db, today)
-    trees = [SeasonTree(row, *_needs(row, yard)) for row in due]
+    trees = [SeasonTree(row, *row.once(_needs, yard)) for row in due]
     return _Needed(
         trees,
         summed(one.items for one in trees),
@@ -167,7 +167,6 @@ def _said(item: Item) -> str:
     return f"{item.name} {item.amount:g}{' ' + item.unit if item.unit else ''}"
 
 
-@once_a_row
 def _needs(row: TreeRow, yard: Yard) -> tuple[PlannedStep | None, list[Item], tuple[str, ...]]:
     """What a tree's path plans for its next window, what that uses up, and the tools for it."""
     plan, target = row.stands.plan, row.target

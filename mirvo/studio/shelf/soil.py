@@ -11,11 +11,11 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.shelf import ComponentFields
 from mirvo.core.pot import Amount, Mix, Part, Pot, WetZone, usual_components, watering_ratio
 from mirvo.core.typed_values import read_number
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import RootSession, SoilComponent, SoilRecipe
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_a_yard
 from mirvo.studio.ground.set_aside import keep_deleted
+from mirvo.studio.ground.state_cache import kept_by_settings
 
 MOST_PARTS = 1000.0
 PART = "part-"
@@ -46,13 +46,13 @@ class PotOfSoil:
     ratio: float | None
 
 
-@read_once
+@kept_by_settings
 def components(db: DbSession) -> list[SoilComponent]:
     """All components, by name."""
     return list(db.scalars(select(SoilComponent).order_by(SoilComponent.name)))
 
 
-@read_once
+@kept_by_settings
 def recipes(db: DbSession) -> list[KnownRecipe]:
     """All recipes with their mixes, by name."""
     known = {str(one.id): one for one in components(db)}
@@ -60,7 +60,7 @@ def recipes(db: DbSession) -> list[KnownRecipe]:
     return [KnownRecipe(recipe, _mix(recipe, known)) for recipe in found]
 
 
-@once_a_yard
+@kept_by_settings
 def recipe_choices(db: DbSession) -> list[tuple[int, str]]:
     """Number and name of every recipe, by name."""
     query = select(SoilRecipe.id, SoilRecipe.name).order_by(SoilRecipe.name)

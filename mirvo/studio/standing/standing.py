@@ -40,7 +40,7 @@ from mirvo.core.standing.sourced import Sourced
 from mirvo.core.standing.standing import DAYS_A_MONTH, Interval, Soil, Standing
 from mirvo.core.standing.strength import Sign, Strength, strength_of
 from mirvo.core.standing.verdict import SIGNS, Looked, Verdict, delay_clears, verdict
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import (
     Measurement,
     Plan,
@@ -49,8 +49,8 @@ from mirvo.records.models import (
     TreeAnswer,
     Yard,
 )
-from mirvo.studio.ground.known_rows import once_a_tree
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.standing.kept_plans import newest_plans
 from mirvo.studio.standing.pot_of_tree import pot_of_tree
 from mirvo.studio.standing.practice import practice_for
@@ -156,8 +156,7 @@ class _Records:
     trunks: dict[int, float]
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def standing_of(db: DbSession, tree_id: int, day: date) -> TreeStanding:
     """How one tree stands on a day. Raises NotFound."""
     return _standing(db, load_tree(db, tree_id), day, _read_one(db, tree_id))

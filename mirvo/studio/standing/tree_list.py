@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import logging
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Hashable, Iterable, Sequence
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
-from typing import Any
+from functools import cached_property
+from typing import Any, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
@@ -18,15 +19,15 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import SIGNS, Verdict
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Target, Tree
-from mirvo.records.plain import plain
-from mirvo.studio.ground.known_rows import KNOWN, Reader, once_a_row, once_for_all
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import Snapshot, kept_for_all, snapshot_of
 from mirvo.studio.standing.species import species_of
 from mirvo.studio.standing.standing import TreeStanding, standings_of
 from mirvo.studio.standing.tree_queries import FROM_ABOVE
 
+T = TypeVar("T")
 log = logging.getLogger(__name__)
 # Verdicts that ask for something today, and those that wait for the next window.
 NOW = ("emergency", "change_soil", "repot_now", "delay", "larger_pot")
@@ -56,6 +57,14 @@ class TreeRow:
     measurement_id: int | None = None
     stamp: str = ""
     target: Target | None = None
+    _derived: dict[Any, Any] = field(default_factory=dict, repr=False)
+
+    def once(self, work: Callable[..., T], *args: Hashable) -> T:
+        """What some work makes of this line and of settings it rests on, worked out once."""
+        key = (work, args)
+        if key not in self._derived:
+            self._derived[key] = work(self, *args)
+        return self._derived[key]  # type: ignore[no-any-return]
 
     @property
     def tree(self) -> Tree:
@@ -94,7 +103,7 @@ class TreeRow:
             return None
         return max(0.0, self.target.spread_ratio - self.spread_ratio.value)
 
-    @property
+    @cached_property
     def due(self) -> tuple[int, date]:
         """What asks for something today comes first, then what opens soonest, then what rests."""
         if self.tree.died_on is not None:
@@ -103,7 +112,6 @@ class TreeRow:
         return 0 if kind in NOW else 1 if kind in NEXT else 2, self.window.start
 
 
-@once_a_row
 def _due(row: TreeRow) -> tuple[int, date, str]:
     return (*row.due, row.tree.name)
 
@@ -185,19 +193,37 @@ def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
     return [(number, name, _names_of(kind)) for number, name, kind in found]
 
 
-@read_once
+@kept_for_all
 def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
     """All trees whose name, species or tags hold the words, by name."""
     ids = _found(db, words.lower()) if words else _all(db)
-    known: Reader | None = db.info.get(KNOWN)
-    rows = {} if known is None else known.get(ids, today)
-    missing = [number for number in ids if number not in rows]
+    snapshot = snapshot_of(db)
+    if snapshot is None:
+        rows = _sound_rows(db, ids, today)
+    else:
+        rows = _rows_by_version(db, snapshot, ids, today)
+    return [rows[number] for number in ids if number in rows]
+
+
+def _rows_by_version(
+    db: DbSession, snapshot: Snapshot, ids: Sequence[int], today: date
+) -> dict[int, TreeRow]:
+    """Rows of trees: those whose records are as they were are taken as they were."""
+    cache, rows, missing = snapshot.state.rows, dict[int, TreeRow](), list[int]()
+    versions = snapshot.versions(db, ids)
+    for number in ids:
+        version = (*versions[number], today.toordinal())
+        found, row = cache.find(number, version, TreeRow)
+        if found:
+            rows[number] = row
+        else:
+            missing.append(number)
     if missing:
         fresh = _sound_rows(db, missing, today)
-        if known is not None:
-            known.put(fresh, today)
+        for number, row in fresh.items():
+            cache.keep(number, (*versions[number], today.toordinal()), TreeRow, row)
         rows |= fresh
-    return [rows[number] for number in ids if number in rows]
+    return rows
 
 
 def left_out(db: DbSession, today: date) -> list[tuple[int, str]]:
@@ -263,7 +289,7 @@ def _rows_of(db: DbSession, ids: Sequence[int], today: date) -> dict[int, TreeRo
     standings = standings_of(db, [line[0] for line in found], set_at, today)
     rows = {}
     for tree, worked, measured, measurement_id, kept_at, target in found:
-        stands = _plain(standings[tree.id])
+        stands = standings[tree.id]
         last = stands.sessions[0].done_on if stands.sessions else None
         rows[tree.id] = TreeRow(
             stands,
@@ -272,15 +298,9 @@ def _rows_of(db: DbSession, ids: Sequence[int], today: date) -> dict[int, TreeRo
             stands.usual_verdict,
             measurement_id,
             stamp_of(kept_at),
-            plain(target),
+            target,
         )
     return rows
-
-
-def _plain(stands: TreeStanding) -> TreeStanding:
-    """Free of the session it was read by: lists are kept longer."""
-    sessions = tuple(plain(session) for session in stands.sessions)
-    return replace(stands, tree=plain(stands.tree), sessions=sessions, plan=plain(stands.plan))
 
 
 def stamp_of(moment: datetime | None) -> str:
@@ -298,7 +318,7 @@ def _names_of(species: Species) -> str:
 
 
 # Four months: a window seen in time for pots and soil to be ordered.
-@once_for_all
+@kept_for_all
 def due_rows(db: DbSession, today: date) -> list[TreeRow]:
     """Trees to be repotted now or before long, those whose window closes first first."""
     horizon = today + timedelta(days=SOON_DAYS)

@@ -12,7 +12,7 @@ from sqlalchemy.orm import joinedload
 from mirvo.core.errors import NotFound
 from mirvo.core.measure.records import RootRecord, TopRecord
 from mirvo.core.rootwork.design import FLARE, as_designed
-from mirvo.records.database import DbSession, find_kept, read_once
+from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import (
     CutRecord,
     FindingRecord,
@@ -23,7 +23,7 @@ from mirvo.records.models import (
     Target,
     Tree,
 )
-from mirvo.studio.ground.known_rows import once_a_tree
+from mirvo.studio.ground.state_cache import kept_by_tree
 
 # A photo that was marked but gave no figures says nothing of the base.
 MEASURED_FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)
@@ -64,8 +64,7 @@ class CutOfRoot:
     cut: CutRecord
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def load_tree(db: DbSession, tree_id: int) -> Tree:
     """One tree. Raises NotFound."""
     # A tree in the heap is none to work on, so it is not found either.
@@ -75,8 +74,7 @@ def load_tree(db: DbSession, tree_id: int) -> Tree:
     return tree
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def sessions_of(db: DbSession, tree_id: int) -> tuple[RootSession, ...]:
     """Sessions of a tree, newest first, each with what was seen after it."""
     query = (
@@ -88,8 +86,7 @@ def sessions_of(db: DbSession, tree_id: int) -> tuple[RootSession, ...]:
     return tuple(db.scalars(query).unique())
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def cuts_of(db: DbSession, tree_id: int) -> Mapping[int, tuple[CutOfRoot, ...]]:
     """What each session of a tree decided and did, root by root, by the session's number."""
     query = (
@@ -105,7 +102,6 @@ def cuts_of(db: DbSession, tree_id: int) -> Mapping[int, tuple[CutOfRoot, ...]]:
     return found
 
 
-@read_once
 def findings_of(db: DbSession, session_id: int) -> dict[str, FindingRecord]:
     """What a session found on single roots, by letter."""
     query = (
@@ -126,8 +122,7 @@ def newest_plan(db: DbSession, tree_id: int) -> Plan | None:
     return _wished_and_planned(db, tree_id)[1]
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def _wished_and_planned(db: DbSession, tree_id: int) -> tuple[Target | None, Plan | None]:
     # One question for both: every page of a tree asks for them.
     newest = select(func.max(Plan.id)).where(Plan.tree_id == tree_id).scalar_subquery()
@@ -142,15 +137,13 @@ def _wished_and_planned(db: DbSession, tree_id: int) -> tuple[Target | None, Pla
     return (None, None) if found is None else (found[0], found[1])
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def measurements_of(db: DbSession, tree_id: int) -> tuple[Measurement, ...]:
     """Measurements of a tree from above that gave figures and count, oldest first."""
     return tuple(row for row in all_measurements_of(db, tree_id) if row.counts)
 
 
-@read_once
-@once_a_tree
+@kept_by_tree
 def all_measurements_of(db: DbSession, tree_id: int) -> tuple[Measurement, ...]:
     """The same, with those in doubt and those that show another tree."""
     query = (
@@ -161,7 +154,7 @@ def all_measurements_of(db: DbSession, tree_id: int) -> tuple[Measurement, ...]:
     return tuple(row for row in db.scalars(query) if row.top is not None)
 
 
-@read_once
+@kept_by_tree
 def measured_base(db: DbSession, tree_id: int, until: date | None = None) -> MeasuredBase | None:
     """The latest measurement with figures, on or before a day, and the roots that stand of it."""
     # A page that shows the base also shows the years, so they are read once for both.

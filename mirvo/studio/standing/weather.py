@@ -28,12 +28,12 @@ from mirvo.core.season.weather import (
     season_shift,
 )
 from mirvo.core.season.window import SIMULATED
-from mirvo.records.database import DbSession, read_once
+from mirvo.records.database import DbSession
 from mirvo.records.models import NightMinimum, Tree, Yard
 from mirvo.standins.weather import SimulatedStation
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_a_yard, once_for_all
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import kept_by_settings, kept_for_all
 from mirvo.studio.standing.seasons import seen_shifts
 
 # Below this a pot freezes through and even hardy roots die.
@@ -67,15 +67,14 @@ def station_of(yard: Yard) -> Station | None:
     return SimulatedStation(yard.place or yard.name, yard.last_frost)
 
 
-@once_a_yard
+@kept_by_settings
 def _last_nights(db: DbSession) -> list[NightMinimum]:
     """The last nights kept, by day; as none is of a day to come, those near today are there."""
     query = select(NightMinimum).order_by(NightMinimum.day.desc()).limit(NIGHTS_BACK + 1)
     return list(db.scalars(query))[::-1]
 
 
-@read_once
-@once_for_all
+@kept_for_all
 def nights_near(db: DbSession, today: date) -> tuple[tuple[DayWeather, ...], str]:
     """Nights known about a day, and by what: those kept by the artist, else the simulated ones."""
     first = today - timedelta(days=NIGHTS_BACK)

@@ -15,8 +15,8 @@ from mirvo.records.database import DbSession
 from mirvo.records.models import BenchSession, RootSession, Tree, Yard
 from mirvo.studio.bench_session.session import running_sessions
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_for_all
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import kept_for_all
 from mirvo.studio.records.aftercare import Due, open_care
 from mirvo.studio.standing.kept_plans import step_of
 from mirvo.studio.standing.tree_list import REPOT, TreeRow, is_due, list_trees
@@ -106,14 +106,14 @@ class BenchWeek:
     over: int
 
 
-@once_for_all
+@kept_for_all
 def _living(db: DbSession, today: date) -> list[TreeRow]:
     """Rows of all living trees, what is due first."""
     rows = [row for row in list_trees(db, today) if row.tree.died_on is None]
     return sorted(rows, key=lambda row: (*row.due, row.window.end, row.tree.name))
 
 
-@once_for_all
+@kept_for_all
 def _weeks(db: DbSession, today: date) -> list[BenchWeek]:
     """Trees due within the year, spread over the weeks of their windows."""
     yard, year = yard_of(db), today + timedelta(days=YEAR_DAYS)
@@ -168,7 +168,7 @@ def bench(db: DbSession, today: date) -> Bench:
     )
 
 
-@once_for_all
+@kept_for_all
 def _lanes(db: DbSession, today: date) -> list[Lane]:
     yard = yard_of(db)
     planned = {row.tree.id: week.monday for week in _weeks(db, today) for row in week.trees}
@@ -197,7 +197,7 @@ def _step(row: TreeRow, yard: Yard) -> PlannedStep | None:
     return step_of(plan, yard.school, row.window.year)
 
 
-@once_for_all
+@kept_for_all
 def _frost(db: DbSession, today: date) -> list[ColdNights]:
     """Trees that the forecast would harm."""
     trees = ((row.tree, row.species, _worked_on(row)) for row in _living(db, today))
@@ -209,7 +209,7 @@ def _worked_on(row: TreeRow) -> date | None:
     return next((one.done_on for one in row.stands.sessions if opens_ball(one.kind)), None)
 
 
-@once_for_all
+@kept_for_all
 def _answering(db: DbSession, today: date) -> list[Answering]:
     """Trees worked not long ago, the latest first."""
     rows, worked = _living(db, today), []

@@ -12,7 +12,6 @@ from mirvo.formats.calendar import Entry, calendar_file
 from mirvo.records.database import DbSession
 from mirvo.records.models import Plan
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_a_row
 from mirvo.studio.ground.settings import put_yard, yard_of
 from mirvo.studio.records.aftercare import open_care
 from mirvo.studio.standing.kept_plans import step_of
@@ -45,7 +44,6 @@ def entries_of(
     return sorted(entries, key=lambda entry: (entry.first, entry.key))[:most]
 
 
-@once_a_row
 def _window(row: TreeRow, school: str) -> Entry:
     window, plan = row.window, row.stands.plan
     title = f"{row.tree.name}: window for root work"

@@ -11,10 +11,9 @@ from mirvo.core.limits.trees import STRENGTHS, TreeFields
 from mirvo.core.season import BUD_STAGES
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Tree, Yard
-from mirvo.records.plain import plain
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.known_rows import once_for_all
 from mirvo.studio.ground.settings import SAVED_ELSEWHERE, yard_of
+from mirvo.studio.ground.state_cache import kept_for_all
 from mirvo.studio.records.aftercare import replan_care
 from mirvo.studio.standing.species import all_species
 from mirvo.studio.standing.tree_queries import load_tree
@@ -40,14 +39,14 @@ def offspring(db: DbSession, tree: Tree, today: date) -> tuple[Tree | None, tupl
     return parent, _all_offspring(db, today).get(tree.id, ())
 
 
-@once_for_all
+@kept_for_all
 def _all_offspring(db: DbSession, today: date) -> dict[int, tuple[Tree, ...]]:
     """Trees kept from offcuts, by the number of the tree they came from."""
     query = select(Tree).where(Tree.parent_id.is_not(None), Tree.kept()).order_by(Tree.id)
     found: dict[int, tuple[Tree, ...]] = {}
     for child in db.scalars(query):
         if child.parent_id is not None:
-            found[child.parent_id] = (*found.get(child.parent_id, ()), plain(child))
+            found[child.parent_id] = (*found.get(child.parent_id, ()), child)
     return found
 
 

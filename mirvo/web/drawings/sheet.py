@@ -9,7 +9,6 @@ from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedPath
 from mirvo.core.pot import Pot
 from mirvo.records.models import Measurement, RootSession
-from mirvo.studio.ground.known_rows import once_a_row
 from mirvo.studio.measuring.flat_photo import AROUND_BASE
 from mirvo.studio.standing.pot_of_tree import pot_of_tree
 from mirvo.studio.standing.tree_list import stamp_of
@@ -200,30 +199,11 @@ def _lay_photo(scene: Scene, shown: Measurement, view: WheelView, frame_mm: floa
 def draw_strip(sheet: Sheet) -> dict[int, Scene]:
     """Every dated base by its measurement's number, small and to one scale."""
     dated = [(row, row.top) for row in sheet.dated if row.top is not None]
-    largest = max((_frame_mm(row) for row, _ in dated), default=1.0)
+    largest = max((measured.frame_mm for _, measured in dated), default=1.0)
     return {row.id: _dated(row, measured, largest) for row, measured in dated}
 
 
-@once_a_row
-def _frame_mm(row: Measurement) -> float:
-    return row.top.frame_mm if row.top else 1.0
-
-
-@once_a_row
-def _known(row: Measurement) -> dict[float, Scene]:
-    """Drawings of a dated base made before, by the largest reach they were set beside, mm."""
-    return {}
-
-
 def _dated(row: Measurement, measured: TopRecord, largest_mm: float) -> Scene:
-    # A dossier may show fewer dates than the sheet, and so to another scale.
-    known = _known(row)
-    if largest_mm not in known:
-        known[largest_mm] = _drawn(row, measured, largest_mm)
-    return known[largest_mm]
-
-
-def _drawn(row: Measurement, measured: TopRecord, largest_mm: float) -> Scene:
     title = f"Base on {row.measured_on:%d %B %Y}"
     scene = Scene(f"dated-{row.id}", STRIP_PX, STRIP_PX, title, describe(measured))
     middle = STRIP_PX / 2, STRIP_PX / 2

@@ -8,7 +8,6 @@ from fastapi.responses import RedirectResponse, Response
 from pydantic import Field
 
 from mirvo.core.limits.base import PlannedDay
-from mirvo.studio.ground.known_rows import once_a_row
 from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.records.aftercare import by_week
 from mirvo.studio.shelf.materials import season_list
@@ -61,7 +60,7 @@ def show_bench(reader: Reader, page: str = "") -> Response:
         "care_shown": CARE_SHOWN,
         "head": draw_head(today, frost_by_week(yard), yard.last_frost, found),
         "lanes": lanes,
-        "wheels": {row.tree.id: _wheel(row) for row in rows if row.measured},
+        "wheels": {row.tree.id: row.once(_wheel) for row in rows if row.measured},
         "planned": planned,
         "resting": resting,
         "season": season_list(reader.db, today),
@@ -71,7 +70,6 @@ def show_bench(reader: Reader, page: str = "") -> Response:
     return reader.page("yard/bench.html", context)
 
 
-@once_a_row
 def _wheel(row: TreeRow) -> Scene | None:
     return None if row.measured is None else draw_small_wheel(row.tree.id, row.measured)
 

@@ -12,8 +12,8 @@ from mirvo.core.limits.trees import TreeFields
 from mirvo.records.database import DbSession
 from mirvo.records.models import Tree
 from mirvo.records.models.people import SHOWN_PARTS
-from mirvo.studio.ground.known_rows import once_a_tree
 from mirvo.studio.ground.settings import yard_of
+from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
 from mirvo.studio.records.answers import DeathFields, say_died
@@ -123,7 +123,7 @@ def add_tree(studio: StudioDep, form: Annotated[TreeForm, Form()]) -> Response:
     return RedirectResponse(f"/trees/{use.add_tree(studio, form).id}", 303)
 
 
-@once_a_tree
+@kept_by_tree
 def _plan_and_section(
     db: DbSession, tree_id: int, today: date, show: str, at: int | None
 ) -> tuple[Scene | None, Scene | None]:
@@ -131,6 +131,11 @@ def _plan_and_section(
     sheet = sheet_of(db, tree_id, today)
     dated = next((row for row in sheet.dated if row.id == at), None)
     return draw_sheet(sheet, show, dated), draw_sheet(sheet, show, dated, PHONE)
+
+
+@kept_by_tree
+def _dated_bases(db: DbSession, tree_id: int, today: date) -> dict[int, Scene]:
+    return draw_strip(sheet_of(db, tree_id, today))
 
 
 @router.get("/trees/{tree_id}", dependencies=only(Role.GUEST))
@@ -161,7 +166,7 @@ def show_tree(
         "plans": PLANS,
         "show": show,
         "dated": dated,
-        "strip": draw_strip(sheet),
+        "strip": _dated_bases(reader.db, tree_id, reader.today),
         "ribbon": season_ribbon(sheet),
         "years": years_chart(sheet),
     }
