@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 from statistics import median
 
-from sqlalchemy import select
+from sqlalchemy import and_, case, func, select
 
 from mirvo.core.rootwork import opens_ball
 from mirvo.core.season import frost_day
@@ -14,11 +14,22 @@ from mirvo.core.standing.answer import Experience, experience_of
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement
 from mirvo.studio.ground.settings import yard_of
-from mirvo.studio.standing.standing import TRUNK_MM
 from mirvo.studio.standing.tree_list import list_trees
 from mirvo.studio.standing.tree_queries import FROM_ABOVE
 
 DAYS_A_YEAR = 365.25
+TRUNK_AT = "$.body.trunk_diameter_mm.value"
+# Of a measurement from above, mm, without reading its whole document; figures nobody can read have
+# none.
+TRUNK_MM = case(
+    (
+        and_(
+            func.json_valid(Measurement.top) == 1,
+            func.json_type(Measurement.top, TRUNK_AT).in_(("real", "integer")),
+        ),
+        func.json_extract(Measurement.top, TRUNK_AT),
+    )
+)
 # So near to each other, two dates say nothing of growth.
 LEAST_YEARS = 0.9
 

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from math import ceil
 from typing import Any
-
-from sqlalchemy import and_, case, func, select
-from sqlalchemy.orm import joinedload
 
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.practice import Practice
@@ -42,7 +38,6 @@ from mirvo.core.standing.strength import Sign, Strength, strength_of
 from mirvo.core.standing.verdict import SIGNS, Looked, Verdict, delay_clears, verdict
 from mirvo.records.database import DbSession
 from mirvo.records.models import (
-    Measurement,
     Plan,
     RootSession,
     Tree,
@@ -51,33 +46,13 @@ from mirvo.records.models import (
 )
 from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.ground.state_cache import kept_by_tree
-from mirvo.studio.standing.kept_plans import newest_plans
 from mirvo.studio.standing.pot_of_tree import pot_of_tree
 from mirvo.studio.standing.practice import practice_for
 from mirvo.studio.standing.species import species_of_tree
-from mirvo.studio.standing.tree_queries import (
-    COUNTS,
-    MEASURED_FROM_ABOVE,
-    all_measurements_of,
-    load_tree,
-    newest_plan,
-    sessions_of,
-    target_of,
-)
+from mirvo.studio.standing.tree_queries import TreeRecords, tree_records
 from mirvo.studio.standing.weather import nights_near, outlook_for, place_of
 
 BLACK_TIPS = "brown-black, soft"
-TRUNK_AT = "$.body.trunk_diameter_mm.value"
-# Of a measurement from above, mm; figures nobody can read have none.
-TRUNK_MM = case(
-    (
-        and_(
-            func.json_valid(Measurement.top) == 1,
-            func.json_type(Measurement.top, TRUNK_AT).in_(("real", "integer")),
-        ),
-        func.json_extract(Measurement.top, TRUNK_AT),
-    )
-)
 NO_ENTRIES: Mapping[str, Any] = {}
 
 
@@ -146,39 +121,17 @@ class TreeStanding:
         )
 
 
-@dataclass(frozen=True)
-class _Records:
-    """What was read for some trees, by tree."""
-
-    sessions: dict[int, tuple[RootSession, ...]]
-    plans: dict[int, Plan]
-    changed: dict[int, datetime]
-    trunks: dict[int, float]
-
-
 @kept_by_tree
 def standing_of(db: DbSession, tree_id: int, day: date) -> TreeStanding:
     """How one tree stands on a day. Raises NotFound."""
-    return _standing(db, load_tree(db, tree_id), day, _read_one(db, tree_id))
-
-
-def standings_of(
-    db: DbSession, trees: Iterable[Tree], targets_set: Mapping[int, datetime], day: date
-) -> dict[int, TreeStanding]:
-    """How trees stand on a day, by number; asked in a constant number of queries.
-
-    targets_set : when the target of each tree that has one was set.
-    """
-    listed = list(trees)
-    records = _read(db, [tree.id for tree in listed], targets_set)
-    return {tree.id: _standing(db, tree, day, records) for tree in listed}
+    return standing_from(db, tree_records(db, tree_id), day)
 
 
 def standing_while_worked(
     db: DbSession, tree: Tree, day: date, entered: Mapping[str, Any]
 ) -> TreeStanding:
     """How a tree stands while it lies on the bench: what was just found counts at once."""
-    return _standing(db, tree, day, _read_one(db, tree.id), entered)
+    return standing_from(db, tree_records(db, tree.id), day, entered)
 
 
 def standing_before(
@@ -192,75 +145,22 @@ def standing_before(
 
     entered : what was found in it. but_for : that session's own number, once it is recorded.
     """
-    found = _read_one(db, tree.id)
+    found = tree_records(db, tree.id)
     earlier = tuple(
-        session
-        for session in found.sessions.get(tree.id, ())
-        if session.id != but_for and session.done_on <= day
+        session for session in found.sessions if session.id != but_for and session.done_on <= day
     )
-    records = _Records({tree.id: earlier}, found.plans, found.changed, found.trunks)
-    return _standing(db, tree, day, records, entered)
+    return standing_from(db, replace(found, sessions=earlier), day, entered)
 
 
-def _read_one(db: DbSession, tree_id: int) -> _Records:
-    """The records of one tree, from queries its pages ask anyway."""
-    sessions, rows = sessions_of(db, tree_id), all_measurements_of(db, tree_id)
-    target, plan = target_of(db, tree_id), newest_plan(db, tree_id)
-    moments = [session.created_at for session in sessions]
-    moments += [row.updated_at for row in rows]
-    moments += [] if target is None else [target.updated_at]
-    measured = [row.top.trunk_diameter_mm.value for row in rows if row.top and row.counts]
-    return _Records(
-        {tree_id: sessions},
-        {} if plan is None else {tree_id: plan},
-        {tree_id: max(moments)} if moments else {},
-        {tree_id: measured[-1]} if measured else {},
-    )
-
-
-def _read(db: DbSession, ids: list[int], targets_set: Mapping[int, datetime]) -> _Records:
-    """The records of many trees, in a constant number of queries."""
-    by_tree: dict[int, list[RootSession]] = defaultdict(list)
-    query = (
-        select(RootSession)
-        .options(joinedload(RootSession.seen_after))
-        .where(RootSession.tree_id.in_(ids), RootSession.kept())
-        .order_by(RootSession.done_on.desc(), RootSession.id.desc())
-    )
-    for session in db.scalars(query).unique():
-        by_tree[session.tree_id].append(session)
-    changed, trunks = dict[int, datetime](), dict[int, float]()
-
-    def note(tree_id: int, moment: datetime) -> None:
-        changed[tree_id] = max(changed.get(tree_id, moment), moment)
-
-    measured = (
-        select(Measurement.tree_id, Measurement.updated_at, TRUNK_MM, COUNTS)
-        .where(Measurement.tree_id.in_(ids), MEASURED_FROM_ABOVE, Measurement.kept())
-        .order_by(Measurement.measured_on, Measurement.id)
-    )
-    for tree_id, moment, value, counts in db.execute(measured):
-        note(tree_id, moment)
-        if value is not None and counts:
-            trunks[tree_id] = float(value)
-    for tree_id, moment in targets_set.items():
-        note(tree_id, moment)
-    for tree_id, kept in by_tree.items():
-        note(tree_id, max(session.created_at for session in kept))
-    sessions = {tree_id: tuple(kept) for tree_id, kept in by_tree.items()}
-    return _Records(sessions, newest_plans(db, ids), changed, trunks)
-
-
-def _standing(
+def standing_from(
     db: DbSession,
-    tree: Tree,
+    records: TreeRecords,
     day: date,
-    records: _Records,
     entered: Mapping[str, Any] = NO_ENTRIES,
 ) -> TreeStanding:
-    yard = yard_of(db)
+    """How a tree stands by its records. entered : what was found at the bench so far."""
+    tree, sessions, yard = records.tree, records.sessions, yard_of(db)
     species, practice = species_of_tree(yard, tree), practice_for(yard, tree)
-    sessions = records.sessions.get(tree.id, ())
     place = place_of(yard)
 
     def grows(on: date) -> date:
@@ -281,7 +181,7 @@ def _standing(
         yard, tree, species, day, nights_near(db, day), (buds, day) if buds else None
     )
     season = season_state(species, place, day, outlook, practice["dormant"])
-    plan = _fresh(records.plans.get(tree.id), records.changed.get(tree.id), tree)
+    plan = _fresh(records.plan, records.changed, tree)
     planned = _planned_year(plan, species, yard, outlook, day)
     interval = _interval(tree, species, sessions, day, planned)
     worked = _root_work(sessions, answers, grows)
@@ -310,7 +210,7 @@ def _standing(
         next_window=window,
         limits=_while_recovering(limits(season.budget, day), recovery, day),
         window_limits=limits("open", window.best),
-        ball=_ball(tree, sessions, records.trunks.get(tree.id, tree.trunk_mm), day),
+        ball=_ball(tree, sessions, records.trunk_mm, day),
         soil=_soil(tree, sessions),
         recovery=recovery,
         newcomer=_newcomer(tree, full, day),

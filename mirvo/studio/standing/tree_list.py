@@ -20,12 +20,12 @@ from mirvo.core.season import Window
 from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import SIGNS, Verdict
 from mirvo.records.database import DbSession
-from mirvo.records.models import Measurement, Target, Tree
+from mirvo.records.models import Target, Tree
 from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.ground.state_cache import Snapshot, kept_for_all, snapshot_of
 from mirvo.studio.standing.species import species_of
-from mirvo.studio.standing.standing import TreeStanding, standings_of
-from mirvo.studio.standing.tree_queries import FROM_ABOVE
+from mirvo.studio.standing.standing import TreeStanding, standing_from
+from mirvo.studio.standing.tree_queries import TreeRecords, load_records
 
 T = TypeVar("T")
 log = logging.getLogger(__name__)
@@ -263,44 +263,22 @@ def _found(db: DbSession, sought: str) -> list[int]:
 
 def _rows_of(db: DbSession, ids: Sequence[int], today: date) -> dict[int, TreeRow]:
     """Rows of trees, worked out of their records."""
-    newest = (
-        select(Measurement.id)
-        .where(Measurement.tree_id == Tree.id, FROM_ABOVE, Measurement.kept())
-        .order_by(Measurement.measured_on.desc(), Measurement.id.desc())
-        .limit(1)
-        .correlate(Tree)
-        .scalar_subquery()
+    return {
+        tree_id: _row(records, standing_from(db, records, today))
+        for tree_id, records in load_records(db, ids).items()
+    }
+
+
+def _row(records: TreeRecords, stands: TreeStanding) -> TreeRow:
+    return TreeRow(
+        stands,
+        records.sessions[0].done_on if records.sessions else None,
+        records.measured,
+        stands.usual_verdict,
+        records.measurement_id,
+        stamp_of(records.measured_at),
+        records.target,
     )
-    query = (
-        select(
-            Tree,
-            Measurement.stands,
-            Measurement.top,
-            Measurement.id,
-            Measurement.updated_at,
-            Target,
-        )
-        .outerjoin(Measurement, Measurement.id == newest)
-        .outerjoin(Target, Target.tree_id == Tree.id)
-        .where(Tree.id.in_(ids))
-    )
-    found = db.execute(query).all()
-    set_at = {target.tree_id: target.updated_at for *_, target in found if target is not None}
-    standings = standings_of(db, [line[0] for line in found], set_at, today)
-    rows = {}
-    for tree, worked, measured, measurement_id, kept_at, target in found:
-        stands = standings[tree.id]
-        last = stands.sessions[0].done_on if stands.sessions else None
-        rows[tree.id] = TreeRow(
-            stands,
-            last,
-            worked or measured,
-            stands.usual_verdict,
-            measurement_id,
-            stamp_of(kept_at),
-            target,
-        )
-    return rows
 
 
 def stamp_of(moment: datetime | None) -> str:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
+from contextlib import suppress
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import joinedload
+from sqlalchemy.orm import defer, joinedload
 
 from mirvo.core.errors import NotFound
 from mirvo.core.measure.records import RootRecord, TopRecord
@@ -23,7 +24,7 @@ from mirvo.records.models import (
     Target,
     Tree,
 )
-from mirvo.studio.ground.state_cache import kept_by_tree
+from mirvo.studio.ground.state_cache import kept_by_tree, snapshot_of
 
 # A photo that was marked but gave no figures says nothing of the base.
 MEASURED_FROM_ABOVE = (Measurement.view == "top") & Measurement.top.is_not(None)
@@ -57,6 +58,33 @@ class MeasuredBase:
 
 
 @dataclass(frozen=True)
+class TreeRecords:
+    """A tree with the records its state follows from.
+
+    sessions : newest first, each with what was seen after it. plan : the newest, its case left
+    unread. measured : the newest base from above that counts, as it stands; measurement_id,
+    measured_at : which that is, and when its marks were last kept. changed : when anything a plan
+    rests on was last recorded; None where nothing was.
+    """
+
+    tree: Tree
+    sessions: tuple[RootSession, ...] = ()
+    target: Target | None = None
+    plan: Plan | None = None
+    measured: TopRecord | None = None
+    measurement_id: int | None = None
+    measured_at: datetime | None = None
+    changed: datetime | None = None
+
+    @property
+    def trunk_mm(self) -> float | None:
+        """Trunk diameter as measured last, else as typed."""
+        if self.measured is None:
+            return self.tree.trunk_mm
+        return self.measured.trunk_diameter_mm.value
+
+
+@dataclass(frozen=True)
 class CutOfRoot:
     """What a session did to one root, by the letter the root bears now."""
 
@@ -75,15 +103,92 @@ def load_tree(db: DbSession, tree_id: int) -> Tree:
 
 
 @kept_by_tree
-def sessions_of(db: DbSession, tree_id: int) -> tuple[RootSession, ...]:
-    """Sessions of a tree, newest first, each with what was seen after it."""
+def tree_records(db: DbSession, tree_id: int) -> TreeRecords:
+    """The records one tree's state follows from. Raises NotFound."""
+    found = load_records(db, [tree_id])
+    if tree_id not in found:
+        raise NotFound("tree", "there is no such tree")
+    return found[tree_id]
+
+
+def load_records(db: DbSession, tree_ids: Collection[int]) -> dict[int, TreeRecords]:
+    """The same of any number of trees, in two queries; those on the heap are left out."""
+    sessions = _sessions(db, tree_ids)
+    measured = (
+        select(Measurement.id)
+        .where(Measurement.tree_id == Tree.id, FROM_ABOVE, Measurement.kept())
+        .order_by(Measurement.measured_on.desc(), Measurement.id.desc())
+        .limit(1)
+        .correlate(Tree)
+        .scalar_subquery()
+    )
+    marked_at = (
+        select(func.max(Measurement.updated_at))
+        .where(Measurement.tree_id == Tree.id, MEASURED_FROM_ABOVE, Measurement.kept())
+        .correlate(Tree)
+        .scalar_subquery()
+    )
+    planned = (
+        select(func.max(Plan.id)).where(Plan.tree_id == Tree.id).correlate(Tree).scalar_subquery()
+    )
+    query = (
+        select(
+            Tree,
+            Target,
+            Plan,
+            Measurement.stands,
+            Measurement.top,
+            Measurement.id,
+            Measurement.updated_at,
+            marked_at,
+        )
+        # A plan's case is large, and no state asks for it.
+        .options(defer(Plan.case, raiseload=True))
+        .outerjoin(Target, Target.tree_id == Tree.id)
+        .outerjoin(Plan, Plan.id == planned)
+        .outerjoin(Measurement, Measurement.id == measured)
+        .where(Tree.id.in_(tree_ids), Tree.kept())
+    )
+    found = {}
+    for tree, target, plan, stands, top, measurement_id, measured_at, marked in db.execute(query):
+        of_tree = sessions.get(tree.id, ())
+        moments = [session.created_at for session in of_tree]
+        moments += [] if target is None else [target.updated_at]
+        moments += [] if marked is None else [marked]
+        found[tree.id] = TreeRecords(
+            tree,
+            of_tree,
+            target,
+            plan,
+            stands or top,
+            measurement_id,
+            measured_at,
+            max(moments, default=None),
+        )
+    return found
+
+
+def _sessions(db: DbSession, tree_ids: Collection[int]) -> dict[int, tuple[RootSession, ...]]:
     query = (
         select(RootSession)
         .options(joinedload(RootSession.seen_after))
-        .where(RootSession.tree_id == tree_id, RootSession.kept())
+        .where(RootSession.tree_id.in_(tree_ids), RootSession.kept())
         .order_by(RootSession.done_on.desc(), RootSession.id.desc())
     )
-    return tuple(db.scalars(query).unique())
+    found: dict[int, list[RootSession]] = {}
+    for session in db.scalars(query).unique():
+        found.setdefault(session.tree_id, []).append(session)
+    return {tree_id: tuple(of_tree) for tree_id, of_tree in found.items()}
+
+
+@kept_by_tree
+def sessions_of(db: DbSession, tree_id: int) -> tuple[RootSession, ...]:
+    """Sessions of a tree, newest first, each with what was seen after it."""
+    if snapshot_of(db) is not None:
+        # The tree's state is asked for on every page that asks for its sessions.
+        with suppress(NotFound):
+            return tree_records(db, tree_id).sessions
+    return _sessions(db, [tree_id]).get(tree_id, ())
 
 
 @kept_by_tree
