@@ -27,7 +27,17 @@ SHOWN = ("guest_trees", "shared_trees")
 # What is there once, however many trees there are.
 SHELF = ("soil_components", "soil_recipes", "supplies", "figure_changes")
 OTHERS = ("foreign_rows", "shared_experience", "api_tokens")
-OF_THE_YARD = ("yard", "eye_checks", "night_minima", "people", "sign_ins", *SHOWN, *SHELF, *OTHERS)
+OF_THE_YARD = (
+    "yard",
+    "state_versions",
+    "eye_checks",
+    "night_minima",
+    "people",
+    "sign_ins",
+    *SHOWN,
+    *SHELF,
+    *OTHERS,
+)
 DAYS = ("taken_on", "measured_on", "done_on")
 PHOTOS_APART, SESSIONS_APART = 140, 6 * 365
 OF_PHOTOS = ("photos", "measurements")

@@ -37,7 +37,13 @@ from mirvo.studio.records.share import collected
 from mirvo.studio.standing.feeding import feeding_of
 from mirvo.studio.standing.kept_plans import grafts_on
 from mirvo.studio.standing.standing import TreeStanding, standing_while_worked
-from mirvo.studio.standing.tree_queries import MeasuredBase, measured_base, sessions_of, target_of
+from mirvo.studio.standing.tree_queries import (
+    MeasuredBase,
+    measured_base,
+    newest_plan,
+    sessions_of,
+    target_of,
+)
 
 # Before a target is set, quarters are what most artists look for.
 USUAL_GAP_DEG = 90.0
@@ -151,7 +157,7 @@ def cut_review(db: DbSession, studio: Studio, state: BenchState) -> BenchReview:
         waits_on=state.waits_on,
         correction=feeding.correction,
         put_off=put_off(db, tree.id),
-        planned=planned_parts(stands, yard_of(db).school),
+        planned=planned_parts(db, stands),
         flare=state.tree.design == FLARE,
         grafts_deg=(*grafts_on(stands.sessions), *clock_azimuths(answers.get("graft_hours") or "")),
     )
@@ -170,11 +176,12 @@ def _most(limits: SessionLimits, stands: TreeStanding, kind: str) -> float:
     return most
 
 
-def planned_parts(stands: TreeStanding, school: str) -> dict[str, float] | None:
+def planned_parts(db: DbSession, stands: TreeStanding) -> dict[str, float] | None:
     """What the path takes of each root it knows in its next session; None without a path."""
-    plan = stands.plan
-    if plan is None or plan.case is None or plan.result is None:
+    plan = newest_plan(db, stands.tree.id)
+    if stands.plan is None or plan is None or plan.case is None or plan.result is None:
         return None
+    school = yard_of(db).school
     step = next(iter(plan.result.path_of(school).steps), None)
     parts = {} if step is None else step.fault_parts
     return {fault.label: parts.get(fault.label, 0.0) for fault in plan.case.faults}
