@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -76,13 +77,24 @@ class TreeAndPots:
     angle_deg: float
 
 
+def shelf_order(db: DbSession) -> list[int]:
+    """Numbers of all pots, the free ones first, by name."""
+    taken = select(Tree.pot_id).where(Tree.pot_id.is_not(None), Tree.kept())
+    query = select(ShelfPot.id).where(ShelfPot.kept())
+    return list(db.scalars(query.order_by(ShelfPot.id.in_(taken), ShelfPot.name, ShelfPot.id)))
+
+
+def on_shelf(db: DbSession, numbers: Sequence[int]) -> list[OnShelf]:
+    """Some pots with the trees in them, in the order asked for."""
+    pots = {pot.id: pot for pot in db.scalars(select(ShelfPot).where(ShelfPot.id.in_(numbers)))}
+    standing = select(Tree).where(Tree.pot_id.in_(numbers), Tree.kept())
+    by_pot = {tree.pot_id: tree for tree in db.scalars(standing)}
+    return [OnShelf(pots[number], by_pot.get(number)) for number in numbers if number in pots]
+
+
 def shelf(db: DbSession) -> list[OnShelf]:
     """All pots, the free ones first, by name."""
-    pots = db.scalars(select(ShelfPot).where(ShelfPot.kept()).order_by(ShelfPot.name)).all()
-    standing = select(Tree).where(Tree.pot_id.is_not(None), Tree.kept())
-    by_pot = {tree.pot_id: tree for tree in db.scalars(standing)}
-    found = [OnShelf(pot, by_pot.get(pot.id)) for pot in pots]
-    return sorted(found, key=lambda one: one.tree is not None)
+    return on_shelf(db, shelf_order(db))
 
 
 def add_pot(studio: Studio, form: PotFields) -> ShelfPot:

@@ -37,6 +37,8 @@ REPOT = ("repot_now", "repot_next")
 # A window that opens within so many days is prepared for.
 SOON_DAYS = 120
 PAGE_ROWS = {"bases": 24, "ledger": 100}
+# While letters are typed: each asks for a list anew.
+TYPED_ROWS = 8
 # What is not known stands last, whichever way it is ordered.
 UNKNOWN_LAST = float("inf")
 
@@ -167,10 +169,12 @@ def page_of_trees(
     backward: bool = False,
     form: str = "bases",
     number: int = 1,
+    typed: bool = False,
 ) -> TreePage:
     """A page of the trees that words and a tag leave, in an order of `ORDERS`.
 
-    An order, form or page there is not is read as the first one.
+    An order, form or page there is not is read as the first one. typed : the words are still being
+    typed, so only the first few are worth their way.
     """
     rows = list_trees(db, today, words)
     tags = Counter(each for row in rows for each in row.tree.tags)
@@ -178,7 +182,7 @@ def page_of_trees(
         rows = [row for row in rows if tag in row.tree.tags]
     _, key = ORDERS.get(order, ORDERS["due"])
     rows = sorted(rows, key=key, reverse=backward)
-    size = PAGE_ROWS.get(form, PAGE_ROWS["bases"])
+    size = TYPED_ROWS if typed else PAGE_ROWS.get(form, PAGE_ROWS["bases"])
     pages = max(1, -(-len(rows) // size))
     number = min(max(1, number), pages)
     shown = rows[(number - 1) * size : number * size]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from shapely.geometry import LinearRing
+
 from mirvo.core.measure.records import TopRecord
 from mirvo.studio.measuring.flat_photo import AROUND_BASE, MADE
 from mirvo.studio.standing.tree_list import TreeRow
@@ -14,6 +16,8 @@ FITS = 0.75
 BAR_MM = (10, 20, 50, 100, 200, 500)
 BAR_PX = 40.0
 SMALLEST_REACH_MM = 10.0
+# What is finer nobody sees at this size, and it would be most of a page of trees.
+FINEST_PX = 0.6
 
 
 def draw_tiles(rows: list[TreeRow]) -> dict[int, Scene]:
@@ -54,10 +58,12 @@ def _scale_bar(scene: Scene, scale: float) -> None:
 
 
 def add_base(scene: Scene, measured: TopRecord, middle: Point, scale: float) -> None:
-    """Roots and trunk alone, without rings and words."""
+    """Roots and trunk alone, without rings and words, as fine as so small a drawing shows."""
 
     def place(points: list[Point]) -> list[Point]:
-        return [(middle[0] + x * scale, middle[1] - y * scale) for x, y in points]
+        px = [(middle[0] + x * scale, middle[1] - y * scale) for x, y in points]
+        ring = LinearRing(px) if len(px) > 3 else None
+        return px if ring is None else [(x, y) for x, y in ring.simplify(FINEST_PX).coords][:-1]
 
     for root in measured.roots:
         role = "root-dead" if root.condition == "dead" else "root"

@@ -46,13 +46,14 @@ class StandsForm(FormModel):
 
 @router.get("/shelf")
 def show_shelf(reader: Reader, page: str = "") -> Response:
-    shown = page_of(use.shelf(reader.db), page, POTS)
-    scale = shelf_scale([one.pot.inside for one in shown.lines])
+    shown = page_of(use.shelf_order(reader.db), page, POTS)
+    pots = use.on_shelf(reader.db, shown.lines)
+    scale = shelf_scale([one.pot.inside for one in pots])
     drawings = {
         one.pot.id: draw_pot(f"pot-{one.pot.id}", one.pot.inside, one.pot.feet_mm, scale)
-        for one in shown.lines
+        for one in pots
     }
-    return reader.page("shelf/shelf.html", {"shown": shown, "drawings": drawings})
+    return reader.page("shelf/shelf.html", {"shown": shown, "pots": pots, "drawings": drawings})
 
 
 def pot_page(reader: Reader, filled: Filled, pot_id: RowNumber | None = None) -> Response:

@@ -70,11 +70,13 @@ def list_trees(
     form: str = "bases",
     page: int = 1,
 ) -> Response:
-    shown = page_of_trees(reader.db, reader.today, q, tag, order, back, form, page)
+    typed = reader.wants_part and bool(q)
+    shown = page_of_trees(reader.db, reader.today, q, tag, order, back, form, page, typed)
     context = {
         "shown": shown,
         "left_out": left_out(reader.db, reader.today),
         "tiles": draw_tiles(shown.rows) if form == "bases" else None,
+        "typed": typed,
         "asked": {"q": q, "tag": tag, "order": order, "back": back, "form": form},
         "orders": ORDERS,
         "bases_by": BASES_BY,
