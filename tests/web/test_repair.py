@@ -20,7 +20,7 @@ from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.soil import begin_with_usual, components, keep_recipe, recipes
 from mirvo.studio.shelf.supplies import SupplyFields, set_supply, supplies
-from mirvo.studio.standing import standing
+from mirvo.studio.standing import standing, tree_list
 from mirvo.studio.standing.seasons import PlantFields, forget_seen, note_plant
 from mirvo.studio.yard.compost import KEPT_DAYS, clear_heap
 from mirvo.studio.yard.family import add_graft, grafts_of
@@ -154,14 +154,17 @@ class SetAsideTest(RepairCase):
 
 class OneLineTest(RepairCase):
     def test_a_tree_that_cannot_be_worked_out_costs_its_own_line(self):
-        whole = standing._standing
+        whole = tree_list.standing_from
 
-        def broken(db, tree, *args, **named):
-            if getattr(tree, "name", "") == "Oak":
+        def broken(db, records, *args, **named):
+            if records.tree.name == "Oak":
                 raise OverflowError("date value out of range")
-            return whole(db, tree, *args, **named)
+            return whole(db, records, *args, **named)
 
-        with patch.object(standing, "_standing", broken):
+        with (
+            patch.object(tree_list, "standing_from", broken),
+            patch.object(standing, "standing_from", broken),
+        ):
             for place in ("/", "/trees"):
                 page = self.pages.get(place)
                 self.assertEqual(page.status_code, 200, place)

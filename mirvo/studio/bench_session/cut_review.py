@@ -40,7 +40,7 @@ from mirvo.studio.standing.standing import TreeStanding, standing_while_worked
 from mirvo.studio.standing.tree_queries import (
     MeasuredBase,
     measured_base,
-    newest_plan,
+    plan_with_case,
     sessions_of,
     target_of,
 )
@@ -178,7 +178,7 @@ def _most(limits: SessionLimits, stands: TreeStanding, kind: str) -> float:
 
 def planned_parts(db: DbSession, stands: TreeStanding) -> dict[str, float] | None:
     """What the path takes of each root it knows in its next session; None without a path."""
-    plan = newest_plan(db, stands.tree.id)
+    plan = plan_with_case(db, stands.tree.id)
     if stands.plan is None or plan is None or plan.case is None or plan.result is None:
         return None
     school = yard_of(db).school

@@ -11,12 +11,12 @@ and nothing else; see `mirvo.records.versions`. It is shared by all readers, so 
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Iterable, Mapping
+from collections.abc import Callable, Hashable
 from functools import wraps
 from threading import Lock
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from mirvo.records.database import DbSession
 from mirvo.records.models import StateVersion
@@ -87,30 +87,22 @@ class Snapshot:
 
     def __init__(self, state: StudioState) -> None:
         self.state = state
-        self._known: dict[int, int] = {}
-        self._total: int | None = None
+        self._known: dict[int, int] | None = None
 
     def version(self, db: DbSession, *scopes: int) -> Version:
         """The versions of some scopes; 0 for one that never changed."""
-        missing = [scope for scope in scopes if scope not in self._known]
-        if missing:
-            query = select(StateVersion.tree_id, StateVersion.version)
-            found = dict(db.execute(query.where(StateVersion.tree_id.in_(missing))).all())
-            self._known.update((scope, found.get(scope, 0)) for scope in missing)
-        return tuple(self._known[scope] for scope in scopes)
-
-    def versions(self, db: DbSession, trees: Iterable[int]) -> dict[int, Version]:
-        """The versions many trees' lines are kept under, each its own and that of the settings."""
-        query = select(StateVersion.tree_id, StateVersion.version)
-        found = dict(db.execute(query).all())
-        settings = found.get(SETTINGS, 0)
-        return {tree: (settings, found.get(tree, 0)) for tree in trees}
+        known = self._all(db)
+        return tuple(known.get(scope, 0) for scope in scopes)
 
     def total(self, db: DbSession) -> Version:
         """One version of everything: no count ever falls, so their sum tells all states apart."""
-        if self._total is None:
-            self._total = db.scalar(select(func.sum(StateVersion.version))) or 0
-        return (self._total,)
+        return (sum(self._all(db).values()),)
+
+    def _all(self, db: DbSession) -> dict[int, int]:
+        if self._known is None:
+            # All at once: a page asks for several, and a thousand trees' are read in a millisecond.
+            self._known = all_versions(db)
+        return self._known
 
 
 def snapshot_of(db: DbSession) -> Snapshot | None:
@@ -119,7 +111,7 @@ def snapshot_of(db: DbSession) -> Snapshot | None:
     return found
 
 
-def all_versions(db: DbSession) -> Mapping[int, int]:
+def all_versions(db: DbSession) -> dict[int, int]:
     """Every scope's version now."""
     return dict(db.execute(select(StateVersion.tree_id, StateVersion.version)).all())
 

@@ -24,7 +24,13 @@ from mirvo.studio.path.plans import keep_plan
 from mirvo.studio.standing.kept_plans import newest_plans
 from mirvo.studio.standing.species import species_of_tree
 from mirvo.studio.standing.standing import missed, standing_of
-from mirvo.studio.standing.tree_queries import load_tree, measured_base, newest_plan, target_of
+from mirvo.studio.standing.tree_queries import (
+    load_tree,
+    measured_base,
+    newest_plan,
+    plan_with_case,
+    target_of,
+)
 from mirvo.studio.standing.weather import outlook_for
 
 
@@ -81,7 +87,7 @@ def way_arriving(db: DbSession, tree_id: int, school: str, year: str) -> Planned
     year : as it was asked for. None where there is no plan, or the year is not one of those worth
     choosing.
     """
-    kept = newest_plan(db, tree_id)
+    kept = plan_with_case(db, tree_id)
     if kept is None or kept.result is None or kept.case is None:
         return None
     path = kept.result.path_of(school)

@@ -20,7 +20,7 @@ from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.path.target import put_gap_methods, put_regrowth, replace_holds
 from mirvo.studio.standing.kept_plans import grafts_set, step_of
-from mirvo.studio.standing.tree_queries import CutOfRoot, cuts_of, newest_plan, sessions_of
+from mirvo.studio.standing.tree_queries import CutOfRoot, cuts_of, plan_with_case, sessions_of
 
 PLANS_SHOWN = 12
 MAX_NAME = 80
@@ -118,7 +118,7 @@ def load_plan(db: DbSession, plan_id: int) -> Plan:
 def work_out_levers(studio: Studio, tree_id: int, school: str) -> tuple[Lever, ...]:
     """What would bring the newest plan's path forward; worked out once and kept with it."""
     with studio.reading() as db:
-        plan = newest_plan(db, tree_id)
+        plan = plan_with_case(db, tree_id)
     if plan is None or plan.result is None or plan.case is None:
         return ()
     path = plan.result.path_of(school)

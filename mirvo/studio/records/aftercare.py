@@ -34,7 +34,7 @@ from mirvo.records.models import (
 )
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.settings import yard_of
-from mirvo.studio.records.weights import watering_log
+from mirvo.studio.records.weights import WateringLog, watering_log
 from mirvo.studio.standing.practice import practice_for
 from mirvo.studio.standing.species import species_of_tree
 from mirvo.studio.standing.tree_queries import load_tree, sessions_of
@@ -386,10 +386,11 @@ def water(studio: Studio, tree_id: int) -> None:
             db.add(Watering(tree_id=tree_id, watered_on=today))
 
 
-def rhythm_of(db: DbSession, tree_id: int) -> Rhythm:
+def rhythm_of(db: DbSession, tree_id: int, log: WateringLog | None = None) -> Rhythm:
     """Days between waterings, with warnings: the median of the latest taps, or as typed while they
-    are few."""
-    tree, days = load_tree(db, tree_id), watering_log(db, tree_id).watered[:RECENT]
+    are few. log : where it was read already."""
+    tree = load_tree(db, tree_id)
+    days = (log or watering_log(db, tree_id)).watered[:RECENT]
     # From the newest back; the median does not mind one holiday.
     apart = [(a - b).days for a, b in zip(days, days[1:], strict=False)]
     usual = float(np.median(apart)) if len(apart) >= RHYTHM_FROM else tree.usual_watering_days

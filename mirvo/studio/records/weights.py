@@ -79,9 +79,9 @@ def watering_log(db: DbSession, tree_id: int) -> WateringLog:
     return WateringLog(tuple(days), tuple(weights))
 
 
-def water_use(db: DbSession, tree_id: int) -> WaterUse:
-    """What the weighings of a tree tell of the water it uses."""
-    log = watering_log(db, tree_id)
+def water_use(db: DbSession, tree_id: int, log: WateringLog | None = None) -> WaterUse:
+    """What the weighings of a tree tell of the water it uses. log : where it was read already."""
+    log = log or watering_log(db, tree_id)
     if not log.weighed:
         return WaterUse(None, None, None)
     uses = uses_of(log.weighed, set(log.watered))

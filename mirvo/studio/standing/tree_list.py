@@ -21,8 +21,9 @@ from mirvo.core.standing.standing import Standing
 from mirvo.core.standing.verdict import SIGNS, Verdict
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
+from mirvo.records.versions import SETTINGS
 from mirvo.studio.ground.settings import yard_of
-from mirvo.studio.ground.state_cache import Snapshot, kept_for_all, snapshot_of
+from mirvo.studio.ground.state_cache import ALL_TREES, Snapshot, Version, kept_for_all, snapshot_of
 from mirvo.studio.standing.species import species_of
 from mirvo.studio.standing.standing import TreeStanding, standing_from
 from mirvo.studio.standing.tree_queries import TreeRecords, load_records
@@ -197,16 +198,30 @@ def tree_names(db: DbSession) -> list[tuple[int, str, str]]:
     return [(number, name, _names_of(kind)) for number, name, kind in found]
 
 
-@kept_for_all
 def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
     """All trees whose name, species or tags hold the words, by name."""
-    ids = _found(db, words.lower()) if words else _all(db)
+    listed, _ = _listed(db, today, words)
+    return listed
+
+
+def _listed(db: DbSession, today: date, words: str = "") -> tuple[list[TreeRow], bool]:
+    """The same, and whether it is whole: a tree may cost its line."""
     snapshot = snapshot_of(db)
     if snapshot is None:
+        ids = _found(db, words.lower()) if words else _all(db)
         rows = _sound_rows(db, ids, today)
-    else:
-        rows = _rows_by_version(db, snapshot, ids, today)
-    return [rows[number] for number in ids if number in rows]
+        return [rows[number] for number in ids if number in rows], len(rows) == len(ids)
+    lists, version, scope = snapshot.state.lists, snapshot.total(db), (list_trees, today, words)
+    found, listed = lists.find(scope, version, ALL_TREES)
+    if found:
+        return listed, True
+    ids = _found(db, words.lower()) if words else _all(db)
+    rows = _rows_by_version(db, snapshot, ids, today)
+    listed = [rows[number] for number in ids if number in rows]
+    if len(listed) == len(ids):
+        lists.keep(scope, version, ALL_TREES, listed)
+    # What went wrong may be over by the next look.
+    return listed, len(listed) == len(ids)
 
 
 def _rows_by_version(
@@ -214,10 +229,12 @@ def _rows_by_version(
 ) -> dict[int, TreeRow]:
     """Rows of trees: those whose records are as they were are taken as they were."""
     cache, rows, missing = snapshot.state.rows, dict[int, TreeRow](), list[int]()
-    versions = snapshot.versions(db, ids)
+
+    def version(number: int) -> Version:
+        return (*snapshot.version(db, SETTINGS, number), today.toordinal())
+
     for number in ids:
-        version = (*versions[number], today.toordinal())
-        found, row = cache.find(number, version, TreeRow)
+        found, row = cache.find(number, version(number), TreeRow)
         if found:
             rows[number] = row
         else:
@@ -225,14 +242,17 @@ def _rows_by_version(
     if missing:
         fresh = _sound_rows(db, missing, today)
         for number, row in fresh.items():
-            cache.keep(number, (*versions[number], today.toordinal()), TreeRow, row)
+            cache.keep(number, version(number), TreeRow, row)
         rows |= fresh
     return rows
 
 
 def left_out(db: DbSession, today: date) -> list[tuple[int, str]]:
     """Number and name of trees whose records cannot be worked out; lists go on without them."""
-    shown = {row.tree.id for row in list_trees(db, today)}
+    listed, whole = _listed(db, today)
+    if whole:
+        return []
+    shown = {row.tree.id for row in listed}
     names = select(Tree.id, Tree.name).where(Tree.kept()).order_by(Tree.name)
     return [(number, name) for number, name in db.execute(names) if number not in shown]
 

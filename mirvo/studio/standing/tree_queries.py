@@ -95,6 +95,9 @@ class CutOfRoot:
 @kept_by_tree
 def load_tree(db: DbSession, tree_id: int) -> Tree:
     """One tree. Raises NotFound."""
+    if snapshot_of(db) is not None:
+        # A page of a tree asks for its state too, which is read together with it.
+        return tree_records(db, tree_id).tree
     # A tree in the heap is none to work on, so it is not found either.
     tree = find_kept(db, Tree, tree_id)
     if tree is None:
@@ -219,27 +222,23 @@ def findings_of(db: DbSession, session_id: int) -> dict[str, FindingRecord]:
 
 def target_of(db: DbSession, tree_id: int) -> Target | None:
     """What the tree is worked toward, None where nothing is set."""
-    return _wished_and_planned(db, tree_id)[0]
+    if snapshot_of(db) is None:
+        return db.get(Target, tree_id)
+    return tree_records(db, tree_id).target
 
 
 def newest_plan(db: DbSession, tree_id: int) -> Plan | None:
-    """The plan that counts, None before one was made."""
-    return _wished_and_planned(db, tree_id)[1]
+    """The plan that counts, its case left unread; None before one was made."""
+    if snapshot_of(db) is None:
+        return plan_with_case(db, tree_id)
+    return tree_records(db, tree_id).plan
 
 
 @kept_by_tree
-def _wished_and_planned(db: DbSession, tree_id: int) -> tuple[Target | None, Plan | None]:
-    # One question for both: every page of a tree asks for them.
+def plan_with_case(db: DbSession, tree_id: int) -> Plan | None:
+    """The same with its case, which is large."""
     newest = select(func.max(Plan.id)).where(Plan.tree_id == tree_id).scalar_subquery()
-    query = (
-        select(Target, Plan)
-        .select_from(Tree)
-        .outerjoin(Target, Target.tree_id == Tree.id)
-        .outerjoin(Plan, Plan.id == newest)
-        .where(Tree.id == tree_id)
-    )
-    found = db.execute(query).first()
-    return (None, None) if found is None else (found[0], found[1])
+    return db.scalar(select(Plan).where(Plan.id == newest))
 
 
 @kept_by_tree

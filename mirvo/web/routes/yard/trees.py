@@ -17,7 +17,7 @@ from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
 from mirvo.studio.records.answers import DeathFields, say_died
-from mirvo.studio.records.weights import water_use
+from mirvo.studio.records.weights import water_use, watering_log
 from mirvo.studio.standing.species import all_species
 from mirvo.studio.standing.tree_list import BASES_BY, ORDERS, left_out, page_of_trees
 from mirvo.studio.standing.tree_queries import load_tree
@@ -152,14 +152,15 @@ def show_tree(
         reader.db, tree_id, reader.today, show, dated.id if dated else None
     )
     parent, children = use.offspring(reader.db, sheet.tree, reader.today)
-    water = water_use(reader.db, tree_id)
+    log = watering_log(reader.db, tree_id)
+    water = water_use(reader.db, tree_id, log)
     context = {
         "sheet": sheet,
         "photos": photos_of(reader.db, tree_id),
         "parent": parent,
         "children": children,
         "tree": sheet.tree,
-        "rhythm": rhythm_of(reader.db, tree_id),
+        "rhythm": rhythm_of(reader.db, tree_id, log),
         "water": water,
         "water_curve": None if water.since_work is None else draw_water_use(water.since_work),
         "died": fields_from(sheet.tree, tuple(DeathFields.model_fields)),
