@@ -129,7 +129,7 @@ class Gap(_Part):
         return [(self.from_deg + step * n) % 360.0 for n in range(1, count + 1)]
 
 
-class Target(_Part):
+class CaseTarget(_Part):
     spread_ratio: Annotated[float, Field(ge=1, le=20, allow_inf_nan=False)]
     largest_gap_deg: Annotated[float, Field(gt=0, le=360)] = 360.0
     pot_depth_mm: Positive
@@ -160,7 +160,7 @@ class Case(_Part):
     state: State
     faults: Annotated[tuple[CaseFault, ...], Field(max_length=30)] = ()
     gaps: Annotated[tuple[Gap, ...], Field(max_length=12)] = ()
-    target: Target
+    target: CaseTarget
     holds: Annotated[tuple[Hold, ...], Field(max_length=60)] = ()
     horizon_years: Annotated[int, Field(ge=1, le=60)] | None = None
     containers: tuple[str, ...] | None = None
@@ -229,12 +229,12 @@ def read_case(data: Any) -> Case:
         case = Case.model_validate(data)
     except ValidationError as error:
         raise first_complaint(error) from None
-    _sound(case)
+    check_case(case)
     return case
 
 
-def _sound(case: Case) -> None:
-    # What one field alone cannot tell: fields that must fit one another.
+def check_case(case: Case) -> None:
+    """Refuse what one field alone cannot tell: fields must fit one another. Raises BadInput."""
     known = rules().containers
     for name, where in [
         (case.state.container, "state.container"),

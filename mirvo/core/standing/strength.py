@@ -5,17 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from typing import Literal, get_args
 
 from mirvo.core.almanac import rules
 
-ORDER = ("weak", "fair", "strong")
+StrengthGrade = Literal["weak", "fair", "strong"]
+ORDER: tuple[StrengthGrade, ...] = get_args(StrengthGrade)
 
 
 @dataclass(frozen=True)
 class Sign:
     """Something found or seen that speaks of a tree's strength: at most `strength` after it."""
 
-    strength: str
+    strength: StrengthGrade
     text: str
     on: date
 
@@ -24,8 +26,8 @@ class Sign:
 class Strength:
     """value is used everywhere. said, said_on : by the artist. against : what speaks against it."""
 
-    value: str
-    said: str
+    value: StrengthGrade
+    said: StrengthGrade
     said_on: date | None = None
     against: tuple[Sign, ...] = field(default_factory=tuple)
 
@@ -35,7 +37,7 @@ class Strength:
         return self.value != self.said
 
 
-def lower(a: str, b: str) -> str:
+def lower(a: StrengthGrade, b: StrengthGrade) -> StrengthGrade:
     """The lesser of two strengths.
 
     >>> lower("strong", "fair")
@@ -44,7 +46,9 @@ def lower(a: str, b: str) -> str:
     return ORDER[min(ORDER.index(a), ORDER.index(b))]
 
 
-def strength_of(said: str, said_on: date | None, signs: Iterable[Sign], today: date) -> Strength:
+def strength_of(
+    said: StrengthGrade, said_on: date | None, signs: Iterable[Sign], today: date
+) -> Strength:
     """The lower of what was said and what was found since.
 
     said_on : the day the artist last said it, with all that was found before in mind.

@@ -1,7 +1,7 @@
 """Targets, what is fixed by hand on the way to them, and plans."""
 
 from datetime import datetime
-from typing import get_args
+from typing import Literal, get_args
 
 from sqlalchemy import (
     ForeignKey,
@@ -27,7 +27,7 @@ class Target(Table):
     __table_args__ = (one_of("basis", ("flare", "roots")),)
     tree_id: Mapped[int] = mapped_column(ForeignKey("trees.id", ondelete=CASCADE), primary_key=True)
     spread_ratio: Mapped[float]
-    basis: Mapped[str] = mapped_column(String(10))
+    basis: Mapped[Literal["flare", "roots"]] = mapped_column(String(10))
     largest_gap_deg: Mapped[float]
     pot_depth_mm: Mapped[float]
     year: Mapped[int | None]
@@ -48,7 +48,7 @@ class TargetHold(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     tree_id: Mapped[int] = mapped_column(ForeignKey("targets.tree_id", ondelete=CASCADE))
     year: Mapped[int]
-    allow: Mapped[str] = mapped_column(String(12))
+    allow: Mapped[Allow] = mapped_column(String(12))
     why: Mapped[str] = mapped_column(String(200), default="")
 
 

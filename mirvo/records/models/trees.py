@@ -9,7 +9,16 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from mirvo.core.limits.trees import AGES, GRAFT_KINDS, ORIGINS, STAGES, STRENGTHS, WORTHS
+from mirvo.core.limits.trees import (
+    AGES,
+    GRAFT_KINDS,
+    ORIGINS,
+    STAGES,
+    STRENGTHS,
+    WORTHS,
+    Age,
+    Strength,
+)
 from mirvo.core.rootwork.design import DESIGNS, FLARE
 from mirvo.core.season.window import BUD_STAGES, UNTOLD_FROST
 from mirvo.records.columns import DayOfYear
@@ -48,8 +57,8 @@ class Tree(Compostable, Table):
     # It came with bare roots and is held in damp sand or cloth until it is potted.
     held_bare: Mapped[bool] = mapped_column(default=False)
     stage: Mapped[str] = mapped_column(String(20))
-    strength: Mapped[str] = mapped_column(String(10))
-    age_class: Mapped[str] = mapped_column(String(10))
+    strength: Mapped[Strength] = mapped_column(String(10))
+    age_class: Mapped[Age] = mapped_column(String(10))
     # Counted by the artist, where known; what the figures go by is the class.
     age_years: Mapped[int | None]
     height_mm: Mapped[float | None]

@@ -8,12 +8,28 @@ from datetime import date, timedelta
 from math import ceil
 from typing import Any
 
+from pydantic import ValidationError
+
 from mirvo.core.almanac import Species, rules
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.angles import clockwise_from
+from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.records import RootRecord, Spread
-from mirvo.core.plan.case import FINAL, Case, read_case
+from mirvo.core.plan.case import (
+    FINAL,
+    Case,
+    CaseFault,
+    CaseSpecies,
+    CaseTarget,
+    Gap,
+    GapMethod,
+    Growth,
+    Hold,
+    SchoolBudgets,
+    State,
+    check_case,
+)
 from mirvo.core.plan.growth import Rate, Seen, grown_year, growth_rate
 from mirvo.core.rootwork import origin_factor
 from mirvo.core.rootwork.cut_adviser import waiting_for_grafts, wanted_cuts
@@ -23,7 +39,7 @@ from mirvo.core.rootwork.design import FLARE
 from mirvo.core.season import due_from
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
-from mirvo.studio.path.target import Gap, gap_methods_of, holds_of, regrowth_of
+from mirvo.studio.path.target import GapSides, gap_methods_of, holds_of, regrowth_of
 from mirvo.studio.standing.feeding import correction_of
 from mirvo.studio.standing.kept_plans import grafts_on
 from mirvo.studio.standing.pot_of_tree import pot_of_tree
@@ -47,6 +63,16 @@ class GrowthRates:
 
     spread: Rate
     trunk: Rate
+
+    @property
+    def in_case(self) -> Growth:
+        """As a case gives them."""
+        return Growth(
+            spread_mm_per_year=round(self.spread.mm_per_year, 3),
+            trunk_mm_per_year=round(self.trunk.mm_per_year, 3),
+            spread_sd=round(self.spread.sd, 3),
+            trunk_sd=round(self.trunk.sd, 3),
+        )
 
 
 @dataclass(frozen=True)
@@ -104,55 +130,41 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
     growth = _growth(db, tree, stands.species, target, measured)
     first = _first_year(stands, today)
     since = _grown_since(db, tree, growth, base.measurement.measured_on, first)
-    trunk = measured + since.trunk_mm
-    given: dict[str, Any] = {
-        "today": date(first - 1, 12, 31).isoformat(),
-        "species": {
-            "group": stands.species.group,
-            "interval_years": stands.species.interval_for(tree.age_class),
-            "longest_interval_years": stands.standing.interval.longest_years,
-            "budget": _budgets(stands),
-            "ground_layers": stands.species.ground_layers,
-        },
-        "strength": stands.standing.strength.value,
-        "age": tree.age_class,
-        **_origin(tree, today),
-        "worth": rules().worth(tree.worth),
-        "state": {
-            "trunk_diameter_mm": trunk,
-            "spread_mm": spread + since.spread_mm,
-            "spread_basis": target.basis,
-            "woody_depth_mm": min(_woody(stands, ball.value), ball.value),
-            "ball_depth_mm": round(ball.value, 1),
-            "last_session_year": _last_year(stands, first),
-            "container": tree.container,
-            "matted": False,
-            "root_azimuths_deg": [_azimuth(root) for root in base.roots],
-            "growth": {
-                "spread_mm_per_year": round(growth.spread.mm_per_year, 3),
-                "trunk_mm_per_year": round(growth.trunk.mm_per_year, 3),
-                "spread_sd": round(growth.spread.sd, 3),
-                "trunk_sd": round(growth.trunk.sd, 3),
-            },
-            **_pot_now(stands, tree),
-        },
-        "faults": _faults(base.roots, wanted, regrowth_of(db, tree.id)),
-        "gaps": _gaps(base.roots, wanted, waiting, target, gap_methods_of(db, tree.id)),
-        "target": {
-            "spread_ratio": target.spread_ratio,
-            "largest_gap_deg": target.largest_gap_deg,
-            "pot_depth_mm": target.pot_depth_mm,
-            "year": target.year,
-        },
-        "holds": [
-            {"year": hold.year, "allow": hold.allow}
-            for hold in holds_of(db, tree.id)
-            if hold.year >= first or hold.allow == FINAL
-        ]
-        + _resting_years(stands, first),
-        **({"containers": list(target.containers)} if target.containers else {}),
-        **({"container_depths_mm": depths} if (depths := _depths(target)) else {}),
-    }
+    try:
+        case = Case(
+            today=date(first - 1, 12, 31),
+            species=_species(stands),
+            strength=stands.standing.strength.value,
+            age=tree.age_class,
+            worth=rules().worth(tree.worth),
+            state=State(
+                trunk_diameter_mm=measured + since.trunk_mm,
+                spread_mm=spread + since.spread_mm,
+                spread_basis=target.basis,
+                woody_depth_mm=min(_woody(stands, ball.value), ball.value),
+                ball_depth_mm=round(ball.value, 1),
+                last_session_year=_last_year(stands, first),
+                container=tree.container,
+                matted=False,
+                root_azimuths_deg=tuple(_azimuth(root) for root in base.roots),
+                growth=growth.in_case,
+                **_known(inner_depth_mm=pot_of_tree(tree, stands.sessions).depth),
+            ),
+            faults=_faults(base.roots, wanted, regrowth_of(db, tree.id)),
+            gaps=_gaps(base.roots, wanted, waiting, target, gap_methods_of(db, tree.id)),
+            target=CaseTarget(
+                spread_ratio=target.spread_ratio,
+                largest_gap_deg=target.largest_gap_deg,
+                pot_depth_mm=target.pot_depth_mm,
+                year=target.year,
+            ),
+            holds=(*_held_years(db, tree, first), *_resting_years(stands, first)),
+            **_origin(tree, today),
+            **_containers(target),
+        )
+    except ValidationError as error:
+        raise first_complaint(error) from None
+    check_case(case)
     guessed = since.said
     if ball.source in ("guessed", "typed"):
         guessed = (
@@ -161,7 +173,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
             f"The plan is as sure as that; to narrow it, {ball.narrow}."
         ).strip()
     parts = {advice.label: advice.part for advice in wanted}
-    return PlanningCase(read_case(given), growth, roots_to_cut(base.roots), guessed, parts)
+    return PlanningCase(case, growth, roots_to_cut(base.roots), guessed, parts)
 
 
 def _unbounded(db: DbSession, target: Target, stands: TreeStanding) -> CutConstraints:
@@ -183,12 +195,17 @@ def _wanted(base: MeasuredBase, limits: CutConstraints) -> tuple[list[CutAdvice]
     return wanted_cuts(cases, trunk, limits), waiting_for_grafts(cases, trunk, limits)
 
 
-def _budgets(stands: TreeStanding) -> dict[str, float]:
-    """Budgets by school, with what the tree's own answers make of them."""
-    factor = stands.budgeted.bearing_factor
-    return {
-        school: round(min(1.0, stands.species.budget.of(school) * factor), 4) for school in SCHOOLS
-    }
+def _species(stands: TreeStanding) -> CaseSpecies:
+    """What the species gives the plan; budgets with what the tree's own answers make of them."""
+    species, factor = stands.species, stands.budgeted.bearing_factor
+    budgets = {school: round(min(1.0, species.budget.of(school) * factor), 4) for school in SCHOOLS}
+    return CaseSpecies(
+        group=species.group,
+        interval_years=species.interval_for(stands.tree.age_class),
+        longest_interval_years=stands.standing.interval.longest_years,
+        budget=SchoolBudgets(**budgets),
+        ground_layers=species.ground_layers,
+    )
 
 
 def _origin(tree: Tree, today: date) -> dict[str, Any]:
@@ -208,13 +225,22 @@ def _first_year(stands: TreeStanding, today: date) -> int:
     return today.year if ahead else today.year + 1
 
 
-def _resting_years(stands: TreeStanding, first: int) -> list[dict[str, Any]]:
+def _held_years(db: DbSession, tree: Tree, first: int) -> list[Hold]:
+    """Years fixed by hand that a plan can still keep to."""
+    return [
+        Hold(year=hold.year, allow=hold.allow)
+        for hold in holds_of(db, tree.id)
+        if hold.year >= first or hold.allow == FINAL
+    ]
+
+
+def _resting_years(stands: TreeStanding, first: int) -> list[Hold]:
     """Years whose window the tree still recovers through: no session may be planned in them."""
     recovery = stands.standing.recovery
     if recovery is None:
         return []
     return [
-        {"year": year, "allow": "none"}
+        Hold(year=year, allow="none")
         for year in range(first, recovery.until.year + 1)
         if _over_by(stands, year, recovery.until)
     ]
@@ -250,18 +276,16 @@ def _woody(stands: TreeStanding, ball: float) -> float:
     return next(noted, ball)
 
 
-def _pot_now(stands: TreeStanding, tree: Tree) -> dict[str, float]:
-    """Inner depth of the pot it stands in, where it is known."""
-    depth = pot_of_tree(tree, stands.sessions).depth
-    return {} if depth is None else {"inner_depth_mm": depth}
-
-
-def _depths(target: Target) -> dict[str, float]:
-    """Measured inner depths of the containers at hand."""
+def _containers(target: Target) -> dict[str, Any]:
+    """The containers at hand and their measured inner depths, where any were said."""
     # A document nobody can read any more reads as nothing.
     known = target.container_depths or {}
     at_hand = target.containers or tuple(known)
-    return {name: depth for name, depth in known.items() if name in at_hand and name != FINAL}
+    depths = {name: depth for name, depth in known.items() if name in at_hand and name != FINAL}
+    return {
+        **({"containers": tuple(target.containers)} if target.containers else {}),
+        **({"container_depths_mm": depths} if depths else {}),
+    }
 
 
 def _azimuth(root: RootRecord) -> float:
@@ -280,19 +304,26 @@ def _spread(base: MeasuredBase, target: Target) -> Spread:
 
 def _faults(
     roots: tuple[RootRecord, ...], wanted: list[CutAdvice], regrowth: Mapping[str, int]
-) -> list[dict[str, object]]:
+) -> tuple[CaseFault, ...]:
     azimuths = {root.label: _azimuth(root) for root in roots}
-    return [
-        {
-            "label": advice.label,
-            "share": round(min(1.0, advice.share * advice.part), 4),
-            "priority": index + 1,
-            # A root that is only shortened stands on and keeps its place in the flare.
-            **({"azimuth_deg": azimuths[advice.label]} if advice.part >= 1.0 else {}),
-            **({"returns_years": regrowth[advice.label]} if advice.label in regrowth else {}),
-        }
-        for index, advice in enumerate(wanted)
-    ]
+    return tuple(
+        CaseFault(
+            label=advice.label,
+            share=round(min(1.0, advice.share * advice.part), 4),
+            priority=place,
+            **_known(
+                # A root that is only shortened stands on and keeps its place in the flare.
+                azimuth_deg=azimuths[advice.label] if advice.part >= 1.0 else None,
+                returns_years=regrowth.get(advice.label),
+            ),
+        )
+        for place, advice in enumerate(wanted, start=1)
+    )
+
+
+def _known(**fields: float | None) -> dict[str, Any]:
+    """Only the fields that are known: plans are told apart by what their cases say."""
+    return {name: value for name, value in fields.items() if value is not None}
 
 
 def _gaps(
@@ -300,24 +331,24 @@ def _gaps(
     wanted: list[CutAdvice],
     waiting: set[str],
     target: Target,
-    methods: Mapping[Gap, str],
-) -> list[dict[str, object]]:
+    methods: Mapping[GapSides, GapMethod],
+) -> tuple[Gap, ...]:
     """Gaps wider than the target once all fault roots are gone, named by the roots beside them."""
     gone = {advice.label for advice in wanted if advice.part >= 1.0} | waiting
     left = sorted((_azimuth(root), root.label) for root in roots if root.label not in gone)
     # One root alone has no neighbour to name a gap by.
     if len(left) < 2:
-        return []
-    return [
-        {
-            "from_deg": start,
-            "to_deg": end,
-            "method": methods.get((root, other), "graft"),
-            "between": f"{root}-{other}",
-        }
+        return ()
+    return tuple(
+        Gap(
+            from_deg=start,
+            to_deg=end,
+            method=methods.get((root, other), "graft"),
+            between=f"{root}-{other}",
+        )
         for (start, root), (end, other) in zip(left, left[1:] + left[:1], strict=True)
         if clockwise_from(start, end) > target.largest_gap_deg
-    ]
+    )
 
 
 def _growth(

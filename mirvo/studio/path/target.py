@@ -26,7 +26,7 @@ MAX_REGROWTH_YEARS = 15
 MAX_WHY = 200
 GAP_METHODS: tuple[GapMethod, ...] = get_args(GapMethod)
 ALLOWED: tuple[Allow, ...] = get_args(Allow)
-Gap = tuple[str, str]
+GapSides = tuple[str, str]
 
 
 def set_target(studio: Studio, tree_id: int, form: TargetFields) -> Target:
@@ -54,7 +54,7 @@ def holds_of(db: DbSession, tree_id: int) -> tuple[TargetHold, ...]:
 
 
 @kept_by_tree
-def gap_methods_of(db: DbSession, tree_id: int) -> Mapping[Gap, GapMethod]:
+def gap_methods_of(db: DbSession, tree_id: int) -> Mapping[GapSides, GapMethod]:
     """How gaps are to be closed, by the letters of the roots on their sides, clockwise."""
     first, second = aliased(Root), aliased(Root)
     query = (
@@ -175,7 +175,7 @@ def _measured_depths(entered: Mapping[str, str]) -> dict[str, float]:
     return measured
 
 
-def choose_gap_methods(studio: Studio, tree_id: int, methods: Mapping[Gap, str]) -> None:
+def choose_gap_methods(studio: Studio, tree_id: int, methods: Mapping[GapSides, str]) -> None:
     """Say how gaps are to be closed, by the roots on their sides.
 
     Raises BadInput for a method Mirvo does not know, or a gap the tree cannot have.
@@ -190,7 +190,7 @@ def choose_gap_methods(studio: Studio, tree_id: int, methods: Mapping[Gap, str])
         target.updated_at = studio.now
 
 
-def put_gap_methods(db: DbSession, tree_id: int, methods: Mapping[Gap, str]) -> None:
+def put_gap_methods(db: DbSession, tree_id: int, methods: Mapping[GapSides, str]) -> None:
     """Keep how some gaps are to be closed, within a transaction."""
     measured = _measurement(db, tree_id)
     for (one, other), method in methods.items():
