@@ -37,9 +37,6 @@ NEXT = ("repot_next",)
 REPOT = ("repot_now", "repot_next")
 # A window that opens within so many days is prepared for.
 SOON_DAYS = 120
-PAGE_ROWS = {"bases": 24, "ledger": 100}
-# While letters are typed: each asks for a list anew.
-TYPED_ROWS = 8
 # What is not known stands last, whichever way it is ordered.
 UNKNOWN_LAST = float("inf")
 
@@ -151,43 +148,28 @@ BASES_BY = ("due", "gap", "radiality", "name")
 
 
 @dataclass(frozen=True)
-class TreePage:
-    """One page of the list. tags : all there are, each with how many of the found bear it."""
+class FoundTrees:
+    """Trees in an order. tags : all there are, each with how many of the found bear it."""
 
     rows: list[TreeRow]
-    found: int
-    number: int
-    pages: int
     tags: dict[str, int]
 
 
-def page_of_trees(
+def find_trees(
     db: DbSession,
     today: date,
     words: str = "",
     tag: str = "",
     order: str = "due",
     backward: bool = False,
-    form: str = "bases",
-    number: int = 1,
-    typed: bool = False,
-) -> TreePage:
-    """A page of the trees that words and a tag leave, in an order of `ORDERS`.
-
-    An order, form or page there is not is read as the first one. typed : the words are still being
-    typed, so only the first few are worth their way.
-    """
+) -> FoundTrees:
+    """The trees that words and a tag leave, in one of `ORDERS`; any other is read as the first."""
     rows = list_trees(db, today, words)
     tags = Counter(each for row in rows for each in row.tree.tags)
     if tag:
         rows = [row for row in rows if tag in row.tree.tags]
     _, key = ORDERS.get(order, ORDERS["due"])
-    rows = sorted(rows, key=key, reverse=backward)
-    size = TYPED_ROWS if typed else PAGE_ROWS.get(form, PAGE_ROWS["bases"])
-    pages = max(1, -(-len(rows) // size))
-    number = min(max(1, number), pages)
-    shown = rows[(number - 1) * size : number * size]
-    return TreePage(shown, len(rows), number, pages, dict(sorted(tags.items())))
+    return FoundTrees(sorted(rows, key=key, reverse=backward), dict(sorted(tags.items())))
 
 
 def tree_names(db: DbSession) -> list[tuple[int, str, str]]:

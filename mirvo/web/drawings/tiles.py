@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from shapely.geometry import LinearRing
 
 from mirvo.core.measure.records import TopRecord
@@ -20,7 +22,7 @@ SMALLEST_REACH_MM = 10.0
 FINEST_PX = 0.6
 
 
-def draw_tiles(rows: list[TreeRow]) -> dict[int, Scene]:
+def draw_tiles(rows: Sequence[TreeRow]) -> dict[int, Scene]:
     """By tree the bases of some trees to one scale; one that is not measured has no drawing."""
     bases = [(row, row.measured) for row in rows if row.measured is not None]
     reaches = sorted(measured.frame_mm for _, measured in bases) or [SMALLEST_REACH_MM]

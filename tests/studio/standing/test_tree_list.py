@@ -8,7 +8,7 @@ from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.target import set_target
 from mirvo.studio.records.answers import DeathFields, say_died
-from mirvo.studio.standing.tree_list import ORDERS, page_of_trees
+from mirvo.studio.standing.tree_list import ORDERS, find_trees
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.trees import say_strength
 from mirvo.web.drawings.year import planned
@@ -16,23 +16,23 @@ from tests.studio_case import StudioCase
 
 
 class TreeListTest(StudioCase):
-    def page(self, **asked):
+    def found(self, **asked):
         with self.studio.reading() as db:
-            return page_of_trees(db, self.studio.today, **asked)
+            return find_trees(db, self.studio.today, **asked)
 
     def names(self, **asked):
-        return [row.tree.name for row in self.page(**asked).rows]
+        return [row.tree.name for row in self.found(**asked).rows]
 
     def test_words_and_tags_find_a_tree(self):
         self.tree(name="Ferry zelkova", tags="Show, shohin ,show")
         self.tree(name="Mole pine", species_key="scots-pine", tags="show")
         self.tree(name="Quay beech", species_key="european-beech")
-        found = self.page(tag="show")
+        found = self.found(tag="show")
         self.assertEqual([row.tree.name for row in found.rows], ["Ferry zelkova", "Mole pine"])
         self.assertEqual(found.tags, {"shohin": 1, "show": 2})
         self.assertEqual(self.names(words="SHOHIN"), ["Ferry zelkova"])
         self.assertEqual(self.names(words="scots"), ["Mole pine"])
-        self.assertEqual(self.page(words="no such").rows, [])
+        self.assertEqual(self.found(words="no such").rows, [])
 
     def test_too_many_tags_are_refused(self):
         for tags in (",".join(f"tag {n}" for n in range(13)), "x" * 31):
@@ -50,23 +50,12 @@ class TreeListTest(StudioCase):
         for order in ("gap", "radiality", "trunk", "spread"):
             with self.subTest(order=order):
                 self.assertEqual(self.names(order=order), ["Measured", "Bare"])
-        row = self.page(order="gap").rows[0]
+        row = self.found(order="gap").rows[0]
         self.assertAlmostEqual(row.to_target, 9.0 - row.measured.spread.roots.ratio.value)
         self.assertEqual(self.names(order="name"), ["Bare", "Measured"])
         self.assertEqual(self.names(order="name", backward=True), ["Measured", "Bare"])
         for order in (*ORDERS, "no such order"):
             self.assertEqual(len(self.names(order=order)), 2)
-
-    def test_a_page_holds_so_many_and_the_last_one_the_rest(self):
-        for number in range(30):
-            self.tree(name=f"Tree {number:02}")
-        first, second = self.page(order="name"), self.page(order="name", number=2)
-        self.assertEqual((len(first.rows), first.pages, first.found), (24, 2, 30))
-        self.assertEqual(second.rows[-1].tree.name, "Tree 29")
-        # A page there is not is the nearest there is.
-        self.assertEqual(self.page(order="name", number=99).number, 2)
-        self.assertEqual(self.page(number=-3).number, 1)
-        self.assertEqual(len(self.page(form="ledger").rows), 30)
 
 
 class YearAtTheBenchTest(StudioCase):

@@ -19,7 +19,7 @@ from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
 from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.records.weights import water_use, watering_log
 from mirvo.studio.standing.species import all_species
-from mirvo.studio.standing.tree_list import BASES_BY, ORDERS, left_out, page_of_trees
+from mirvo.studio.standing.tree_list import BASES_BY, ORDERS, find_trees, left_out
 from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.yard import trees as use
 from mirvo.studio.yard.sharing import guests_of, link_of
@@ -33,6 +33,7 @@ from mirvo.web.drawings.water_use import draw_water_use
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
+from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep, came_from
 from mirvo.web.routes.yard.sharing import address_of
 
@@ -60,6 +61,11 @@ class EditForm(TreeForm):
     version: int = 0
 
 
+PAGE_ROWS = {"bases": 24, "ledger": 100}
+# While letters are typed: each asks for a list anew.
+TYPED_ROWS = 8
+
+
 @router.get("/trees")
 def list_trees(
     reader: Reader,
@@ -68,14 +74,17 @@ def list_trees(
     order: str = "due",
     back: bool = False,
     form: str = "bases",
-    page: int = 1,
+    page: str = "",
 ) -> Response:
     typed = reader.wants_part and bool(q)
-    shown = page_of_trees(reader.db, reader.today, q, tag, order, back, form, page, typed)
+    found = find_trees(reader.db, reader.today, q, tag, order, back)
+    size = TYPED_ROWS if typed else PAGE_ROWS.get(form, PAGE_ROWS["bases"])
+    shown = page_of(found.rows, page, size)
     context = {
         "shown": shown,
         "left_out": left_out(reader.db, reader.today),
-        "tiles": draw_tiles(shown.rows) if form == "bases" else None,
+        "tiles": draw_tiles(shown.lines) if form == "bases" else None,
+        "tags": found.tags,
         "typed": typed,
         "asked": {"q": q, "tag": tag, "order": order, "back": back, "form": form},
         "orders": ORDERS,
