@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -43,7 +44,14 @@ from mirvo.studio.measuring.photo_sets import (
     settle_set,
     with_draft,
 )
-from mirvo.studio.measuring.root_plane import settle_heights, with_side_heights
+from mirvo.studio.measuring.root_plane import (
+    differs,
+    kept_heights,
+    newest_root_plane,
+    settle_heights,
+    with_heights,
+    with_side_heights,
+)
 from mirvo.studio.photos.photo_check import remarks_on
 from mirvo.studio.photos.photo_queries import load_photo
 from mirvo.studio.photos.photo_view import card_corners, view_of
@@ -156,6 +164,8 @@ def save_marks(studio: Studio, photo_id: int, marks: Any, revision: int) -> Desk
             raise BadInput("marks", "there are far too many points")
         # Measured before the write lock is taken: others may write meanwhile.
         found = evaluate(db, studio, photo, draft)
+        if isinstance(draft, SideDraft):
+            _measure_ahead(db, studio, photo, draft)
     with studio.writing() as db:
         row = db.scalar(select(Measurement).where(Measurement.photo_id == photo_id))
         if row is None:
@@ -255,6 +265,27 @@ def follow_side_views(db: DbSession, studio: Studio, tree_id: int) -> None:
     if found is not None:
         rows[-1].top, rows[-1].updated_at = found, studio.now
         settle_tree(db, studio, tree_id)
+
+
+def _measure_ahead(db: DbSession, studio: Studio, photo: Photo, draft: SideDraft) -> None:
+    """Work out what `follow_side_views` will ask for, before anybody has to wait for its lock.
+
+    What is worked out of the same marks is kept in memory, so it is found there again.
+    """
+    rows = measurements_of(db, photo.tree_id)
+    if not rows or rows[-1].top_marks.set:
+        return
+    with suppress(BadInput, NotFound):
+        changed = {photo.id: draft}
+        plane = newest_root_plane(db, studio, photo.tree_id, frozenset(), changed)
+        before, seen = kept_heights(db, photo.tree_id), plane.residuals_mm if plane else {}
+        heights = {
+            label: height if differs(height, before.get(label)) else before[label]
+            for label, height in seen.items()
+        }
+        base, yard = load_photo(db, rows[-1].photo_id), yard_of(db)
+        marks = checked_marks(base, with_heights(rows[-1].top_marks, heights), yard)
+        measure_photo(studio.photos, base, marks)
 
 
 def evaluate(db: DbSession, studio: Studio, photo: Photo, draft: AnyDraft) -> Evaluation:

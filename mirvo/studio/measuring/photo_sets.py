@@ -10,11 +10,15 @@ from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import date
+from functools import lru_cache
 
+import numpy as np
 from sqlalchemy import select
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.measure.drafts import CalibrationDraft, TopDraft, blank_draft
+from mirvo.core.measure.marks import TopMarks
+from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set
 from mirvo.records.database import DbSession
@@ -29,6 +33,8 @@ from mirvo.studio.photos.shots import CARD_HEIGHT_MM, TakenPhoto, oblique
 from mirvo.studio.photos.simulated import take
 
 NO_TRUNK = "Draw the trunk's outline in the photo of the set that shows it best."
+# Figures of sets as they are marked, kept in memory; some kB each.
+SETS_KEPT = 32
 NO_ROOTS = "Draw each root in the photo that shows it best."
 
 
@@ -103,9 +109,35 @@ def measure_set(
         photo = member.photo
         marks = checked_marks(photo, member.marks, yard_of(db), in_set=True)
         corners = corners_for(studio.photos, photo, marks.calibration.kind)
-        ready.append(MarkedPhoto(photo.file_name, marks, info_of(photo), corners, member.underside))
-    record = measure_top_set(ready).as_kept()
+        ready.append(
+            (
+                photo.file_name,
+                marks.model_dump_json(),
+                info_of(photo),
+                None if corners is None else tuple(map(tuple, corners.tolist())),
+                member.underside,
+            )
+        )
+    record = _measured(tuple(ready))
     return record, None if record.roots else NO_ROOTS
+
+
+@lru_cache(maxsize=SETS_KEPT)
+def _measured(
+    photos: tuple[tuple[str, str, PhotoInfo, tuple[tuple[float, ...], ...] | None, bool], ...],
+) -> TopRecord:
+    """Figures of one state of a set: what was worked out before a write is not worked out in it."""
+    ready = [
+        MarkedPhoto(
+            name,
+            TopMarks.model_validate_json(marks),
+            info,
+            None if corners is None else np.array(corners),
+            underside,
+        )
+        for name, marks, info, corners, underside in photos
+    ]
+    return measure_top_set(ready).as_kept()
 
 
 def settle_set(db: DbSession, studio: Studio, tree_id: int, day: date) -> None:
