@@ -1,27 +1,19 @@
 /* What was typed into a form and not sent yet stays when one leaves, and is there on coming back. */
 
+import { keep, keptValue } from "./kept.js";
 import { keyOf } from "./studio.js";
 
 const NAME = keyOf("typed");
 const MOST_FORMS = 20;
 const moment = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
 
-function kept() {
-  try {
-    return JSON.parse(localStorage.getItem(NAME) ?? "{}");
-  } catch {
-    return {};
-  }
-}
+const kept = () => keptValue(NAME) ?? {};
 
 function put(forms) {
   // The oldest go first: a form nobody came back to for that long is not missed.
   const newest = Object.entries(forms).sort(([, a], [, b]) => b.at - a.at).slice(0, MOST_FORMS);
-  try {
-    localStorage.setItem(NAME, JSON.stringify(Object.fromEntries(newest)));
-  } catch {
-    /* storage is full or forbidden; the page still holds what was typed */
-  }
+  // Without room for it the page still holds what was typed.
+  keep(NAME, JSON.stringify(Object.fromEntries(newest)));
 }
 
 const fieldsOf = (form) => [...form.elements].filter((one) => one.name && one.type !== "hidden" && one.type !== "file" && one.type !== "submit");

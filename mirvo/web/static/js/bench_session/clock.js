@@ -1,5 +1,7 @@
 /* How long the roots lie bare, and when to mist them. */
 
+import { keep, keptText } from "../kept.js";
+
 const SECOND = 1000;
 
 const two = (number) => String(Math.floor(number)).padStart(2, "0");
@@ -14,10 +16,10 @@ export class Clock {
     this.bar = bar;
     this.sound = null;
     this.every = this.parts["mist-every"];
-    this.every.value = localStorage.getItem("mirvo-mist-minutes") ?? this.every.value;
-    this.parts.mute.checked = localStorage.getItem("mirvo-mist-mute") === "yes";
-    this.every.addEventListener("change", () => localStorage.setItem("mirvo-mist-minutes", this.every.value));
-    this.parts.mute.addEventListener("change", () => localStorage.setItem("mirvo-mist-mute", this.parts.mute.checked ? "yes" : "no"));
+    this.every.value = keptText("mirvo-mist-minutes") ?? this.every.value;
+    this.parts.mute.checked = keptText("mirvo-mist-mute") === "yes";
+    this.every.addEventListener("change", () => keep("mirvo-mist-minutes", this.every.value));
+    this.parts.mute.addEventListener("change", () => keep("mirvo-mist-mute", this.parts.mute.checked ? "yes" : "no"));
     this.parts.mist.addEventListener("click", () => { this.misted = Date.now(); this.rung = false; this.tick(); });
     this.set(lifted, covered);
     setInterval(() => this.tick(), SECOND);

@@ -1,6 +1,7 @@
 /* Entries on their way: kept in this browser before they are sent, until the server has them. */
 
 import { UNREACHED, whyNot } from "../answers.js";
+import { forget, keep, keptValue, readValue } from "../kept.js";
 import { keptUnder, keyOf } from "../studio.js";
 
 const PAUSE_MS = 60;
@@ -8,6 +9,9 @@ const RETRY_MS = 2500;
 
 export const newName = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+
+/** What is kept as a list; an empty one where it is none. */
+const listed = (found) => (Array.isArray(found) ? found : []);
 
 /** Entries of one session; two windows with it open share them, so either hands over all. */
 export class Queue extends EventTarget {
@@ -19,7 +23,7 @@ export class Queue extends EventTarget {
     const before = keptUnder(`entries-${bench}`, `mirvo-entries-${bench}`, `mirvo-taps-${bench}`);
     // What this browser has no room for is held by the page alone.
     this.unstored = [];
-    this.#keep(JSON.parse(before ?? "[]"));
+    this.#keep(listed(readValue(before)));
     this.busy = false;
     this.lost = false;
     this.timer = null;
@@ -86,18 +90,12 @@ export class Queue extends EventTarget {
   }
 
   #stored() {
-    try {
-      return JSON.parse(localStorage.getItem(this.key) ?? "[]");
-    } catch {
-      return [];
-    }
+    return listed(keptValue(this.key));
   }
 
   #keep(entries) {
-    try {
-      if (entries.length) localStorage.setItem(this.key, JSON.stringify(entries));
-      else localStorage.removeItem(this.key);
-    } catch {
+    if (!entries.length) forget(this.key);
+    else if (!keep(this.key, JSON.stringify(entries))) {
       const known = new Set(this.entries.map((one) => one.id));
       this.unstored.push(...entries.filter((one) => !known.has(one.id)));
     }

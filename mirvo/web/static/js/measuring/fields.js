@@ -1,5 +1,6 @@
 /* The calibration fields beside the photo. */
 
+import { forget, keep, keptText, keptValue } from "../kept.js";
 import { acrossOf, trunksOf } from "./geometry.js";
 
 const BY_HAND = "mirvo-widths-by-hand";
@@ -31,11 +32,11 @@ export class Fields {
     this.ballTrunk = root.querySelector("[data-ball-trunk]");
     this.flags = Object.fromEntries(["set", "underside", "flare_on_plane_only"].map((name) => [name, root.querySelector(`[data-${name.replaceAll("_", "-")}]`)]));
     this.flanks = root.querySelector("[data-to-flanks]");
-    if (this.flanks) this.flanks.checked = localStorage.getItem(BY_HAND) === null;
+    if (this.flanks) this.flanks.checked = keptText(BY_HAND) === null;
     this.flanks?.addEventListener("change", (event) => {
       event.stopPropagation();
-      if (this.toFlanks) localStorage.removeItem(BY_HAND);
-      else localStorage.setItem(BY_HAND, "1");
+      if (this.toFlanks) forget(BY_HAND);
+      else keep(BY_HAND, "1");
     });
     this.picked = null;
     this.onPick = () => {};
@@ -123,7 +124,7 @@ export class Fields {
         if (document.activeElement !== input) input.value = shown(input, cal[name]);
       }
     } else if (!cal && !this.inputs.length_mm.value) {
-      const remembered = JSON.parse(localStorage.getItem("mirvo-calibration") ?? "{}");
+      const remembered = keptValue("mirvo-calibration") ?? {};
       for (const [name, input] of Object.entries(this.inputs)) if (name in remembered) input.value = shown(input, remembered[name]);
       if (!remembered.kind) this.inputs.kind.value = "rectangle";
     }
@@ -148,7 +149,7 @@ export class Fields {
     this.picked = kept && kept !== this.kind && this.kind !== "card" ? this.kind : null;
     const lasting = Object.entries(this.inputs).filter(([name]) => !OF_ONE_PHOTO.includes(name));
     const remembered = Object.fromEntries(lasting.map(([name, input]) => [name, input === this.inputs.kind ? input.value : number(input)]));
-    localStorage.setItem("mirvo-calibration", JSON.stringify(remembered));
+    keep("mirvo-calibration", JSON.stringify(remembered));
     const cal = this.store.marks.calibration;
     const same = cal && cal.kind === this.kind;
     const points = same ? cal.corners ?? cal.points ?? [cal.a, cal.b] : null;

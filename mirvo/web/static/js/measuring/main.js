@@ -1,5 +1,6 @@
 /* The root desk: puts store, view, tools and panel together. */
 
+import { keep, keptText } from "../kept.js";
 import { Assist } from "./assist.js";
 import { Fields } from "./fields.js";
 import { placeInWords, points, trunksOf } from "./geometry.js";
@@ -182,8 +183,8 @@ surface.addEventListener("blur", redraw);
 const desk = { surface, view, store, tools, assist, loupe, redraw, help, propose: actions.propose };
 listen({ ...desk, rough: (drawn) => { roughOutline = drawn; redraw(); } });
 const letterKeys = part("letter-keys");
-letterKeys.checked = localStorage.getItem(LETTER_KEYS) !== "off";
-letterKeys.addEventListener("change", () => localStorage.setItem(LETTER_KEYS, letterKeys.checked ? "on" : "off"));
+letterKeys.checked = keptText(LETTER_KEYS) !== "off";
+letterKeys.addEventListener("change", () => keep(LETTER_KEYS, letterKeys.checked ? "on" : "off"));
 /* A base that is marked already is what one comes to look at. */
 const outlines = trunksOf(store.marks).flatMap((one) => one.outline);
 const paths = (store.marks.roots ?? []).flatMap((one) => one.path);

@@ -2,6 +2,7 @@
    a time; while it cannot be reached they stay in this browser and are handed over later. */
 
 import { SERVER_FAILED } from "../answers.js";
+import { forget, inWindow, keep, keptValue, readValue } from "../kept.js";
 import { keptUnder, keyOf } from "../studio.js";
 
 const PAUSE_MS = 80;
@@ -59,18 +60,15 @@ export class Store extends EventTarget {
 
   /** What can be undone outlives a reload of this window, as long as the marks are the same. */
   #keepSteps() {
-    try {
-      const [past, future] = [this.past.slice(-STEPS_KEPT), this.future.slice(-STEPS_KEPT)];
-      const { revision, marks } = this;
-      sessionStorage.setItem(this.#stepsKey, JSON.stringify({ revision, at: inOrder(marks), past, future }));
-    } catch {
-      /* without room for it there is only no undo after a reload */
-    }
+    const [past, future] = [this.past.slice(-STEPS_KEPT), this.future.slice(-STEPS_KEPT)];
+    const { revision, marks } = this;
+    // Without room for it there is only no undo after a reload.
+    keep(this.#stepsKey, JSON.stringify({ revision, at: inOrder(marks), past, future }), inWindow);
   }
 
   #recallSteps() {
-    const kept = JSON.parse(sessionStorage.getItem(this.#stepsKey) ?? "null");
-    if (kept?.at === inOrder(this.marks)) {
+    const kept = keptValue(this.#stepsKey, inWindow);
+    if (kept?.at === inOrder(this.marks) && Array.isArray(kept.past) && Array.isArray(kept.future)) {
       this.past = kept.past;
       this.future = kept.future;
     } else if (kept?.revision > this.revision) {
@@ -183,7 +181,7 @@ export class Store extends EventTarget {
       this.lost = false;
       if (!this.dirty) {
         // The next page may have been written before this answer came: it needs what was kept here.
-        if (!this.leaving) localStorage.removeItem(this.#key);
+        if (!this.leaving) forget(this.#key);
         this.#say("kept", "All marks are kept.");
       }
       this.dispatchEvent(new CustomEvent("figures", { detail: said }));
@@ -211,20 +209,19 @@ export class Store extends EventTarget {
   }
 
   #keepHere() {
-    try {
-      const { revision, unanswered, marks } = this;
-      localStorage.setItem(this.#key, JSON.stringify({ revision, unanswered, marks }));
-    } catch {
-      /* storage may be full or forbidden; the page still holds the marks */
-    }
+    const { revision, unanswered, marks } = this;
+    // Without room for it the page still holds the marks.
+    keep(this.#key, JSON.stringify({ revision, unanswered, marks }));
   }
 
   /** Take up what the last visit could not hand over, unless others changed the marks since. */
   #recover() {
-    const kept = JSON.parse(keptUnder(`marks-${this.photo}`, `mirvo-marks-${this.photo}`) ?? "null");
-    if (!kept) return;
-    localStorage.removeItem(this.#key);
-    const unanswered = kept.unanswered ?? [];
+    const kept = readValue(keptUnder(`marks-${this.photo}`, `mirvo-marks-${this.photo}`));
+    if (kept === null) return;
+    forget(this.#key);
+    // What nobody can read any more is no reason not to open the desk.
+    if (typeof kept.marks !== "object" || kept.marks === null) return;
+    const unanswered = Array.isArray(kept.unanswered) ? kept.unanswered : [];
     if (kept.revision !== this.revision && !unanswered.includes(inOrder(this.marks))) {
       this.future.push(kept.marks);
       queueMicrotask(() => this.#say("aside", "These marks were changed elsewhere. What this browser had not handed over comes back with Redo."));
