@@ -29,6 +29,8 @@ from mirvo.web.templating import environment
 from mirvo.web.tour import tour_step
 
 log = logging.getLogger(__name__)
+# In the address of a page that is shown before plans follow what was just kept.
+UNSETTLED = "kept"
 # Row numbers are far shorter; a longer one would not fit a column.
 MAX_DIGITS = 12
 # What a template is given, by name.
@@ -172,8 +174,11 @@ def came_from(request: Request, otherwise: str) -> str:
 
 
 def plans_settled(request: Request) -> None:
-    """Before a page is read that says how trees stand: their plans follow their records."""
-    if request.method == "GET":
+    """Before a page is read that says how trees stand: their plans follow their records.
+
+    A page that only says that something was kept does not wait for what follows from it.
+    """
+    if request.method == "GET" and UNSETTLED not in request.query_params:
         studio_of(request).settle()
 
 

@@ -2,6 +2,7 @@
 
 from mirvo.studio.path.plans import plans_of
 from mirvo.studio.path.target import hold_year, holds_of
+from mirvo.studio.standing.tree_queries import newest_plan
 from mirvo.web.app import create_app
 from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import draw_three_paths
@@ -35,6 +36,25 @@ class PathPagesTest(PathCase):
         self.assertIn(
             "Please give a whole number", self.post("/trees/1/holds", 422, hold_year="soon")
         )
+
+    def test_a_changed_target_is_answered_before_it_is_planned(self):
+        self.planned(1)
+        before = self.read(newest_plan, 1).id
+        with self.studio.planning:
+            # Nothing can be planned now, and nobody waits for it.
+            answer = self.client.post(
+                "/trees/1/target",
+                data={"spread_ratio": "2.6", "largest_gap_deg": "100", "pot_depth_mm": "60"},
+            )
+            at = answer.headers["location"]
+            page = words(self.client.get(at))
+            self.assertIn("Planning …", page)
+            self.assertIn('value="2.6"', page)
+            self.assertEqual(self.read(newest_plan, 1).id, before)
+        self.studio.settle(wholly=True)
+        page = words(self.client.get("/trees/1/path"))
+        self.assertNotIn("Planning …", page)
+        self.assertGreater(self.read(newest_plan, 1).id, before)
 
     def test_a_point_of_the_curve_shows_its_own_steps(self):
         self.target(spread_ratio=2.4)

@@ -34,6 +34,8 @@ class Follower(Protocol):
 
     def rest(self, wholly: bool = False) -> bool: ...
 
+    def plans(self, tree_id: int) -> bool: ...
+
     def close(self) -> None: ...
 
 
@@ -95,6 +97,10 @@ class Studio:
         if self.replanner is not None:
             self.replanner.on_day(self.today)
             self.replanner.rest(wholly)
+
+    def plans(self, tree_id: int) -> bool:
+        """Whether a tree's plan is being made, or is about to be."""
+        return self.replanner is not None and self.replanner.plans(tree_id)
 
     @property
     def now(self) -> datetime:

@@ -91,6 +91,12 @@ class Replanner:
             self._tasks = {key: task for key, task in self._tasks.items() if not task.done()}
         return not left
 
+    def plans(self, tree_id: int) -> bool:
+        """Whether a tree's plan is being made, or is about to be."""
+        with self._adding:
+            task = self._tasks.get(tree_id)
+        return task is not None and not task.done()
+
     def close(self) -> None:
         """Finish the tree at work on, and stop."""
         with self._adding:

@@ -28,7 +28,7 @@ from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.years import path_chart
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Fields, Filled, fields_from, shown_again_on
-from mirvo.web.reader import PageReader, Reader, StudioDep
+from mirvo.web.reader import UNSETTLED, PageReader, Reader, StudioDep
 
 router = APIRouter(dependencies=only(Role.HELPER))
 
@@ -91,6 +91,7 @@ def path_page(
         "shown": shown_path,
         "chosen": chosen,
         "planned": planned,
+        "planning": view.stale and reader.studio.plans(tree_id),
         "schools": SCHOOLS,
         "default": default,
         "fields": shown,
@@ -130,7 +131,7 @@ def set_target(studio: StudioDep, tree_id: int, form: Annotated[TargetForm, Form
     # The school only chooses what is shown; it is no part of a target.
     fields = TargetFields.model_validate(form.model_dump(exclude={"school"}))
     target.set_target(studio, tree_id, fields)
-    return _planned(studio, tree_id, form.school)
+    return _kept(studio, tree_id, form.school)
 
 
 @router.post("/trees/{tree_id}/holds")
@@ -140,7 +141,7 @@ def hold(studio: StudioDep, tree_id: int, form: Annotated[HoldForm, Form()]) -> 
         target.release_year(studio, tree_id, form.hold_year)
     else:
         target.hold_year(studio, tree_id, form.hold_year, form.why, form.allow)
-    return _planned(studio, tree_id)
+    return _kept(studio, tree_id)
 
 
 @router.post("/trees/{tree_id}/containers")
@@ -155,7 +156,7 @@ def containers(
     }
     # Where containers are only taken up from a proposal, nothing is said of depths.
     target.choose_containers(studio, tree_id, form.container, depths or None)
-    return _planned(studio, tree_id)
+    return _kept(studio, tree_id)
 
 
 @router.post("/trees/{tree_id}/gaps")
@@ -167,7 +168,7 @@ def gaps(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()]) -> 
         if dash:
             methods[first, second] = method
     target.choose_gap_methods(studio, tree_id, methods)
-    return _planned(studio, tree_id)
+    return _kept(studio, tree_id)
 
 
 @router.post("/trees/{tree_id}/regrowth")
@@ -181,7 +182,7 @@ def regrowth(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()])
         if said and years[label] is None:
             raise BadInput("regrowth", "Please give whole years, or nothing.")
     target.set_regrowth(studio, tree_id, years)
-    return _planned(studio, tree_id)
+    return _kept(studio, tree_id)
 
 
 @router.post("/trees/{tree_id}/path/forward")
@@ -197,9 +198,22 @@ def forward(reader: Reader, tree_id: int, form: Annotated[SchoolForm, Form()]) -
 def _planned(studio: Studio, tree_id: int, school: str = "") -> RedirectResponse:
     """Plan anew where something changed, then show the path."""
     use.plan_path(studio, tree_id)
+    return _shown(tree_id, "planned", school)
+
+
+def _kept(studio: Studio, tree_id: int, school: str = "") -> RedirectResponse:
+    """Show the path at once; its plan is being made and comes when it is there."""
+    return (
+        _shown(tree_id, UNSETTLED, school)
+        if studio.plans(tree_id)
+        else _planned(studio, tree_id, school)
+    )
+
+
+def _shown(tree_id: int, how: str, school: str) -> RedirectResponse:
     # The path that was looked at stays in view.
     query = f"&school={school}" if school in SCHOOLS else ""
-    return RedirectResponse(f"/trees/{tree_id}/path?planned=1{query}", 303)
+    return RedirectResponse(f"/trees/{tree_id}/path?{how}=1{query}", 303)
 
 
 def _chosen(reader: PageReader, school: str) -> str:
