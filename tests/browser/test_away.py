@@ -71,7 +71,8 @@ class AwayTest(BrowserCase):
         waiting = (
             "JSON.parse(Object.entries(localStorage).find(([name]) => name.includes('entries'))[1])"
         )
-        self.assertEqual(len(page.evaluate(waiting)), 2)
+        # What one window keeps reaches the other a moment later.
+        page.wait_for_function(f"{waiting}.length === 2")
         self.served.start()
         page.locator("[data-save][data-state=kept]").wait_for()
         other.locator("[data-save][data-state=kept]").wait_for()
