@@ -32,7 +32,6 @@ from mirvo.web.drawings.sheet import (
     CSS_PX_PER_MM,
     Stratum,
     add_section,
-    draw_section,
     draw_sheet,
     draw_strip,
     ground_of,
@@ -430,15 +429,13 @@ class SheetTest(DrawnTree):
         self.assertTrue(planned)
         self.assertIn(str(steps[-1].year), " ".join(planned))
         self.assertIn("show pot", " ".join(planned))
-        alone = draw_section(self.sheet, self.sheet.path)
-        self.assertEqual(len(of_role(alone, "planned-words")), len(planned))
 
     def test_labels_of_close_levels_do_not_overlap(self):
-        for scene in (draw_sheet(self.sheet), draw_section(self.sheet, self.sheet.path)):
-            words = of_role(scene, "done-words") + of_role(scene, "planned-words")
-            heights = sorted(float(shape.attributes["y"]) for shape in words)
-            gaps = [b - a for a, b in zip(heights, heights[1:], strict=False)]
-            self.assertTrue(all(gap >= 14 for gap in gaps), gaps)
+        scene = draw_sheet(self.sheet)
+        words = of_role(scene, "done-words") + of_role(scene, "planned-words")
+        heights = sorted(float(shape.attributes["y"]) for shape in words)
+        gaps = [b - a for a, b in zip(heights, heights[1:], strict=False)]
+        self.assertTrue(all(gap >= 14 for gap in gaps), gaps)
 
     def test_nothing_is_drawn_that_is_not_known(self):
         self.assertIsNone(draw_sheet(self.sheet_of(self.tree(name="Bare", trunk_mm=None).id)))

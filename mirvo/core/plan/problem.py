@@ -59,7 +59,6 @@ class PlanningProblem:
         self.ratio_rises = self._ratio_rises()
         self.growth_needed = self._growth_needed()
         self.first_possible = self._first_possible()
-        self.needs_grafts = self.largest_gap(len(self.faults), False) > self._gap_aim
 
     # Limits of a session -------------------------------------------------------
 

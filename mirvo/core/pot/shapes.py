@@ -71,10 +71,6 @@ class Pot:
             low_width + (self.width - low_width) * part,
         )
 
-    def area_at(self, height: float) -> float:
-        """Area of the section at a height above the floor, mm²."""
-        return _through(*self._sections, _part(height, self.depth))
-
     def litres(self, up_to: float | None = None) -> float:
         """What it holds up to a height above its floor, l; to the rim if none is given.
 

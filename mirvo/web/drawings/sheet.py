@@ -211,17 +211,6 @@ def _dated(row: Measurement, measured: TopRecord, largest_mm: float) -> Scene:
     return scene
 
 
-def draw_section(sheet: Sheet, path: PlannedPath) -> Scene:
-    """The ground half alone with one path's strata."""
-    ground = ground_of(sheet, path)
-    width = 560.0
-    scale = nice_scale(ground.pot_length_mm, width - 190)
-    height = 30 + STEM_PX + depth_shown(ground) * scale + 50
-    scene = Scene("section", width, height, f"{sheet.tree.name}: section with the planned sessions")
-    add_section(scene, ground, width / 2 - 40, 20 + STEM_PX, scale)
-    return scene
-
-
 def depth_shown(ground: Ground) -> float:
     """How far down the section reaches, mm."""
     levels = (level.depth_mm for level in ground.strata)
