@@ -78,6 +78,8 @@ class StudioCase(unittest.TestCase):
             self.studio.close()
             kept = Path(tempfile.mkdtemp()) / "data"
             self.addClassCleanup(shutil.rmtree, kept.parent, ignore_errors=True)
+            # A test run once more begins with things of its own.
+            self.addClassCleanup(setattr, type(self), "prepared", None)
             shutil.copytree(self.folder / "data", kept)
             type(self).prepared = kept
             self.studio = self.opened()

@@ -39,7 +39,7 @@ from mirvo.studio.standing.tree_queries import (
     all_measurements_of,
     cuts_of,
     load_tree,
-    newest_plan,
+    plan_with_case,
     sessions_of,
     target_of,
 )
@@ -72,7 +72,7 @@ def said(row):
 
 
 RECORDS = (
-    *(load_tree, sessions_of, cuts_of, target_of, newest_plan, all_measurements_of, by_hand),
+    *(load_tree, sessions_of, cuts_of, target_of, plan_with_case, all_measurements_of, by_hand),
     *(holds_of, gap_methods_of, regrowth_of, photos_of, running_session),
 )
 

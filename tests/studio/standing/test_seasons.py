@@ -4,12 +4,9 @@ from datetime import UTC, date, datetime, timedelta
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.base import checked
-from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.trees import TreeFields
 from mirvo.records.documents import SeasonSeen
-from mirvo.studio.almanac.experience import own_experience
 from mirvo.studio.ground.settings import put_yard
-from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.standing import seasons
 from mirvo.studio.standing import species as use
 from mirvo.studio.standing.seasons import OpenedFields, PlantFields, note_opened, note_plant
@@ -113,19 +110,6 @@ class HistoryTest(StudioCase):
         self.assertEqual((newest.became, newest.why), ("50", "taken back: two sulked in 2024"))
         with self.assertRaises(NotFound):
             use.take_back(self.studio, "privet", newest.id)
-
-    def test_own_sessions_stand_beside_the_guidance(self):
-        self.tree(acquired_on=date(2015, 1, 1))
-        for year in (2018, 2020, 2024):
-            form = SessionFields(kind="routine", done_on=date(year, 3, 20), share_judged=40)
-            record_session(self.studio, 1, form)
-        found = self.read(own_experience, "zelkova", self.studio.today)
-        self.assertEqual((found.trees, found.sessions.sessions), (1, 3))
-        # Two and four years apart.
-        self.assertAlmostEqual(found.interval_years, 3.0, delta=0.01)
-        # 20 March is a month before the last frost.
-        self.assertAlmostEqual(found.weeks[1], -31 / 7, delta=0.01)
-        self.assertEqual(self.read(own_experience, "privet", self.studio.today).trees, 0)
 
 
 class GraftedTreeTest(StudioCase):
