@@ -25,6 +25,8 @@ class PathPagesTest(PathCase):
     def post(self, address, status=303, **data):
         answer = self.client.post(address, data=data)
         self.assertEqual(answer.status_code, status, answer.text[:300])
+        # Planned beside the pages, which wait for it a moment only.
+        self.studio.settle(wholly=True)
         return answer.text
 
     def test_everything_fixed_by_hand_is_on_the_page_and_goes_again(self):
