@@ -64,7 +64,7 @@ class TourTest(unittest.TestCase):
 
     def test_every_room_of_the_studio_has_its_routes_templates_and_tests(self):
         rooms = {one.name for one in (ROOT / "mirvo/studio").iterdir() if one.is_dir()}
-        # The floors the rooms stand on are told of apart.
+        # The floors the rooms stand on have no pages.
         rooms -= {"__pycache__", "ground", "standing"}
         for place in ("mirvo/web/routes", "mirvo/web/templates", "tests/studio"):
             there = {one.name for one in (ROOT / place).iterdir() if one.is_dir()}

@@ -57,8 +57,7 @@ def _pot_alone(measured: TopRecord | None, design: str) -> DefaultTarget:
     depth = float(max(table.min_pot_mm, round(trunk)))
     basis = "flare" if measured is None else measured.spread.usual_basis
     reasons = (
-        f"The design is {design}: spread and gaps are no aim, so they are set where they bind "
-        "nothing.",
+        f"With {design}, spread and gaps don't count; the pot's depth does.",
         f"Pot {depth:.0f} mm deep: about the trunk's diameter at the base; guidance, not a rule.",
     )
     return DefaultTarget(

@@ -113,6 +113,7 @@ UNITS = {"deg": "°", "%": " %", "mm": " mm", None: ""}
 
 
 def why(code: str, sentence: str, **figures: float) -> Reason:
+    """A reason with the figures it rests on."""
     return Reason(code=code, sentence=sentence, figures=figures)
 
 

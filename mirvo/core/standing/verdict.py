@@ -211,8 +211,8 @@ class _Judge:
         if tree.dead_on is not None:
             return self._made("leave", "It has died; its record stays.")
         for question in (
-            self._bare,
             self._vessels,
+            self._bare,
             self._worked_lately,
             self._rot,
             self._broken_pot,
@@ -230,7 +230,7 @@ class _Judge:
 
     def _bare(self) -> Verdict | None:
         """Stock that is held with bare roots waits for nothing but the pot."""
-        if not self.tree.held_bare:
+        if not self.tree.held_bare or self.tree.in_ground:
             return None
         self.speaks_for.append("its roots are bare")
         today = (

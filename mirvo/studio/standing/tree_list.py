@@ -60,11 +60,13 @@ class TreeRow:
     _derived: dict[Any, Any] = field(default_factory=dict, repr=False)
 
     def once(self, work: Callable[..., T], *args: Hashable) -> T:
-        """What some work makes of this line and of settings it rests on, worked out once."""
-        key = (work, args)
-        if key not in self._derived:
-            self._derived[key] = work(self, *args)
-        return self._derived[key]  # type: ignore[no-any-return]
+        """What some work makes of this line, worked out once.
+
+        args : the yard's settings, if anything; with other settings there is another line.
+        """
+        if work not in self._derived:
+            self._derived[work] = work(self, *args)
+        return self._derived[work]  # type: ignore[no-any-return]
 
     @property
     def tree(self) -> Tree:
@@ -187,7 +189,7 @@ def list_trees(db: DbSession, today: date, words: str = "") -> list[TreeRow]:
 
 
 def _listed(db: DbSession, today: date, words: str = "") -> tuple[list[TreeRow], bool]:
-    """The same, and whether it is whole: a tree may cost its line."""
+    """The same, and whether none is missing: records that cannot be worked out cost their line."""
     snapshot = snapshot_of(db)
     if snapshot is None:
         ids = _found(db, words.lower()) if words else _all(db)

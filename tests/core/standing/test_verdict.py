@@ -72,6 +72,9 @@ class VerdictTest(unittest.TestCase):
                 self.assert_kind(found, "repot_now")
                 self.assertEqual(found.session, "first")
                 self.assertIn("damp sand", found.today)
+        # Disease of its vessels comes first, and what stands in the ground has no bare roots.
+        self.assert_kind(judged(bare, "dark_ring"), "emergency")
+        self.assertNotIn("damp sand", judged(replace(bare, in_ground=True)).today)
 
     def test_a_tree_that_fills_its_pot_in_months_may_be_worked_again(self):
         fast = tree(years=0.3, interval=1.0, due=False, second_session=True)
