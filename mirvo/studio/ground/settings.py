@@ -5,12 +5,12 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, StringConstraints, ValidationInfo, field_validator
+from pydantic import Field, StringConstraints, ValidationInfo, field_validator, model_validator
 from sqlalchemy import String, select, type_coerce
 
 from mirvo.core.errors import BadInput, Conflict, Damaged
 from mirvo.core.limits.base import Limits
-from mirvo.core.season.window import UNTOLD_FROST
+from mirvo.core.season.window import UNTOLD_FROST, frost_day
 from mirvo.core.typed_values import read_day
 from mirvo.records.database import DbSession
 from mirvo.records.models import Yard
@@ -28,7 +28,9 @@ ADDED_TO = {"own_species": "The almanac's own species", "seasons_seen": "The sea
 UNREAD = (
     "{} cannot be read any more and are kept as they are; a backup from before brings them back."
 )
-ANY_YEAR = 2001
+ANY_YEAR, DAYS_A_YEAR = 2001, 365
+# Nowhere that trees are kept outside is the time without frost shorter.
+SHORTEST_SEASON_DAYS = 56
 SOME_DAY = date(ANY_YEAR, 12, 31)
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=80)]
 
@@ -65,6 +67,18 @@ class YardFields(Limits):
         if found is None:
             raise BadInput(str(info.field_name), "Give a day and its month, such as 20 apr.")
         return f"{found:%m-%d}"
+
+    @model_validator(mode="after")
+    def _a_season_between_the_frosts(self) -> YardFields:
+        """Between the last frost and the first one trees must have time to grow."""
+        if self.first_frost and not self.frost_free:
+            last, first = (
+                frost_day(frost, ANY_YEAR) for frost in (self.last_frost, self.first_frost)
+            )
+            if (first - last).days % DAYS_A_YEAR < SHORTEST_SEASON_DAYS:
+                said = "This is less than eight weeks after the last frost. Is the day right?"
+                raise BadInput("first_frost", said)
+        return self
 
 
 @kept_by_settings
