@@ -17,6 +17,7 @@ from mirvo.web.drawings.file import as_png
 from mirvo.web.drawings.sheet import draw_sheet, draw_strip
 from mirvo.web.drawings.year import draw_small_wheel
 from mirvo.web.drawings.years import years_chart
+from mirvo.web.lengths import in_units, length_text, margin
 from mirvo.web.wording import plus_minus, short_day
 
 STRIP_ACROSS = 5
@@ -81,7 +82,7 @@ def _standing_rows(sheet: Sheet) -> list[tuple[str, str]]:
     rows = [("Verdict", sheet.verdict.name)]
     if sheet.base is not None:
         record, on = sheet.base.record, sheet.base.measurement.measured_on
-        rows += [("Measured", short_day(on)), ("Trunk", _figure(record.trunk_diameter_mm, "mm"))]
+        rows += [("Measured", short_day(on)), ("Trunk", _length(record.trunk_diameter_mm))]
         basis, spread = sheet.spread or ("", None)
         if spread is not None:
             rows.append((f"Spread to trunk, {basis}", _figure(spread.ratio, "", 2)))
@@ -101,6 +102,10 @@ def _standing_rows(sheet: Sheet) -> list[tuple[str, str]]:
 def _figure(figure: Figure, unit: str, digits: int = 0) -> str:
     gap = "" if unit in ("", "°") else " "
     return f"{figure.value:.{digits}f}{gap}{unit} ± {plus_minus(figure, digits)}"
+
+
+def _length(figure: Figure) -> str:
+    return f"{length_text(figure.value)} ± {margin(figure)}"
 
 
 def _session_rows(found: Dossier) -> list[Part]:
@@ -126,7 +131,7 @@ def _target_parts(sheet: Sheet) -> list[Part]:
         return []
     wish = (
         f"Spread to trunk {target.spread_ratio:g} ({target.basis}), no gap over "
-        f"{target.largest_gap_deg:.0f}°, pot {target.pot_depth_mm:.0f} mm deep."
+        f"{target.largest_gap_deg:.0f}°, pot {length_text(target.pot_depth_mm)} deep."
     )
     parts: list[Part] = [Heading("Where it is going"), Words(wish)]
     if path is not None and path.steps:
@@ -136,7 +141,7 @@ def _target_parts(sheet: Sheet) -> list[Part]:
                 step.container,
                 f"{step.share * 100:.0f} %",
                 ", ".join(step.faults) or "–",
-                f"{step.slice_mm:.0f} mm" if step.slice_mm else "–",
+                length_text(step.slice_mm) if step.slice_mm else "–",
             )
             for step in path.steps
         ]
@@ -190,5 +195,5 @@ def book_parts(title: str, book: YearBook) -> list[Part]:
 def _measured_said(first: TopRecord | None, last: TopRecord) -> str:
     now = last.trunk_diameter_mm.value
     if first is None or first is last:
-        return f"trunk {now:.0f} mm"
-    return f"trunk {first.trunk_diameter_mm.value:.0f} to {now:.0f} mm"
+        return f"trunk {length_text(now)}"
+    return f"trunk {in_units(first.trunk_diameter_mm.value)} to {length_text(now)}"

@@ -112,7 +112,7 @@ def fields_of(form: FormData) -> Fields:
     texts = {name: tidied(value) for name, value in form.items() if isinstance(value, str)}
     in_inches = texts.get(UNITS_FIELD) == INCHES
     for name in LENGTH_FIELDS & texts.keys() if in_inches else ():
-        # It is shown again beside lengths in mm, so that it must say what it is.
+        # It is shown again where a bare number is one of mm, so that it must say what it is.
         if BARE.fullmatch(str(texts[name])):
             texts[name] = f"{texts[name]} in"
     # An empty field and a field that was never sent are the same to a form.

@@ -19,6 +19,8 @@ from mirvo.core.typed_values import read_whole
 from mirvo.studio.ground.context import Studio
 from mirvo.web.access import authorize
 from mirvo.web.form_models import day_of_request
+from mirvo.web.lengths import units_of_request
+from mirvo.web.preferences import preferences_of
 from mirvo.web.reader import SHARED
 
 POLICY = (
@@ -83,6 +85,7 @@ class Guard:
 
         studio: Studio = request.app.state.studio
         day_of_request.set(lambda: studio.today)
+        units_of_request.set(preferences_of(request).units)
         refused = refuse_foreign(request, self.names) or await run_in_threadpool(authorize, request)
         await (refused or self.app)(scope, receive, guarded)
 

@@ -23,7 +23,6 @@ from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.yard.compost import Laid, on_heap
 from mirvo.web.drawings.file import as_png, as_svg, find_scene
 from mirvo.web.drawings.scene import Scene
-from mirvo.web.inches import in_inches
 from mirvo.web.preferences import Preferences, preferences_of
 from mirvo.web.templating import environment
 from mirvo.web.tour import tour_step
@@ -87,33 +86,24 @@ class PageReader:
         return not self.looks_on and person is not None and person.role == OWNER
 
     def render(self, template: str, context: Context) -> str:
-        """A template as text, with what every page needs, in the browser's units."""
-        preferences, looks_on = self.preferences, self.looks_on
+        """A template as text, with what every page needs."""
+        looks_on = self.looks_on
         asked_tour = self.request.query_params.get("tour", "")
-        text = (
-            environment()
-            .get_template(template)
-            .render(
-                {
-                    "yard": context.get("yard") or yard_of(self.db),
-                    "today": self.today,
-                    "studio_key": self.studio.key,
-                    "place": self.request.url.path,
-                    "drawing_at": self.drawing_at,
-                    "laid": None if looks_on or "laid" in context else self._just_laid(),
-                    "looks_on": looks_on,
-                    "owns": self.owns,
-                    "role_words": ROLE_WORDS,
-                    "preferences": preferences,
-                    "signed_in": getattr(self.request.state, "signed_in", None),
-                    "tour": None
-                    if looks_on or "tour" in context
-                    else tour_step(self.db, asked_tour),
-                    **context,
-                }
-            )
-        )
-        return in_inches(text) if preferences.inches else text
+        known = {
+            "yard": context.get("yard") or yard_of(self.db),
+            "today": self.today,
+            "studio_key": self.studio.key,
+            "place": self.request.url.path,
+            "drawing_at": self.drawing_at,
+            "laid": None if looks_on or "laid" in context else self._just_laid(),
+            "looks_on": looks_on,
+            "owns": self.owns,
+            "role_words": ROLE_WORDS,
+            "preferences": preferences_of(self.request),
+            "signed_in": getattr(self.request.state, "signed_in", None),
+            "tour": None if looks_on or "tour" in context else tour_step(self.db, asked_tour),
+        }
+        return environment().get_template(template).render({**known, **context})
 
     def render_alone(self, template: str, context: Context) -> str:
         """The same of a page that must open whatever the data hold: of the yard only its name."""

@@ -18,7 +18,7 @@ from mirvo.core.season import BUD_STAGES, Window, frost_day
 from mirvo.core.sentences import first_upper
 from mirvo.records.models import Photo
 from mirvo.studio.photos.photo_queries import kind_said
-from mirvo.web import wording
+from mirvo.web import lengths, wording
 from mirvo.web.drawings.svg import svg
 from mirvo.web.places import PLACES, TREE_PARTS
 
@@ -41,7 +41,16 @@ def environment() -> Environment:
     made.filters["short_day"] = wording.short_day
     made.filters["days"] = days
     made.filters["day_of_year"] = day_of_year
-    made.filters["mm"] = mm
+    made.filters["whole"] = whole
+    # Of the number of things there is `count`.
+    made.filters["length"] = lengths.length
+    made.filters["length_text"] = lengths.length_text
+    made.filters["in_units"] = lengths.in_units
+    made.filters["signed_length"] = lengths.signed_length
+    made.filters["per_length"] = lengths.per_length
+    made.filters["margin"] = lengths.margin
+    made.filters["in_field"] = lengths.in_field
+    made.filters["lengths_in"] = lengths.lengths_in
     made.filters["percent"] = percent
     made.filters["signed"] = signed
     made.filters["plus_minus"] = wording.plus_minus
@@ -52,6 +61,11 @@ def environment() -> Environment:
     made.filters["address"] = address
     made.filters["picture"] = picture
     made.filters["svg"] = svg
+    made.globals["length_unit"] = lengths.unit
+    made.globals["in_inches"] = lengths.in_inches
+    made.globals["bare_unit"] = lengths.bare_unit
+    made.globals["typed_unit"] = lengths.typed_unit
+    made.globals["sizes"] = lengths.sizes
     made.globals["options"] = options
     made.globals["asset"] = asset
     made.globals["icon"] = icon
@@ -85,8 +99,8 @@ def day_of_year(value: str) -> str:
     return f"{found.day} {found:%B}"
 
 
-def mm(value: float | None) -> str:
-    """A length without needless digits, its unit left to the page."""
+def whole(value: float | None) -> str:
+    """A number without needless digits, its unit left to the page; nothing for None."""
     return "" if value is None else _whole(value)
 
 

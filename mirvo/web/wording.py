@@ -13,6 +13,7 @@ from mirvo.core.plan.records import PlannedStep
 from mirvo.core.rootwork import KINDS
 from mirvo.core.rootwork.cuts import CONDITIONS, HEIGHTS
 from mirvo.core.sentences import first_upper
+from mirvo.web.lengths import length_text
 
 FAULTS = {
     "above_plane": "above the root plane",
@@ -135,7 +136,7 @@ GLOSSARY = {
     "Likely year": "The year by which four in five of the drawn futures have reached the target.",
     "±": "The true value lies within it nineteen times of twenty, as far as the assumptions hold.",
 }
-UNITS = {"deg": "°", "%": " %", "mm": " mm"}
+UNITS = {"deg": "°", "%": " %"}
 __all__ = ["CONDITIONS", "HEIGHTS"]
 FEEDERS = ("none", "few", "some", "many")
 
@@ -147,8 +148,11 @@ def fault(found: Fault) -> str:
     if found.with_root:
         text += f" {found.with_root}"
     if found.figure is not None and found.threshold is not None and found.unit is not None:
-        unit = UNITS[found.unit]
-        text += f" ({found.figure:.0f}{unit}, limit {found.threshold:.0f}{unit})"
+        figure, limit = (
+            length_text(value) if found.unit == "mm" else f"{value:.0f}{UNITS[found.unit]}"
+            for value in (found.figure, found.threshold)
+        )
+        text += f" ({figure}, limit {limit})"
     return text
 
 
@@ -197,7 +201,7 @@ def step_in_brief(step: PlannedStep) -> str:
     if step.layer is not None:
         said.append("make the ground layer" if step.layer == "make" else "separate the layer")
     if step.slice_mm:
-        said.append(f"slice {step.slice_mm:.0f} mm")
+        said.append(f"slice {length_text(step.slice_mm)}")
     for doing, works in (("graft", step.grafts), ("fork", step.forks)):
         if works:
             said.append(f"{doing} at {listed([clock(work.azimuth_deg / 30) for work in works])}")

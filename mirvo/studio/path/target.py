@@ -10,6 +10,7 @@ from sqlalchemy.orm import aliased
 
 from mirvo.core.almanac import rules
 from mirvo.core.errors import BadInput
+from mirvo.core.lengths import MM, read_length
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.case import FINAL, Allow, GapMethod, Hold
 from mirvo.records.database import DbSession
@@ -129,12 +130,16 @@ def replace_holds(db: DbSession, tree_id: int, holds: Iterable[Hold]) -> None:
 
 
 def choose_containers(
-    studio: Studio, tree_id: int, names: Sequence[str], depths: Mapping[str, str] | None = None
+    studio: Studio,
+    tree_id: int,
+    names: Sequence[str],
+    depths: Mapping[str, str] | None = None,
+    bare: str = MM,
 ) -> None:
     """Say which containers are at hand for a tree; the final pot always is.
 
-    depths : inner depth in mm by container, as entered, empty where it was not measured; None
-    leaves them as they are.
+    depths : inner depth by container as it was typed, empty where it was not measured; None
+    leaves them as they are. bare : MM or INCHES, of a number without a unit.
 
     Raises
     ------
@@ -146,7 +151,7 @@ def choose_containers(
         raise BadInput("containers", f"'{unknown[0]}' is not a container Mirvo knows")
     if not set(names) - {FINAL}:
         raise BadInput("containers", "tick at least one container for the tree to grow in")
-    measured = None if depths is None else _measured_depths(depths)
+    measured = None if depths is None else _measured_depths(depths, bare)
     with studio.writing() as db:
         target = _target(db, tree_id)
         # In the order of the rules, so that equal choices make equal cases.
@@ -156,20 +161,18 @@ def choose_containers(
         target.updated_at = studio.now
 
 
-def _measured_depths(entered: Mapping[str, str]) -> dict[str, float]:
+def _measured_depths(entered: Mapping[str, str], bare: str) -> dict[str, float]:
     low, high = rules().target.limits.pot_depth_mm
     measured = {}
     for name in rules().containers:
         text = entered.get(name, "")
         if not text:
             continue
-        try:
-            depth = float(text)
-        except ValueError:
-            raise BadInput("containers", f"'{text}' is not a depth in mm") from None
-        # Written so that what is no number is refused too.
+        depth = read_length(text, bare)
+        if depth is None:
+            raise BadInput("containers", f"'{text}' is not a depth, such as 80 mm")
         if not low <= depth <= high:
-            message = f"the {name} is {low:g} to {high:g} mm deep inside, not {text}"
+            message = f"the {name} is {low:g} to {high:g} mm deep inside, not '{text}'"
             raise BadInput("containers", message)
         measured[name] = depth
     return measured

@@ -31,12 +31,14 @@ class Base:
 
 @dataclass(frozen=True)
 class Pair:
-    """One thing of a session as it was planned and as it was done, in words. otherwise : it
-    differs by more than a ruler and an eye can tell, as the path says of it too."""
+    """One thing of a session as it was planned and as it was done: in words, or a length in mm.
+
+    otherwise : it differs by more than a ruler and an eye can tell, as the path says of it too.
+    """
 
     name: str
-    planned: str
-    done: str
+    planned: str | float
+    done: str | float
     otherwise: bool
 
 
@@ -107,7 +109,7 @@ def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
             clock_list(grafts_set(session)) or "none",
             {"graft"},
         ),
-        ("Off the underside", _mm(planned.slice_mm), _mm(session.slice_mm), {"slice"}),
+        ("Off the underside", planned.slice_mm, session.slice_mm, {"slice"}),
         ("Into", planned.container, session.container_after, {"container"}),
         (
             "Of the feeding root",
@@ -120,10 +122,6 @@ def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
         # A session with no graft planned and none set says nothing of grafts.
         if codes != {"graft"} or (intended, done) != ("none", "none"):
             yield Pair(name, intended, done, bool(noted & codes))
-
-
-def _mm(length: float) -> str:
-    return f"{length:.0f} mm"
 
 
 def _percent(share: float) -> str:

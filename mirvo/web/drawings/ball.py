@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from mirvo.web.drawings.scene import Scene
+from mirvo.web.lengths import length_text
 
 ROOM_PX = 46.0
 # A thin ball still needs room for its words.
@@ -27,7 +28,10 @@ def draw_ball(answers: Mapping[str, Any], width_px: float) -> Scene | None:
     # What is entered may be more than there is; the drawing ends at the ball's top.
     cut = min(float(answers.get("slice_mm") or 0.0), depth)
     after = answers.get("ball_length_after") or length
-    text = f"Ball {length:.0f} mm long, {depth:.0f} mm deep; {cut:.0f} mm off the underside."
+    text = (
+        f"Ball {length_text(length)} long, {length_text(depth)} deep; "
+        f"{length_text(cut)} off the underside."
+    )
     scene = Scene("ball", width_px, height, "The ball in section", text)
     scene.rect((left, top), (length * scale, depth * scale), "soil")
     scene.rect((left, top), (length * scale, depth * scale), "bar")
@@ -36,7 +40,7 @@ def draw_ball(answers: Mapping[str, Any], width_px: float) -> Scene | None:
     low = top + (depth - cut) * scale
     if cut:
         scene.rect((left, low), (length * scale, cut * scale), "root-cut")
-        scene.write((left + 6, low + cut * scale - 5), f"{cut:.0f} mm off", "gap-words")
+        scene.write((left + 6, low + cut * scale - 5), f"{length_text(cut)} off", "gap-words")
     if after < length:
         # A trim is taken from both ends alike.
         trim = (length - after) / 2 * scale
@@ -46,10 +50,10 @@ def draw_ball(answers: Mapping[str, Any], width_px: float) -> Scene | None:
     if wood:
         y = top + wood * scale
         scene.line((left, y), (left + length * scale, y), "stratum")
-        scene.write((left + 6, y - 5), f"wood to {wood:.0f} mm", "done-words")
+        scene.write((left + 6, y - 5), f"wood to {length_text(wood)}", "done-words")
     scene.write(
         (left + length * scale + 6, top + WORDS_PX),
-        f"{depth - cut:.0f} mm",
+        length_text(depth - cut),
         "small",
     )
     return scene

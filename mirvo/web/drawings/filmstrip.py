@@ -9,6 +9,7 @@ from mirvo.core.plan.records import PlannedPath, PlannedStep, YearForecast
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.sheet import ground_of
+from mirvo.web.lengths import length_text
 
 FRAME_PX, STEM_PX, TOP_PX, WORDS_PX, EDGE_PX = 172.0, 26.0, 24.0, 54.0, 10.0
 # Longer paths than this are told by their steps below; a strip of thumbnails shows nothing.
@@ -76,7 +77,7 @@ def draw_filmstrip(sheet: Sheet, path: PlannedPath) -> Scene | None:
     height = soil + deepest * scale + WORDS_PX
     scene = Scene("filmstrip", FRAME_PX * len(frames), height, "The path, session by session")
     scene.description = "; ".join(
-        f"{frame.when}: ball {frame.ball:.0f} mm deep, flare {frame.flare:.0f} mm"
+        f"{frame.when}: ball {length_text(frame.ball)} deep, flare {length_text(frame.flare)}"
         for frame in frames
     )
     for number, frame in enumerate(frames):
@@ -105,7 +106,7 @@ def _draw(scene: Scene, frame: Frame, left: float, size: tuple[float, float], sc
         scene.path(wood, "wood", closed=True)
     scene.line((x - half - 4, soil), (x + half + 4, soil), "soil-line")
     scene.line((x - half, low), (x + half, low), "stratum")
-    scene.write((x + half, low - 4), f"{frame.ball:.0f} mm", "done-words", "end")
+    scene.write((x + half, low - 4), length_text(frame.ball), "done-words", "end")
     at = soil + deepest * scale + 18
     for words in frame.words:
         scene.write((x, at), words, "small", "middle")

@@ -10,6 +10,7 @@ from mirvo.core.pot import Ball, Fit, Pot, WetZone
 from mirvo.core.pot.fit import fill_mm
 from mirvo.web.drawings.scene import Point, Scene, nice_scale
 from mirvo.web.drawings.tiles import add_base
+from mirvo.web.lengths import in_units, length_text, lengths_in, sizes_text
 
 SHELF_PX, SHELF_HIGH_PX = 240.0, 150.0
 FIT_PX, FIT_HIGH_PX, WET_PX, WET_HIGH_PX = 460.0, 700.0, 460.0, 300.0
@@ -43,7 +44,7 @@ def shelf_scale(pots: Sequence[Pot]) -> float:
 
 def draw_pot(key: str, pot: Pot, feet_mm: float | None, scale: float) -> Scene:
     """A pot from above over its section."""
-    title = f"{pot.shape}, inside {pot.length:.0f} × {pot.width:.0f} × {pot.depth:.0f} mm"
+    title = f"{pot.shape}, inside {sizes_text(pot.length, pot.width, pot.depth)}"
     scene = Scene(key, SHELF_PX, SHELF_HIGH_PX, title, "From above, and cut through.")
     across = _across(pot) * scale
     plan = _Paper(SHELF_PX / 2, 8 + across / 2, scale)
@@ -70,7 +71,7 @@ def draw_fit(
     scale = min(nice_scale(wide, FIT_PX - 60), nice_scale(across + deep, FIT_HIGH_PX))
     across, deep = across * scale, deep * scale
     height = across + deep + 96
-    scene = Scene("fit", FIT_PX, height, "The ball in the pot, to scale", found.said)
+    scene = Scene("fit", FIT_PX, height, "The ball in the pot, to scale", lengths_in(found.said))
     plan = _Paper(FIT_PX / 2, 12 + across / 2, scale)
     _plan(scene, pot, plan, "pot-inside")
     middle = plan.at(moved[0], -moved[1])
@@ -84,9 +85,7 @@ def draw_fit(
     section = _Paper(FIT_PX / 2, 12 + across + 40, scale)
     _section(scene, pot, section, feet_mm or 0.0)
     _ball_aside(scene, pot, ball, found, section)
-    bar, low = 50 * scale, height - 12
-    scene.path([(8, low - 8), (8, low), (8 + bar, low), (8 + bar, low - 8)], "bar")
-    scene.write((14 + bar, low + 1), "50 mm", "small")
+    scene.scale_bar((8, height - 12), scale)
     return scene
 
 
@@ -94,12 +93,15 @@ def draw_wet(pot: Pot, plain: WetZone, layered: WetZone) -> Scene:
     """What stays wet over the floor: one mix to the floor, and the same over a coarse layer."""
     scale = min((WET_PX / 2 - 24) / pot.length, WET_HIGH_PX / pot.depth)
     height = pot.depth * scale + 64
-    said = f"Without a layer {plain.wet:.0f} mm stay wet of {plain.depth:.0f}; over a layer of "
-    said += f"{layered.layer:.0f} mm {layered.wet:.0f} mm, and {layered.dry:.0f} mm are left."
+    said = (
+        f"Without a layer {length_text(plain.wet)} stay wet of {in_units(plain.depth)}; over a "
+        f"layer of {length_text(layered.layer)} {length_text(layered.wet)}, and "
+        f"{length_text(layered.dry)} are left."
+    )
     scene = Scene("wet", WET_PX, height, "What stays wet", said)
     for x, zone, name in (
         (WET_PX / 4, plain, "one mix"),
-        (3 * WET_PX / 4, layered, f"{layered.layer:.0f} mm coarse below"),
+        (3 * WET_PX / 4, layered, f"{length_text(layered.layer)} coarse below"),
     ):
         paper = _Paper(x, 20, scale)
         walls = _walls(pot, paper)
@@ -110,8 +112,8 @@ def draw_wet(pot: Pot, plain: WetZone, layered: WetZone) -> Scene:
         scene.path(walls, "pot")
         low = 20 + pot.depth * scale
         scene.write((x, low + 16), name, "small", "middle")
-        dry = "all wet" if zone.all_wet else f"{zone.dry:.0f} mm airy"
-        scene.write((x, low + 32), f"{zone.wet:.0f} mm wet, {dry}", "small", "middle")
+        dry = "all wet" if zone.all_wet else f"{length_text(zone.dry)} airy"
+        scene.write((x, low + 32), f"{length_text(zone.wet)} wet, {dry}", "small", "middle")
     return scene
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from mirvo.studio.records.record import Record
 from mirvo.web.drawings.scene import Scene, nice_scale
 from mirvo.web.drawings.wheel import RIM_ROOM_PX, WheelView, add_wheel, describe
+from mirvo.web.lengths import sizes_text
 
 WHEEL_PX, SECTION_PX = 340.0, 366.0
 EDGE_PX, STEM_PX, WORDS_PX, BAR_PX = 8.0, 34.0, 30.0, 26.0
@@ -55,9 +56,9 @@ def draw_record_section(record: Record) -> Scene | None:
     tall = STEM_PX + deepest * scale + WORDS_PX
     height = EDGE_PX + tall * (1 if before is None else 2) + BAR_PX
     title = "The ball after the session" if before is None else "The ball before and after"
-    words = f"{after.length:.0f} × {after.depth:.0f} mm after"
+    words = f"{sizes_text(after.length, after.depth)} after"
     if before is not None:
-        words = f"{before.length:.0f} × {before.depth:.0f} mm before, {words}"
+        words = f"{sizes_text(before.length, before.depth)} before, {words}"
     scene = Scene("record-section", SECTION_PX, height, title, words)
     x, soil = SECTION_PX / 2, EDGE_PX + STEM_PX
     if before is not None:
@@ -74,9 +75,7 @@ def draw_record_section(record: Record) -> Scene | None:
         scene.path(walls, "pot")
     _words(scene, "after", after, (x, soil + max(after.depth, pot.depth if pot else 0.0) * scale))
     low = height - 8
-    bar = 50 * scale
-    scene.path([(8, low - 6), (8, low), (8 + bar, low), (8 + bar, low - 6)], "bar")
-    scene.write((14 + bar, low + 1), "50 mm", "small")
+    scene.scale_bar((8, low), scale)
     return scene
 
 
@@ -104,7 +103,7 @@ def _draw_ball(
 
 
 def _words(scene: Scene, when: str, ball: Ball, at: tuple[float, float]) -> None:
-    words = f"{when}: {ball.length:.0f} × {ball.depth:.0f} mm"
+    words = f"{when}: {sizes_text(ball.length, ball.depth)}"
     scene.write((at[0], at[1] + 17), words, "done-words", "middle")
 
 

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
+from mirvo.core.lengths import MM_PER_INCH
+from mirvo.web.lengths import in_inches, length_text
+
 Point = tuple[float, float]
 
 
@@ -40,6 +43,13 @@ class Slider:
     step: float
     digits: int
     unit: str
+
+    @property
+    def said(self) -> str:
+        """The value with its unit, a length in the reader's."""
+        if self.unit == "mm":
+            return length_text(self.value, self.digits)
+        return f"{self.value:.{self.digits}f} {self.unit}"
 
 
 @dataclass
@@ -131,9 +141,16 @@ class Scene:
                 "aria-valuemin": f"{low:g}",
                 "aria-valuemax": f"{high:g}",
                 "aria-valuenow": text,
-                "aria-valuetext": f"{text} {slider.unit}",
+                "aria-valuetext": slider.said,
             }
         )
+
+    def scale_bar(self, at: Point, scale: float) -> None:
+        """A bar of 50 mm or 2 inches from a point to the right. scale : px per mm."""
+        (x, y), mm = at, 2 * MM_PER_INCH if in_inches() else 50.0
+        end = x + mm * scale
+        self.path([(x, y - 8), (x, y), (end, y), (end, y - 8)], "bar")
+        self.write((end + 6, y + 1), "2 in" if in_inches() else "50 mm", "small")
 
     def write(
         self, at: Point, text: str, role: str = "words", anchor: str = "start", says: str = ""

@@ -16,6 +16,7 @@ from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Point, Scene, nice_scale
 from mirvo.web.drawings.tiles import add_base, flat_address
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe
+from mirvo.web.lengths import length_text
 
 STRIP_PX = 96.0
 # What the plan shows of a base.
@@ -114,7 +115,7 @@ def ground_of(sheet: Sheet, path: PlannedPath | None) -> Ground:
 
 def _strata(sheet: Sheet, path: PlannedPath | None) -> list[Stratum]:
     done = [
-        Stratum(session.done_on.year, depth, f"{depth:.0f} mm", False, _pot_of(session))
+        Stratum(session.done_on.year, depth, length_text(depth), False, _pot_of(session))
         for session in sheet.sessions
         if (depth := session.ball_depth_after)
     ]
@@ -122,7 +123,7 @@ def _strata(sheet: Sheet, path: PlannedPath | None) -> list[Stratum]:
         Stratum(
             step.year,
             step.ball_after_mm,
-            "show pot" if step.container == FINAL else f"{step.ball_after_mm:.0f} mm",
+            "show pot" if step.container == FINAL else length_text(step.ball_after_mm),
             True,
         )
         for step in (path.steps if path else ())
@@ -241,9 +242,7 @@ def add_section(scene: Scene, ground: Ground, x: float, y: float, scale: float) 
     scene.line((6, y), (scene.width - 6, y), "soil-line")
     scene.write((8, y - 6), "soil line", "small")
     _draw_strata(scene, ground, (x - half_pot, x + half_pot), y, scale)
-    bar, low = 50 * scale, scene.height - 12
-    scene.path([(8, low - 8), (8, low), (8 + bar, low), (8 + bar, low - 8)], "bar")
-    scene.write((14 + bar, low + 1), "50 mm", "small")
+    scene.scale_bar((8, scene.height - 12), scale)
 
 
 def _walls(pot: Pot, x: float, floor: float, scale: float) -> list[Point]:

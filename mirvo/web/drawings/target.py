@@ -9,6 +9,7 @@ from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Scene, Slider, nice_scale
 from mirvo.web.drawings.sheet import STEM_PX, add_section, depth_shown, ground_of
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe
+from mirvo.web.lengths import length_text
 
 WIDTH_PX, LEFT_PX, LABEL_PX = 498.0, 24.0, 138.0
 WHEEL_PX = 168.0
@@ -97,5 +98,5 @@ def _floor(
         ),
     )
     scene.write((WIDTH_PX - 6, soil_y - 30), "target pot, inside", "small", "end")
-    text = f"{wish.pot_depth_mm:.0f} mm"
+    text = length_text(wish.pot_depth_mm)
     scene.write((WIDTH_PX - 6, soil_y - 12), text, "target-words", "end", says="floor")

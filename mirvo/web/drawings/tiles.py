@@ -6,16 +6,18 @@ from collections.abc import Sequence
 
 from shapely.geometry import LinearRing
 
+from mirvo.core.lengths import INCHES, MM, MM_PER_INCH
 from mirvo.core.measure.records import TopRecord
 from mirvo.studio.measuring.flat_photo import AROUND_BASE, MADE
 from mirvo.studio.standing.tree_list import TreeRow
 from mirvo.web.drawings.scene import Point, Scene
 from mirvo.web.drawings.wheel import describe, tapered
+from mirvo.web.lengths import unit, units_of_request
 
 TILE_PX = (320.0, 212.0)
 # The scale is one at which three of four bases fit; a giant runs out of its tile.
 FITS = 0.75
-BAR_MM = (10, 20, 50, 100, 200, 500)
+BARS = {MM: (10.0, 20.0, 50.0, 100.0, 200.0, 500.0), INCHES: (0.5, 1.0, 2.0, 4.0, 8.0, 20.0)}
 BAR_PX = 40.0
 SMALLEST_REACH_MM = 10.0
 # What is finer nobody sees at this size, and it would be most of a page of trees.
@@ -52,11 +54,13 @@ def flat_address(measurement_id: int, stamp: str) -> str:
 
 
 def _scale_bar(scene: Scene, scale: float) -> None:
-    length = next((mm for mm in BAR_MM if mm * scale >= BAR_PX), BAR_MM[-1])
+    units = units_of_request.get()
+    per_unit = scale * (MM_PER_INCH if units == INCHES else 1.0)
+    length = next((bar for bar in BARS[units] if bar * per_unit >= BAR_PX), BARS[units][-1])
     x, y = 10.0, TILE_PX[1] - 10.0
-    end = x + length * scale
+    end = x + length * per_unit
     scene.path([(x, y - 6), (x, y), (end, y), (end, y - 6)], "scale-bar")
-    scene.write((x, y - 9), f"{length} mm", "scale-words")
+    scene.write((x, y - 9), f"{length:g} {unit()}", "scale-words")
 
 
 def add_base(scene: Scene, measured: TopRecord, middle: Point, scale: float) -> None:

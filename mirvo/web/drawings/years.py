@@ -14,6 +14,7 @@ from mirvo.core.measure.figure import Figure
 from mirvo.core.plan.records import PlannedPath, YearForecast
 from mirvo.studio.yard.sheet import Sheet
 from mirvo.web.drawings.scene import Point, Scene
+from mirvo.web.lengths import in_inches
 
 SPRING = 0.25
 # Between the lowest and the highest value written beside an axis, at most.
@@ -87,14 +88,14 @@ def path_chart(sheet: Sheet, path: PlannedPath) -> Scene | None:
     return _chart(spread_curve(sheet, path), path, 460.0, 210.0)
 
 
-def years_charts(sheet: Sheet, inches: bool = False) -> list[Scene]:
-    """Every curve of the years page that has something to show; lengths in mm, or in inches."""
+def years_charts(sheet: Sheet) -> list[Scene]:
+    """Every curve of the years page that has something to show, lengths in the reader's unit."""
     curves = (
         spread_curve(sheet, sheet.path),
-        trunk_curve(sheet, inches),
+        trunk_curve(sheet),
         radiality_curve(sheet),
         gap_curve(sheet, sheet.path),
-        depth_curve(sheet, sheet.path, inches),
+        depth_curve(sheet, sheet.path),
     )
     shown = [curve for curve in curves if curve.seen]
     if not shown:
@@ -128,9 +129,9 @@ def spread_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     return Curve(f"Spread to trunk, basis {basis}", "", 2, seen, wished, ahead)
 
 
-def trunk_curve(sheet: Sheet, inches: bool = False) -> Curve:
+def trunk_curve(sheet: Sheet) -> Curve:
     """The trunk's diameter as it was measured; no path foretells it."""
-    unit_mm, unit, digits = (MM_PER_INCH, "in", 2) if inches else (1.0, "mm", 0)
+    unit_mm, unit, digits = (MM_PER_INCH, "in", 2) if in_inches() else (1.0, "mm", 0)
     seen = [
         Seen(_year(day), trunk.value / unit_mm, trunk.plus_minus / unit_mm)
         for day, measured in sheet.history
@@ -154,12 +155,12 @@ def gap_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     return Curve("Largest gap", "°", 0, seen, wished, _plain_ahead(values), most=360.0)
 
 
-def depth_curve(sheet: Sheet, path: PlannedPath | None, inches: bool = False) -> Curve:
+def depth_curve(sheet: Sheet, path: PlannedPath | None) -> Curve:
     """Depth of the ball left by each session, and by those a path plans.
 
     In inches it is drawn anew, since what is round in millimetres is not in inches.
     """
-    unit_mm, unit, digits = (MM_PER_INCH, "in", 1) if inches else (1.0, "mm", 0)
+    unit_mm, unit, digits = (MM_PER_INCH, "in", 1) if in_inches() else (1.0, "mm", 0)
     done = sorted(sheet.sessions, key=lambda session: (session.done_on, session.id))
     seen = [
         Seen(_year(session.done_on), session.ball_depth_after / unit_mm)

@@ -66,7 +66,7 @@ def years_page(
         "pair": years.comparison,
         "doubts": doubts_of(reader.db, tree_id),
         "complaint": filled.errors.get("letters", ""),
-        "charts": years_charts(sheet, reader.preferences.inches),
+        "charts": years_charts(sheet),
         "by_hand": sheet.by_hand,
         "odd_trunks": by_hand.odd_trunks(sheet.by_hand, _trunks(sheet)),
         "fields": filled.fields,

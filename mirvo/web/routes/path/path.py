@@ -9,6 +9,7 @@ from pydantic import Field
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.errors import BadInput
+from mirvo.core.lengths import MM
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.default_target import DefaultTarget, default_target
 from mirvo.core.plan.records import PlannedPath
@@ -26,7 +27,7 @@ from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import PHONE_PX, WIDTH_PX, draw_three_paths
 from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.years import path_chart
-from mirvo.web.form_models import FormModel, OpenForm
+from mirvo.web.form_models import UNITS_FIELD, FormModel, OpenForm
 from mirvo.web.forms import Fields, Filled, fields_from, shown_again_on
 from mirvo.web.reader import UNSETTLED, PageReader, Reader, StudioDep
 
@@ -155,7 +156,8 @@ def containers(
         if name.startswith("depth:")
     }
     # Where containers are only taken up from a proposal, nothing is said of depths.
-    target.choose_containers(studio, tree_id, form.container, depths or None)
+    bare = form.by_name.get(UNITS_FIELD, MM)
+    target.choose_containers(studio, tree_id, form.container, depths or None, bare)
     return _kept(studio, tree_id)
 
 

@@ -5,6 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form
 from fastapi.responses import RedirectResponse, Response
 
+from mirvo.core.lengths import MM, read_length
 from mirvo.core.limits.shelf import ComponentFields
 from mirvo.core.pot import soil_litres
 from mirvo.core.typed_values import read_whole
@@ -141,15 +142,18 @@ def show_recipe(
     recipe_id: int,
     pot: str = "",
     litres: float = USUAL_LITRES,
-    layer: float = USUAL_LAYER_MM,
+    layer: str = "",
+    units: str = MM,
     former: str = "",
 ) -> Response:
     known = use.recipe_of(reader.db, recipe_id)
     parts = known.recipe.parts or {}
     fields = {f"{use.PART}{key}": as_field(share) for key, share in parts.items()}
     filled = Filled({"recipe_name": known.recipe.name, **fields})
+    asked = read_length(layer, units)
+    layer_mm = USUAL_LAYER_MM if asked is None else asked
     return recipe_page(
-        reader, filled, recipe_id, read_whole(pot), litres, layer, read_whole(former)
+        reader, filled, recipe_id, read_whole(pot), litres, layer_mm, read_whole(former)
     )
 
 

@@ -33,6 +33,7 @@ from mirvo.web.drawings.water_use import draw_water_use
 from mirvo.web.drawings.years import years_chart
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, fields_from, shown_again_on
+from mirvo.web.lengths import units_of_request
 from mirvo.web.paging import page_of
 from mirvo.web.reader import Reader, StudioDep, came_from
 from mirvo.web.routes.yard.sharing import address_of
@@ -136,9 +137,12 @@ def add_tree(studio: StudioDep, form: Annotated[TreeForm, Form()]) -> Response:
 
 @kept_by_tree
 def _plan_and_section(
-    db: DbSession, tree_id: int, today: date, show: str, at: int | None
+    db: DbSession, tree_id: int, today: date, show: str, at: int | None, units: str
 ) -> tuple[Scene | None, Scene | None]:
-    """For a wide screen and for a phone: half of what a sheet costs, and rests on records alone."""
+    """For a wide screen and for a phone: half of what a sheet costs, and rests on records alone.
+
+    units : the reader's, in which its lengths are written.
+    """
     sheet = sheet_of(db, tree_id, today)
     dated = next((row for row in sheet.dated if row.id == at), None)
     return draw_sheet(sheet, show, dated), draw_sheet(sheet, show, dated, PHONE)
@@ -158,7 +162,12 @@ def show_tree(
     # The newest is the base as it stands, computed since where it was worked.
     dated = next((row for row in sheet.dated[:-1] if row.id == at), None)
     wide, on_phone = _plan_and_section(
-        reader.db, tree_id, reader.today, show, dated.id if dated else None
+        reader.db,
+        tree_id,
+        reader.today,
+        show,
+        dated.id if dated else None,
+        units_of_request.get(),
     )
     parent, children = use.offspring(reader.db, sheet.tree, reader.today)
     log = watering_log(reader.db, tree_id)
