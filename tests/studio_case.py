@@ -89,7 +89,7 @@ class StudioCase(unittest.TestCase):
         studio = Studio(self.folder / "data", clock=lambda: now)
         studio.vision = kept_vision()
         # What takes a while is waited for, so that a busy machine shows no bar where none is meant.
-        studio.background.patience_s = 120.0
+        studio.jobs.patience_s = 120.0
         return studio
 
     def prepare(self):

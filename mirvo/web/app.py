@@ -15,6 +15,7 @@ from mirvo.web.guards import BoundedBodies, Guard
 from mirvo.web.later import Later
 from mirvo.web.problems import configure_errors
 from mirvo.web.reader import plans_settled
+from mirvo.web.routes import jobs
 from mirvo.web.routes.almanac import almanac, practice, species
 from mirvo.web.routes.bench_session import session
 from mirvo.web.routes.exchange import club, dossier, exchange, tables
@@ -46,7 +47,7 @@ PARTS = (
 OTHER_PARTS = (
     *(photos, desk, assist, years, eye_check),
     *(almanac, species, practice),
-    *(find, former, people, repair),
+    *(find, former, people, repair, jobs),
 )
 # Whole applications: files that are open to all, and the interface, which asks for tokens.
 STATIC_AT, API_AT = "/static", "/api/v1"

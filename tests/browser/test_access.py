@@ -12,7 +12,6 @@ from mirvo.studio.exchange.incoming import hold
 from mirvo.studio.exchange.outgoing import give_out
 from mirvo.studio.exchange.tables_in import hold_table
 from mirvo.studio.exchange.tokens import make_token
-from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.eye_check import begin_check
 from mirvo.studio.measuring.turntable import shoot_turntable
@@ -45,7 +44,7 @@ class AccessTest(BrowserCase):
         for seed in (3, 4):
             photo, marks = self.photo(tree, seed=seed)
             save_marks(self.studio, photo.id, marks, 0)
-        outcome(shoot_turntable(self.studio, 1))
+        shoot_turntable(self.studio, 1)
         begin_check(self.studio)
         begin(self.studio, 1, "routine")
         cut = {"id": "tap-of-a-cut", "field": "root:A", "value": {"action": "shorten"}}

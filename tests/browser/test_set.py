@@ -2,7 +2,6 @@
 
 from playwright.sync_api import expect
 
-from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.photo_sets import shoot_set
 from tests.browser.stage import BrowserCase
@@ -10,7 +9,7 @@ from tests.browser.stage import BrowserCase
 
 class UndersideTest(BrowserCase):
     def prepare(self):
-        outcome(shoot_set(self.studio, self.tree().id))
+        shoot_set(self.studio, self.tree().id)
 
     def setUp(self):
         super().setUp()

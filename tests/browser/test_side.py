@@ -1,6 +1,5 @@
 """Side views on the root desk: marked by mouse, snapped, and joined to a root plane."""
 
-from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.root_plane import root_plane_of_day
 from mirvo.studio.measuring.turntable import shoot_turntable
@@ -10,7 +9,7 @@ from tests.browser.stage import BrowserCase
 
 class SideTest(BrowserCase):
     def prepare(self):
-        outcome(shoot_turntable(self.studio, self.tree().id))
+        shoot_turntable(self.studio, self.tree().id)
 
     def setUp(self):
         super().setUp()

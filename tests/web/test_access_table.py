@@ -28,7 +28,6 @@ OWNERS = {
     ("POST", "/shelf/soil/usual"),
     ("POST", "/materials/supplies/{supply_id}/drop"),
     ("POST", "/trees/{tree_id}/grafts/{graft_id}/drop"),
-    ("DELETE", "/trees/{tree_id}/photos/simulated"),
     ("POST", "/trees/{tree_id}/died"),
     ("POST", "/almanac/species/{key}/aside"),
     ("POST", "/bench-sessions/{bench_id}/leave"),

@@ -94,7 +94,7 @@ class ExchangePageTest(PagesCase):
     def test_what_takes_a_while_is_watched_and_can_be_stopped(self):
         self.live()
         sent = self.pages.post("/exchange/studio.zip").content
-        self.studio.background.patience_s = 0
+        self.studio.jobs.patience_s = 0
         going, take = threading.Event(), Merge._take
         self.addCleanup(going.set)
 
@@ -103,26 +103,25 @@ class ExchangePageTest(PagesCase):
             take(merge, *rows)
 
         with patch.object(Merge, "_take", slow):
-            page = self.pages.post("/exchange/coming", files={"exchange": ("a.zip", sent)}).text
-            self.assertIn("<progress", page)
-            self.assertIn("/exchange/coming/stop", page)
-            part = self.pages.get("/exchange/coming", headers={"HX-Request": "true"})
-            self.assertIn("<progress", part.text)
+            page = self.pages.post("/exchange/coming", files={"exchange": ("a.zip", sent)})
+            job = page.url.path
+            self.assertRegex(job, "^/jobs/")
+            self.assertIn("<progress", page.text)
+            self.assertIn(f'action="{job}/stop"', page.text)
             # Whoever works at the bench meanwhile waits for nothing: it is a trial on a copy.
             self.assertEqual(self.pages.post("/trees/1/waterings").status_code, 200)
             going.set()
-            self.assertTrue(self.studio.background.task(LOOKING).wait(60))
-            part = self.pages.get("/exchange/coming", headers={"HX-Request": "true"})
-            self.assertEqual(part.headers["HX-Redirect"], "/exchange/coming")
-            self.assertIn("What it changes", self.pages.get("/exchange/coming").text)
+            self.assertTrue(self.studio.jobs.named(LOOKING).wait(60))
+            self.assertIn("What it changes", self.pages.get(job).text)
             before = self.read(load_tree, 1).version
             going.clear()
-            self.pages.post("/exchange/coming/take", data={"otherwise": "theirs"})
-            self.assertIn("nothing else can be kept", self.pages.get("/exchange/coming").text)
+            taking = self.pages.post("/exchange/coming/take", data={"otherwise": "theirs"})
+            self.assertIn("nothing else can be kept", taking.text)
             # Let on only once it is to stop, so that it never gets to its end.
-            stopping = self.studio.background.task(TAKING)._stopping
-            threading.Thread(target=lambda: (stopping.wait(60), going.set())).start()
-            self.assertEqual(self.pages.post("/exchange/coming/stop").url.path, "/exchange")
+            work = self.studio.jobs.named(TAKING)
+            threading.Thread(target=lambda: (work._stopping.wait(60), going.set())).start()
+            stopped = self.pages.post(f"{taking.url.path}/stop")
+            self.assertEqual(stopped.url.path, "/exchange")
         self.assertEqual(self.read(load_tree, 1).version, before)
         self.assertIn("A file waits", self.pages.get("/exchange").text)
 

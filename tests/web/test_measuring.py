@@ -7,6 +7,7 @@ import numpy as np
 
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.years import years_of
+from mirvo.studio.photos.photo_queries import photos_of
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.studio_case import StudioCase
@@ -33,12 +34,43 @@ class HelpTest(StudioCase):
         address = f"/photos/{self.row.id}/assist/{what}"
         return self.client.post(address, json=body, headers=JSON)
 
-    def test_proposals_come_as_lines_with_progress(self):
-        answer = self.ask("propose", marks={**self.marks, "roots": []})
-        told = [json.loads(line) for line in answer.text.splitlines()]
-        self.assertIn("stage", told[0])
-        self.assertIn("result", told[-1])
+    def proposed(self, **marks):
+        """What a job told on its way, its last state at the end."""
+        answer = self.ask("propose", marks={**self.marks, "roots": [], **marks})
+        self.assertEqual(answer.status_code, 202)
+        events = self.client.get(f"{answer.json()['job']}/events").text.split("\n\n")
+        return [json.loads(one.removeprefix("data: ")) for one in events if one]
+
+    def test_proposals_come_with_their_progress(self):
+        *told, last = self.proposed()
+        shares = [one["share"] for one in told]
+        self.assertEqual(shares, sorted(shares))
+        self.assertTrue(last["result"])
         self.assertEqual(self.open_desk(self.row.id).marks.roots, ())
+
+    def test_a_job_is_read_by_scripts_and_people(self):
+        job = self.ask("propose", marks={**self.marks, "roots": []}).json()["job"]
+        key = job.removeprefix("/jobs/")
+        self.assertTrue(self.studio.jobs.find(key).wait(60))
+        self.assertTrue(self.client.get(job, headers=JSON).json()["done"])
+        self.assertEqual(self.client.get(job).url.path, f"/photos/{self.row.id}/desk")
+        self.assertEqual(self.client.get("/jobs/none").status_code, 404)
+
+    def test_a_stopped_job_says_so_and_leaves_nothing(self):
+        begun = self.client.post("/trees/1/photos/turntable", headers=JSON).json()["job"]
+        self.client.post(f"{begun}/stop", headers=JSON)
+        state = self.client.get(begun, headers=JSON).json()
+        self.assertTrue(state["stopped"])
+        self.assertEqual(self.client.get(begun).url.path, "/trees/1/photos")
+        with self.studio.reading() as db:
+            self.assertEqual(len(photos_of(db, 1)), 1)
+
+    def test_without_scripts_a_page_watches_it(self):
+        page = self.client.post("/trees/1/photos/simulated")
+        self.assertRegex(page.url.path, "^/jobs/")
+        self.assertIn('http-equiv="refresh"', page.text)
+        self.assertTrue(self.studio.jobs.find(page.url.path[6:]).wait(120))
+        self.assertRegex(self.client.get(page.url.path).url.path, "^/photos/2/desk")
 
     def test_the_trunk_is_proposed_where_none_is_drawn(self):
         marks = {name: part for name, part in self.marks.items() if name not in ("trunk", "roots")}
@@ -56,8 +88,7 @@ class HelpTest(StudioCase):
 
     def test_a_root_that_was_rejected_is_not_offered_again_and_its_like_are_doubted(self):
         def offered(**rejected):
-            answer = self.ask("propose", marks={**self.marks, "roots": [], **rejected})
-            return json.loads(answer.text.splitlines()[-1])["result"]
+            return self.proposed(**rejected)[-1]["result"]
 
         first = offered()
         self.assertGreater(len(first), 2)
@@ -98,9 +129,6 @@ class HelpTest(StudioCase):
             answer = self.ask("propose", marks=marks)
             self.assertEqual(answer.status_code, 422)
             self.assertIn("no card was found", answer.json()["message"])
-
-    def test_stopping_an_idle_helper_is_no_error(self):
-        self.assertEqual(self.client.delete(f"/photos/{self.row.id}/assist").status_code, 204)
 
 
 class YearsPagesTest(StudioCase):

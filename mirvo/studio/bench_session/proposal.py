@@ -6,13 +6,13 @@ from mirvo.core.clock import clock_list
 from mirvo.core.plan.records import PlannedStep
 
 
-def proposed(step: PlannedStep | None) -> dict[str, str]:
-    """The planned value of each field the plan speaks of, as it is typed."""
+def proposed(step: PlannedStep | None) -> dict[str, str | float]:
+    """The planned value of each field the plan speaks of, as it is typed; lengths in mm."""
     if step is None:
         return {}
-    found = {"container_after": step.container}
+    found: dict[str, str | float] = {"container_after": step.container}
     if step.slice_mm:
-        found["slice_mm"] = f"{step.slice_mm:.0f}"
+        found["slice_mm"] = float(round(step.slice_mm))
     if step.grafts:
         found["graft_hours"] = clock_list(work.azimuth_deg for work in step.grafts)
     return found

@@ -40,7 +40,7 @@ def hold(studio: Studio, sent: BinaryIO) -> None:
         with making.open("wb") as target:
             shutil.copyfileobj(sent, target)
         with open_archive(making):
-            studio.background.forget(LOOKING)
+            studio.jobs.forget(LOOKING)
             making.replace(place)
     finally:
         making.unlink(missing_ok=True)
@@ -48,7 +48,7 @@ def hold(studio: Studio, sent: BinaryIO) -> None:
 
 def let_go(studio: Studio) -> None:
     """The file that waits is not taken in."""
-    studio.background.forget(LOOKING)
+    studio.jobs.forget(LOOKING)
     waiting_file(studio).unlink(missing_ok=True)
 
 

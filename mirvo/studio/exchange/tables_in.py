@@ -126,7 +126,7 @@ def hold_table(studio: Studio, sent: BinaryIO, file_name: str) -> None:
         with making.open("wb") as target:
             shutil.copyfileobj(sent, target)
         read_tables(making.read_bytes(), file_name)
-        studio.background.forget(READING)
+        studio.jobs.forget(READING)
         (studio.folder / ABOUT).write_text(json.dumps({"name": file_name[:200]}), "utf-8")
         making.replace(place)
     finally:
@@ -135,7 +135,7 @@ def hold_table(studio: Studio, sent: BinaryIO, file_name: str) -> None:
 
 def drop_table(studio: Studio) -> None:
     """The table that waits is not taken in."""
-    studio.background.forget(READING)
+    studio.jobs.forget(READING)
     for name in (WAITING, ABOUT):
         (studio.folder / name).unlink(missing_ok=True)
 

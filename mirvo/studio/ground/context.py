@@ -16,7 +16,7 @@ from sqlalchemy import Engine
 
 from mirvo.records.database import DbSession, as_utc, open_database, reading, writing
 from mirvo.records.photos import PhotoStore
-from mirvo.studio.ground.jobs import Background
+from mirvo.studio.ground.jobs import Jobs
 from mirvo.studio.ground.state_cache import SNAPSHOT, Snapshot, StudioState
 from mirvo.studio.ground.throttle import Throttle
 from mirvo.studio.ground.vision_worker import VisionWorker
@@ -56,7 +56,7 @@ class Studio:
     replanner: Follower | None = field(init=False, default=None)
     state: StudioState = field(init=False, default_factory=StudioState)
     throttle: Throttle = field(init=False, default_factory=Throttle)
-    background: Background = field(init=False, default_factory=Background)
+    jobs: Jobs = field(init=False, default_factory=Jobs)
     key: str = field(init=False)
     _secret_lock: Lock = field(init=False, repr=False, default_factory=Lock)
 
@@ -70,7 +70,7 @@ class Studio:
         """Let go of the database file and the process that looks at photos."""
         if self.replanner is not None:
             self.replanner.close()
-        self.background.close()
+        self.jobs.close()
         self.vision.close()
         self.engine.dispose()
 

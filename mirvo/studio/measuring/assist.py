@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 from math import hypot
@@ -13,8 +13,8 @@ from mirvo.core.measure.drafts import TopDraft, read_draft
 from mirvo.core.vision.offers import FoundOutline, FoundWidth, ProposedRoot, Spot, TracedRoot
 from mirvo.records.models import Photo
 from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.jobs import Report
 from mirvo.studio.ground.settings import yard_of
-from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage
 from mirvo.studio.measuring import vision_tasks
 from mirvo.studio.measuring.measure_marks import checked_marks
 from mirvo.studio.measuring.vision_tasks import PhotoTask
@@ -40,10 +40,8 @@ class Offer:
     doubtful: bool
 
 
-def propose(
-    studio: Studio, photo_id: int, marks: Any
-) -> Iterator[Stage | Answer[list[Offer]] | Refusal]:
-    """Proposed roots of a photo that are not marked yet, with messages on the way.
+def prepare_proposals(studio: Studio, photo_id: int, marks: Any) -> Callable[[Report], list[Offer]]:
+    """The work of proposing roots of a photo that are not marked yet.
 
     Raises
     ------
@@ -51,11 +49,12 @@ def propose(
     """
     draft = _top_draft(marks)
     doubted = _doubted_up_to(studio, photo_id, draft)
-    coming = studio.vision.ask(vision_tasks.propose, _task(studio, photo_id, draft))
-    return (
-        Answer(_offers(message.result, draft, doubted)) if isinstance(message, Answer) else message
-        for message in coming
-    )
+    task = _task(studio, photo_id, draft)
+
+    def propose(report: Report) -> list[Offer]:
+        return _offers(studio.vision.watched(report, vision_tasks.propose, task), draft, doubted)
+
+    return propose
 
 
 def _offers(found: list[ProposedRoot], draft: TopDraft, doubted: float) -> list[Offer]:
@@ -146,11 +145,6 @@ def edge(studio: Studio, photo_id: int, rough: Any) -> tuple[Spot, ...]:
     points = _points(photo, rough, 2, "edge", asked)
     original = studio.photos.original(photo.digest)
     return studio.vision.answer(vision_tasks.edge, original, points)
-
-
-def stop(studio: Studio) -> None:
-    """Break off what is being worked out of photos."""
-    studio.vision.stop()
 
 
 def _photo(studio: Studio, photo_id: int) -> Photo:

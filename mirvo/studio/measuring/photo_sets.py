@@ -6,7 +6,6 @@ in which the trunk is marked.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import date
@@ -24,8 +23,8 @@ from mirvo.core.measure.top_set import MarkedPhoto, measure_top_set
 from mirvo.records.database import DbSession
 from mirvo.records.models import Measurement, Photo
 from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.jobs import Report, unwatched
 from mirvo.studio.ground.settings import yard_of
-from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage
 from mirvo.studio.measuring.measure_marks import checked_marks, corners_for
 from mirvo.studio.photos.photo_queries import photo_row
 from mirvo.studio.photos.photo_view import info_of
@@ -166,15 +165,12 @@ def letters_elsewhere(members: list[SetMember], photo: Photo) -> list[str]:
     return sorted({letter for member in others for letter in member.letters})
 
 
-def shoot_set(studio: Studio, tree_id: int) -> Iterator[Stage | Answer[int] | Refusal]:
-    """Three simulated oblique photos with the card left in place, and one of the underside; at
-    last the first one's number."""
-    for message in take(studio, tree_id, oblique):
-        if not isinstance(message, Answer):
-            yield message
-            continue
-        _join_shots(studio, tree_id, message.result)
-        yield Answer(message.result[0][0].id)
+def shoot_set(studio: Studio, tree_id: int, report: Report = unwatched) -> int:
+    """Three simulated oblique photos with the card left in place, and one of the underside; the
+    first one's number."""
+    taken = take(studio, tree_id, oblique, report)
+    _join_shots(studio, tree_id, taken)
+    return taken[0][0].id
 
 
 def _join_shots(studio: Studio, tree_id: int, taken: list[tuple[Photo, TakenPhoto]]) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from datetime import date
 
 from sqlalchemy import func, select
@@ -13,7 +13,7 @@ from mirvo.records.models import Photo
 from mirvo.records.photos import DIGEST
 from mirvo.standins.base import Base, Truth, grown, nearest_root, random_base, without
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage
+from mirvo.studio.ground.jobs import Report, unwatched
 from mirvo.studio.photos.intake import put_photo
 from mirvo.studio.photos.shots import SIZE, TakenPhoto, from_above, simulated_name
 from mirvo.studio.standing.tree_queries import cuts_of, load_tree
@@ -26,27 +26,23 @@ DAYS_A_YEAR = 365.25
 
 
 def take(
-    studio: Studio, tree_id: int, how: Callable[[Base, int, date], list[TakenPhoto]]
-) -> Iterator[Stage | Answer[list[tuple[Photo, TakenPhoto]]] | Refusal]:
-    """Photograph the tree's made-up base as it stands today, with messages on the way.
+    studio: Studio,
+    tree_id: int,
+    how: Callable[[Base, int, date], list[TakenPhoto]],
+    report: Report = unwatched,
+) -> list[tuple[Photo, TakenPhoto]]:
+    """Photograph the tree's made-up base as it stands today.
 
     Photos are stored and recorded once all are taken: one that is stopped leaves none.
     """
     base, seed = _base_today(studio, tree_id)
-    for message in studio.vision.ask(how, base, seed, studio.today):
-        if isinstance(message, Answer):
-            kept = [
-                (keep_shot(studio, tree_id, shot, studio.today), shot) for shot in message.result
-            ]
-            yield Answer(kept)
-        else:
-            yield message
+    taken = studio.vision.watched(report, how, base, seed, studio.today)
+    return [(keep_shot(studio, tree_id, shot, studio.today), shot) for shot in taken]
 
 
-def shoot_from_above(studio: Studio, tree_id: int) -> Iterator[Stage | Answer[int] | Refusal]:
-    """One photo from above; at last its number."""
-    for message in take(studio, tree_id, from_above):
-        yield Answer(message.result[0][0].id) if isinstance(message, Answer) else message
+def shoot_from_above(studio: Studio, tree_id: int, report: Report = unwatched) -> int:
+    """One photo from above; its number."""
+    return take(studio, tree_id, from_above, report)[0][0].id
 
 
 def photograph(

@@ -35,7 +35,7 @@ class ProposalTest(BenchCase):
             proposed(STEP),
             {
                 "container_after": "board in a wide pot",
-                "slice_mm": "12",
+                "slice_mm": 12.0,
                 "graft_hours": "1:20, 3:35",
             },
         )

@@ -20,7 +20,7 @@ from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Reader, StudioDep, open_reader
-from mirvo.web.routes.exchange.watching import at_work, ended, stop, taken, watched
+from mirvo.web.routes.exchange.watching import at_work, ended, taken, watched
 
 router = APIRouter(dependencies=only(Role.OWNER))
 ZIP = "application/zip"
@@ -116,7 +116,7 @@ def send_file(
 def coming_page(reader: Reader, filled: Filled) -> Response:
     """What the file that waits would change, as it was looked at last."""
     problem = filled.errors.get("exchange") or next(iter(filled.errors.values()), "")
-    looked = reader.studio.background.task(incoming.LOOKING)
+    looked = reader.studio.jobs.named(incoming.LOOKING)
     found = looked.result if looked is not None and looked.done else None
     context = {"found": found, "problem": problem, "own_key": reader.studio.key}
     return reader.page("exchange/coming.html", context, filled.status)
@@ -131,8 +131,8 @@ def show_coming(reader: Reader) -> Response:
     if not incoming.waiting_file(studio).exists():
         return RedirectResponse("/exchange", 303)
     look = partial(incoming.preview, studio, None)
-    task = watched(reader, incoming.LOOKING, lambda report: look(report=report))
-    return ended(task, None, reader, coming_page)
+    job = watched(reader, incoming.LOOKING, lambda report: look(report=report))
+    return ended(job, None, reader, coming_page)
 
 
 @router.post("/exchange/coming/take")
@@ -143,12 +143,6 @@ def take_file(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
     choices = {name[4:]: choice for name, choice in sent.items() if name.startswith("row-")}
     take = partial(incoming.take_in, studio, None, choices, sent.get("otherwise", MINE))
     return taken(studio, incoming.TAKING, lambda report: take(report=report), "/exchange/coming")
-
-
-@router.post("/exchange/coming/stop")
-def stop_file(studio: StudioDep) -> Response:
-    stop(studio, incoming.LOOKING, incoming.TAKING)
-    return RedirectResponse("/exchange", 303)
 
 
 @router.post("/exchange/coming/drop")

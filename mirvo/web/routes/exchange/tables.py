@@ -10,13 +10,13 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.errors import BadInput
 from mirvo.studio.exchange import tables_in
-from mirvo.studio.ground.jobs import Task
+from mirvo.studio.ground.jobs import Job
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, as_field, shown_again_on
 from mirvo.web.reader import Reader, StudioDep
 from mirvo.web.routes.exchange.exchange import exchange_page
-from mirvo.web.routes.exchange.watching import at_work, ended, stop, taken, watched
+from mirvo.web.routes.exchange.watching import EXCHANGE, at_work, ended, taken, watched
 
 router = APIRouter(dependencies=only(Role.OWNER))
 # Where what came in is looked at, by the kind of its rows.
@@ -59,7 +59,7 @@ def _meant(sent: dict[str, str]) -> tables_in.Meant:
 
 def table_page(reader: Reader, filled: Filled) -> Response:
     """How the table that waits would be taken in, as it was read last."""
-    read = reader.studio.background.task(tables_in.READING)
+    read = reader.studio.jobs.named(tables_in.READING)
     context = {
         "found": read.result if read is not None and read.done else None,
         "problem": filled.errors.get("table") or next(iter(filled.errors.values()), ""),
@@ -75,14 +75,14 @@ def show_table(reader: Reader) -> Response:
     """The table as it would be taken in, or how far reading it or taking it in is."""
     studio = reader.studio
     if at_work(studio, tables_in.TAKING):
-        task = watched(reader, tables_in.TAKING, None)
-        kind = task.result.kind if isinstance(task, Task) and task.result else ""
-        return ended(task, SHOWN.get(kind, "/trees"), reader, table_page)
+        job = watched(reader, tables_in.TAKING, None)
+        kind = job.result.kind if isinstance(job, Job) and job.result else ""
+        return ended(job, SHOWN.get(kind, "/trees"), reader, table_page)
     if tables_in.waiting_table(studio) is None:
         return RedirectResponse("/exchange", 303)
     read = partial(tables_in.try_table, studio, tables_in.Meant())
-    task = watched(reader, tables_in.READING, lambda report: read(report=report))
-    return ended(task, None, reader, table_page)
+    job = watched(reader, tables_in.READING, lambda report: read(report=report))
+    return ended(job, None, reader, table_page)
 
 
 @router.post("/exchange/table/read")
@@ -90,7 +90,8 @@ def show_table(reader: Reader) -> Response:
 def read_table(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response:
     """The same table read as its columns were said to mean."""
     read = partial(tables_in.try_table, studio, _meant(form.by_name))
-    studio.background.begin(tables_in.READING, lambda report: read(report=report))
+    how = {"alone": True, "page": "/exchange/table", "back": EXCHANGE}
+    studio.jobs.begin(tables_in.READING, lambda report: read(report=report), **how)
     return RedirectResponse("/exchange/table", 303)
 
 
@@ -100,12 +101,6 @@ def take_table(studio: StudioDep, form: Annotated[OpenForm, Form()]) -> Response
     sent = form.by_name
     take = partial(tables_in.take_table, studio, _meant(sent), sent.get("which", ""))
     return taken(studio, tables_in.TAKING, lambda report: take(report=report), "/exchange/table")
-
-
-@router.post("/exchange/table/stop")
-def stop_table(studio: StudioDep) -> Response:
-    stop(studio, tables_in.READING, tables_in.TAKING)
-    return RedirectResponse("/exchange", 303)
 
 
 @router.post("/exchange/table/drop")

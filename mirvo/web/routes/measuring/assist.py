@@ -3,13 +3,13 @@
 from typing import Any
 
 from fastapi import APIRouter
-from fastapi.responses import JSONResponse, Response, StreamingResponse
+from fastapi.responses import JSONResponse, Response
 
 from mirvo.studio.measuring import assist as use
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import SentModel
-from mirvo.web.progress import told_in_lines
 from mirvo.web.reader import StudioDep
+from mirvo.web.routes.jobs import job_begun
 
 router = APIRouter(prefix="/photos/{photo_id}/assist", dependencies=only(Role.HELPER))
 
@@ -25,8 +25,16 @@ class Question(SentModel):
 
 
 @router.post("/propose")
-def propose(studio: StudioDep, photo_id: int, sent: Question) -> StreamingResponse:
-    return told_in_lines(use.propose(studio, photo_id, sent.marks), _as_json)
+def propose(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
+    desk = f"/photos/{photo_id}/desk"
+    job = studio.jobs.begin(
+        "Looking for roots",
+        use.prepare_proposals(studio, photo_id, sent.marks),
+        page=desk,
+        back=desk,
+        as_json=_as_json,
+    )
+    return job_begun(job)
 
 
 @router.post("/trunk")
@@ -64,12 +72,6 @@ def edge(studio: StudioDep, photo_id: int, sent: Question) -> JSONResponse:
 @router.post("/ready")
 def make_ready(studio: StudioDep, photo_id: int, sent: Question) -> Response:
     use.make_ready(studio, photo_id, sent.marks)
-    return Response(status_code=204)
-
-
-@router.delete("")
-def stop(studio: StudioDep, photo_id: int) -> Response:
-    use.stop(studio)
     return Response(status_code=204)
 
 

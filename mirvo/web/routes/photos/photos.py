@@ -1,6 +1,6 @@
 """Photos: intake of several files, the simulated camera, and the pictures themselves."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
@@ -9,7 +9,8 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import PastDay, RowNumber
 from mirvo.core.limits.measuring import PhotoFields
-from mirvo.studio.ground.vision_worker import Answer, Refusal, Stage, outcome
+from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.jobs import Report
 from mirvo.studio.measuring.moving import move_photo
 from mirvo.studio.measuring.photo_facts import edit_photo, file_details
 from mirvo.studio.measuring.photo_sets import shoot_set
@@ -27,9 +28,9 @@ from mirvo.studio.standing.tree_list import tree_names
 from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
-from mirvo.web.forms import Filled, shown_again_on
-from mirvo.web.progress import LINES, told_in_lines
+from mirvo.web.forms import Filled, shown_again_on, wants_json
 from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, PageReader, Reader, StudioDep
+from mirvo.web.routes.jobs import job_begun
 
 router = APIRouter(dependencies=only(Role.HELPER))
 Files = list[UploadFile]
@@ -168,23 +169,17 @@ def move(studio: StudioDep, photo_id: int, form: Annotated[MoveForm, Form()]) ->
 
 @router.post("/trees/{tree_id}/photos/simulated")
 def shoot_simulated(request: Request, studio: StudioDep, tree_id: int) -> Response:
-    return _to_desk(request, shoot_from_above(studio, tree_id))
+    return _shoot(request, studio, tree_id, shoot_from_above)
 
 
 @router.post("/trees/{tree_id}/photos/turntable")
 def shoot_on_turntable(request: Request, studio: StudioDep, tree_id: int) -> Response:
-    return _to_desk(request, shoot_turntable(studio, tree_id))
+    return _shoot(request, studio, tree_id, shoot_turntable)
 
 
 @router.post("/trees/{tree_id}/photos/set")
 def shoot_in_set(request: Request, studio: StudioDep, tree_id: int) -> Response:
-    return _to_desk(request, shoot_set(studio, tree_id))
-
-
-@router.delete("/trees/{tree_id}/photos/simulated", dependencies=only(Role.OWNER))
-def stop_shooting(studio: StudioDep, tree_id: int) -> Response:
-    studio.vision.stop()
-    return Response(status_code=204)
+    return _shoot(request, studio, tree_id, shoot_set)
 
 
 @router.get("/photos/{photo_id}/{size}.jpg", dependencies=only(Role.GUEST))
@@ -196,12 +191,16 @@ def picture(reader: Reader, photo_id: int, size: str, v: str = "") -> FileRespon
     return FileResponse(path, media_type="image/jpeg", headers=headers)
 
 
-def _to_desk(request: Request, coming: Iterator[Stage | Answer[int] | Refusal]) -> Response:
-    """On to the desk of the first photo taken; a script is told meanwhile how far it is."""
-
-    def desk(photo_id: int) -> str:
-        return f"/photos/{photo_id}/desk"
-
-    if LINES in request.headers.get("accept", ""):
-        return told_in_lines(coming, desk)
-    return RedirectResponse(desk(outcome(coming)), 303)
+def _shoot(
+    request: Request, studio: Studio, tree_id: int, how: Callable[[Studio, int, Report], int]
+) -> Response:
+    """Take photos with the simulated camera; on to the desk of the first."""
+    with studio.reading() as db:
+        load_tree(db, tree_id)
+    job = studio.jobs.begin(
+        "Taking photos",
+        lambda report: how(studio, tree_id, report),
+        page="/photos/{}/desk",
+        back=f"/trees/{tree_id}/photos",
+    )
+    return job_begun(job) if wants_json(request) else RedirectResponse(f"/jobs/{job.key}", 303)

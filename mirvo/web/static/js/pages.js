@@ -1,7 +1,7 @@
 /* Small behaviours of ordinary pages; every page works without them. */
 
 import { UNREACHED, whyNot } from "./answers.js";
-import { sendWatched } from "./progress.js";
+import { sendWatched, watchPage } from "./job.js";
 import { studio } from "./studio.js";
 import "./typed.js";
 
@@ -99,6 +99,8 @@ document.addEventListener("submit", (event) => {
   event.preventDefault();
   sendWatched(event.target, panel);
 });
+const shownJob = document.querySelector("[data-job]");
+if (shownJob) watchPage(shownJob);
 
 /* Arrow keys go on to the next photo and back. */
 document.addEventListener("keydown", (event) => {

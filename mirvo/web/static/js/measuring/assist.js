@@ -1,7 +1,7 @@
 /* Help from the picture: proposed roots as ghosts, traces from a tip, widths and outlines. */
 
 import { sentence } from "../answers.js";
-import { linesOf } from "../progress.js";
+import { stopJob, watchJob } from "../job.js";
 import { freeLetter, putTrunk, trunksOf } from "./geometry.js";
 
 const PULL_IT = "This is the trunk as the photo shows it. Drag its points right where it is not; g then looks for its roots.";
@@ -16,6 +16,8 @@ export class Assist extends EventTarget {
     this.ghosts = [];
     this.current = 0;
     this.work = null;
+    /* Address of the job that is watched. */
+    this.job = null;
   }
 
   get ghost() {
@@ -35,11 +37,10 @@ export class Assist extends EventTarget {
     }
     await this.#busy("Looking for roots", async (signal) => {
       const answer = await this.#post("propose", { marks: this.store.marks }, signal);
-      for await (const said of linesOf(answer)) {
-        if (said.stage) this.#tell(said.stage, said.share);
-        else if (said.problem) throw new Error(said.problem.message);
-        else this.#offer(said.result);
-      }
+      const { job } = await answer.json();
+      this.job = job;
+      const { result } = await watchJob(job, (stage, share) => this.#tell(stage, share));
+      this.#offer(result);
     });
   }
 
@@ -62,8 +63,8 @@ export class Assist extends EventTarget {
 
   /** Break off what is being worked out. */
   stop() {
-    this.stopping = fetch(`/photos/${this.store.photo}/assist`, { method: "DELETE" }).catch(() => {});
     this.work?.abort();
+    if (this.job) this.stopping = stopJob(this.job);
   }
 
   accept() {
@@ -211,7 +212,7 @@ export class Assist extends EventTarget {
       if (this.work.signal.aborted) this.said = "Stopped. Nothing was changed.";
       else this.said = error instanceof TypeError ? LOST : sentence(error.message);
     }
-    this.work = null;
+    this.work = this.job = null;
     this.#changed();
   }
 
