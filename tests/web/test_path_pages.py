@@ -1,5 +1,10 @@
 """Path, plans and materials without a browser, and the drawings of them."""
 
+import threading
+import time
+from unittest.mock import patch
+
+from mirvo.core.plan import paths
 from mirvo.studio.path.plans import plans_of
 from mirvo.studio.path.target import hold_year, holds_of
 from mirvo.studio.standing.tree_queries import newest_plan
@@ -38,6 +43,32 @@ class PathPagesTest(PathCase):
         self.assertIn(
             "Please give a whole number", self.post("/trees/1/holds", 422, hold_year="soon")
         )
+
+    def test_paths_come_as_they_are_ready(self):
+        going, plan = threading.Event(), paths.plan_school
+        self.addCleanup(going.set)
+        made = []
+
+        def one_at_a_time(case, school, *more):
+            if made:
+                going.wait(60)
+            made.append(school)
+            return plan(case, school, *more)
+
+        with patch.object(paths, "plan_school", one_at_a_time):
+            sent = {"spread_ratio": "2.6", "largest_gap_deg": "100", "pot_depth_mm": "60"}
+            at = self.client.post("/trees/1/target", data=sent).headers["location"]
+            for _ in range(600):
+                page = words(self.client.get(at))
+                if "New paths as they are ready" in page:
+                    break
+                time.sleep(0.05)
+            # The studio's own school first; the others are still to come.
+            self.assertEqual(made, ["steady"])
+            self.assertEqual(page.count("planning …"), 2)
+            going.set()
+            self.studio.settle(wholly=True)
+        self.assertNotIn("planning …", self.client.get("/trees/1/path").text)
 
     def test_a_changed_target_is_answered_before_it_is_planned(self):
         self.planned(1)

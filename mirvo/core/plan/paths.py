@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from math import ceil
 
 from mirvo.core.almanac.loader import SCHOOLS
@@ -29,9 +29,20 @@ WEAK = "weak"
 LOOK_AGAIN_YEARS = 1
 
 
-def plan(case: Case) -> PlanResult:
-    """Gentle, steady and bold paths: what `mirvo plan` prints."""
-    paths = tuple(plan_school(case, school) for school in SCHOOLS)
+def plan(
+    case: Case, first: str = SCHOOLS[0], ready: Callable[[PlannedPath], None] | None = None
+) -> PlanResult:
+    """Gentle, steady and bold paths: what `mirvo plan` prints.
+
+    first : the school whose path is worked out before the others. ready : hears each path as soon
+    as it is there.
+    """
+    made: dict[str, PlannedPath] = {}
+    for school in sorted(SCHOOLS, key=lambda school: school != first):
+        made[school] = plan_school(case, school)
+        if ready is not None:
+            ready(made[school])
+    paths = tuple(made[school] for school in SCHOOLS)
     # The boldest school is the last: what it cannot reach, none can.
     failed = [path.unreachable for path in paths if path.unreachable is not None]
     return PlanResult(paths=paths, unreachable=failed[-1] if failed else None)

@@ -14,6 +14,7 @@ from typing import Protocol
 
 from sqlalchemy import Engine
 
+from mirvo.core.plan.records import PlannedPath
 from mirvo.records.database import DbSession, as_utc, open_database, reading, writing
 from mirvo.records.photos import PhotoStore
 from mirvo.studio.ground.jobs import Jobs
@@ -35,6 +36,8 @@ class Follower(Protocol):
     def rest(self, wholly: bool = False) -> bool: ...
 
     def plans(self, tree_id: int) -> bool: ...
+
+    def ready_paths(self, tree_id: int) -> tuple[PlannedPath, ...]: ...
 
     def close(self) -> None: ...
 
@@ -101,6 +104,10 @@ class Studio:
     def plans(self, tree_id: int) -> bool:
         """Whether a tree's plan is being made, or is about to be."""
         return self.replanner is not None and self.replanner.plans(tree_id)
+
+    def ready_paths(self, tree_id: int) -> tuple[PlannedPath, ...]:
+        """Paths of a plan that is being made, as far as they are there."""
+        return () if self.replanner is None else self.replanner.ready_paths(tree_id)
 
     @property
     def now(self) -> datetime:

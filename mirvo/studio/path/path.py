@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
@@ -109,15 +109,20 @@ def _still_holds(db: DbSession, tree: Tree, target: Target, kept: Plan, today: d
     return kept.case_digest == digest_of(then.case)
 
 
-def plan_path(studio: Studio, tree_id: int) -> None:
-    """Plan a tree anew where its records have changed since the newest plan, and keep it."""
+def plan_path(
+    studio: Studio, tree_id: int, ready: Callable[[PlannedPath], None] | None = None
+) -> None:
+    """Plan a tree anew where its records have changed since the newest plan, and keep it.
+
+    ready : hears each school's path as soon as it is there, the studio's own first.
+    """
     # One after the other: asked for twice at once, the second finds a plan that holds.
     with studio.planning:
         with studio.reading() as db:
-            view = path_view(db, tree_id, studio.today)
+            view, school = path_view(db, tree_id, studio.today), yard_of(db).school
         if view.case is None or not view.stale:
             return
-        result = plan(view.case).of_roots(view.wanted)
+        result = plan(view.case, school, ready).of_roots(view.wanted)
         keep_plan(studio, tree_id, view.case, result, digest_of(view.case))
 
 

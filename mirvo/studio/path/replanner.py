@@ -13,6 +13,7 @@ from concurrent.futures import Future, ThreadPoolExecutor, wait
 from datetime import date
 
 from mirvo.core.errors import NotFound
+from mirvo.core.plan.records import PlannedPath
 from mirvo.records.versions import SETTINGS
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.state_cache import all_versions
@@ -40,6 +41,7 @@ class Replanner:
         # Threads start with the first task, so a studio nothing is changed in has none.
         self._soon, self._later = ThreadPoolExecutor(1), ThreadPoolExecutor(1)
         self._tasks: dict[int | date, Future[None]] = {}
+        self._ready: dict[int, tuple[PlannedPath, ...]] = {}
         self._all: Future[None] | None = None
         self._adding = threading.Lock()
         self._wanted, self._closed = threading.Event(), threading.Event()
@@ -97,6 +99,10 @@ class Replanner:
             task = self._tasks.get(tree_id)
         return task is not None and not task.done()
 
+    def ready_paths(self, tree_id: int) -> tuple[PlannedPath, ...]:
+        """Paths of a plan that is being made, as far as they are there."""
+        return self._ready.get(tree_id, ())
+
     def close(self) -> None:
         """Finish the tree at work on, and stop."""
         with self._adding:
@@ -149,11 +155,17 @@ class Replanner:
     def _plan(self, tree_id: int) -> None:
         if self._closed.is_set():
             return
+
+        def ready(path: PlannedPath) -> None:
+            self._ready[tree_id] = (*self._ready.get(tree_id, ()), path)
+
         try:
-            plan_path(self._studio, tree_id)
+            plan_path(self._studio, tree_id, ready)
         except NotFound:
             # It was laid on the compost heap meanwhile.
             return
         except Exception:
             # The pages go on without a plan; the next tree must not go without one for that.
             log.exception("the path of tree %d could not be planned", tree_id)
+        finally:
+            self._ready.pop(tree_id, None)

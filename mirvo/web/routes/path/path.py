@@ -93,6 +93,7 @@ def path_page(
         "chosen": chosen,
         "planned": planned,
         "planning": view.stale and reader.studio.plans(tree_id),
+        "coming": {path.school: path for path in reader.studio.ready_paths(tree_id)},
         "schools": SCHOOLS,
         "default": default,
         "fields": shown,
