@@ -11,7 +11,7 @@ from mirvo.web.drawings.sheet import STEM_PX, add_section, depth_shown, ground_o
 from mirvo.web.drawings.wheel import WheelView, add_wheel, describe
 from mirvo.web.lengths import length_text
 
-WIDTH_PX, LEFT_PX, LABEL_PX = 498.0, 24.0, 138.0
+WIDTH_PX, LEFT_PX, LABEL_PX = 510.0, 24.0, 150.0
 WHEEL_PX = 168.0
 # Below these there is no flare and no ball; the knobs stop there.
 MIN_RATIO, MIN_DEPTH_MM = 1.05, 31.0
