@@ -4,7 +4,7 @@ BIN := $(VENV)/bin
 STAMP := $(VENV)/.runtime
 DEV_STAMP := $(VENV)/.dev
 
-.PHONY: env dev demo serve test lint bench screenshots styles types lock chromium
+.PHONY: env dev demo serve test quick prove lint bench screenshots styles types lock chromium wheel
 
 env: $(STAMP) ## only the environment, with the mirvo command in .venv/bin
 
@@ -60,6 +60,9 @@ bench: $(DEV_STAMP) ## how true and how fast it is, as figures and ratios
 
 screenshots: $(DEV_STAMP) chromium ## docs/screenshots from the demo yard
 	$(BIN)/python -m tools.screenshots
+
+wheel: $(DEV_STAMP) ## a package to install elsewhere, in dist
+	$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --no-build-isolation --wheel-dir dist .
 
 styles: ## rebuild the stylesheet; needs Node
 	npm install --no-save --no-audit --no-fund --silent

@@ -147,6 +147,24 @@ def tables_at(revision: str, place: Path) -> dict[str, tuple[str, ...]]:
     return tables_of(place / FILE_NAME)
 
 
+def copy_before_upgrade(folder: Path) -> Path:
+    """Where the records lie as they were before this Mirvo brought them up to date."""
+    return folder / f"before-{newest_revision()}.sqlite3"
+
+
+def waits_for_upgrade(folder: Path) -> bool:
+    """Whether a folder's records are of a former Mirvo and will be brought up to date."""
+    path = folder / FILE_NAME
+    if not path.exists():
+        return False
+    with closing(sqlite3.connect(path)) as kept:
+        try:
+            found = kept.execute("SELECT version_num FROM alembic_version").fetchone()
+        except sqlite3.DatabaseError:
+            return False  # opening it says what is wrong
+    return found is not None and found[0] != newest_revision()
+
+
 def _migrate(engine: Engine, folder: Path) -> None:
     """Bring the tables up to date, a copy of the old ones made first."""
     newest = newest_revision()
@@ -156,7 +174,7 @@ def _migrate(engine: Engine, folder: Path) -> None:
         return
     if current is not None:
         # Should a migration go wrong in a way no test saw, the old records are still there.
-        copy_database(folder / FILE_NAME, folder / f"before-{newest}.sqlite3")
+        copy_database(folder / FILE_NAME, copy_before_upgrade(folder))
     upgrade(engine, "head")
     _give_room_back(folder / FILE_NAME)
 

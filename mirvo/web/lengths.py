@@ -7,6 +7,8 @@ document as a number of mm and leaves it through one of these functions.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from contextvars import ContextVar
 
 from markupsafe import Markup
@@ -30,6 +32,16 @@ IN_SENTENCE = re.compile(
 ONE_NUMBER = re.compile(NUMBER)
 # What somebody typed stands in quotes, and stays as it was typed.
 QUOTED = re.compile("(“[^”]*”|'[^']*')")
+
+
+@contextmanager
+def read_in(units: str) -> Iterator[None]:
+    """Lengths made within are in these units: MM or INCHES."""
+    token = units_of_request.set(units)
+    try:
+        yield
+    finally:
+        units_of_request.reset(token)
 
 
 def in_inches() -> bool:

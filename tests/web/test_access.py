@@ -9,7 +9,7 @@ from unittest.mock import patch
 
 from uvicorn.middleware.proxy_headers import ProxyHeadersMiddleware
 
-from mirvo.cli import EVERY_ADDRESS, THIS_COMPUTER, _host
+from mirvo.cli.serving import EVERY_ADDRESS, THIS_COMPUTER, _host
 from mirvo.core.errors import BadInput
 from mirvo.records.models import Person, SignIn
 from mirvo.studio.ground import people

@@ -9,6 +9,7 @@ from math import atan2, cos, degrees, hypot, radians, sin
 import numpy as np
 from sqlalchemy import select
 
+from mirvo.core.lengths import INCHES
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.measure.figure import Figure
@@ -41,7 +42,8 @@ from mirvo.web.drawings.tradeoff import draw_tradeoff
 from mirvo.web.drawings.wheel import arc, draw_cuts, draw_wheel, tapered
 from mirvo.web.drawings.year import WEEK_PX, draw_head
 from mirvo.web.drawings.years import years_chart, years_charts
-from mirvo.web.templating import formatted, mm, percent, signed
+from mirvo.web.lengths import read_in
+from mirvo.web.templating import formatted, percent, signed, whole
 from mirvo.web.wording import plus_minus
 from tests.client import TestClient
 from tests.studio_case import StudioCase
@@ -498,7 +500,9 @@ class SheetTest(DrawnTree):
         self.assertEqual(len(discs), 1)
 
     def test_the_depth_of_the_ball_has_round_inches_beside_its_axis(self):
-        depth = next(c for c in years_charts(self.sheet, inches=True) if c.title.startswith("Ball"))
+        with read_in(INCHES):
+            charts = years_charts(self.sheet)
+        depth = next(c for c in charts if c.title.startswith("Ball"))
         self.assertIn(", in over", depth.title)
         said = [words.text for words in of_role(depth, "small")]
         values = [float(text) for text in said if re.fullmatch(r"\d+\.\d", text)]
@@ -508,7 +512,7 @@ class SheetTest(DrawnTree):
 
     def test_a_difference_of_nothing_has_no_sign(self):
         self.assertEqual(
-            [mm(-0.3), mm(2.6), percent(-0.001), percent(0.256)], ["0", "3", "0 %", "26 %"]
+            [whole(-0.3), whole(2.6), percent(-0.001), percent(0.256)], ["0", "3", "0 %", "26 %"]
         )
         said = [signed(-0.3), signed(0.04, 1), signed(-0.06, 1), signed(2.6)]
         self.assertEqual(said, ["0", "0.0", "-0.1", "+3"])

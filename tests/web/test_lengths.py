@@ -18,9 +18,9 @@ from mirvo.web.lengths import (
     length_text,
     lengths_in,
     margin,
+    read_in,
     signed_length,
     sizes_text,
-    units_of_request,
 )
 from tests.client import TestClient
 from tests.studio_case import StudioCase
@@ -29,15 +29,11 @@ from tests.studio_case import StudioCase
 class LengthsTest(unittest.TestCase):
     """Hand-worked: an inch is 25.4 mm."""
 
-    def read_in(self, units):
-        token = units_of_request.set(units)
-        self.addCleanup(units_of_request.reset, token)
-
     def test_a_length_with_its_unit(self):
         self.assertEqual(length_text(42.0), "42 mm")
         self.assertEqual(length_text(42.04, 1), "42.0 mm")
         self.assertEqual(sizes_text(400, 300, 50), "400 × 300 × 50 mm")
-        self.read_in(INCHES)
+        self.enterContext(read_in(INCHES))
         self.assertEqual(length_text(42.0), "1.65 in")
         # What looks like a year is a length all the same.
         self.assertEqual(length_text(1950.0), "76.8 in")
@@ -48,19 +44,19 @@ class LengthsTest(unittest.TestCase):
     def test_a_margin_is_never_nothing(self):
         figure = Figure(42.0, 0.04)
         self.assertEqual(margin(figure, 1), "0.04")
-        self.read_in(INCHES)
+        self.enterContext(read_in(INCHES))
         self.assertEqual(margin(figure, 1), "0.002")
 
     def test_a_difference_has_its_sign(self):
         self.assertEqual(
             [signed_length(v, 1) for v in (2.54, -2.54, 0.01)], ["+2.5", "-2.5", "0.0"]
         )
-        self.read_in(INCHES)
+        self.enterContext(read_in(INCHES))
         self.assertEqual([signed_length(v, 1) for v in (2.54, -2.54)], ["+0.10", "-0.10"])
 
     def test_sentences(self):
         self.assertEqual(lengths_in("from 120 to 90 mm"), "from 120 to 90 mm")
-        self.read_in(INCHES)
+        self.enterContext(read_in(INCHES))
         for mm, inches in [
             ("12.7 ± 1.3 mm deep", "0.50 ± 0.05 in deep"),
             ("from 120 to 90 mm", "from 4.72 to 3.54 in"),
@@ -77,7 +73,7 @@ class LengthsTest(unittest.TestCase):
                 self.assertEqual(lengths_in(mm), inches)
 
     def test_a_field_gives_back_what_was_kept(self):
-        self.read_in(INCHES)
+        self.enterContext(read_in(INCHES))
         for mm in (95.0, 88.9, 6.35, 1950.0):
             self.assertAlmostEqual(read_length(in_field(mm), INCHES), mm, places=1)
         self.assertEqual(in_field("3 1/2 in"), "3 1/2 in")

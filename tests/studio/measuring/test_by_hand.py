@@ -3,6 +3,7 @@
 from datetime import date
 
 from mirvo.core.errors import BadInput
+from mirvo.core.lengths import INCHES
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.measuring import HandFields
 from mirvo.studio.exchange.tables_out import table_of
@@ -13,6 +14,7 @@ from mirvo.studio.yard.compost import lay_on_heap, put_back
 from mirvo.studio.yard.sheet import sheet_of
 from mirvo.web.app import create_app
 from mirvo.web.drawings.years import spread_curve, trunk_curve
+from mirvo.web.lengths import read_in
 from tests.client import TestClient
 from tests.studio_case import StudioCase
 
@@ -74,7 +76,8 @@ class ByHandTest(StudioCase):
         self.assertEqual((ratio.value, ratio.plus_minus, ratio.by_hand), (1.5, None, True))
         self.assertFalse(measured.by_hand)
         self.assertEqual(trunk_curve(sheet).seen[0].value, 20)
-        self.assertAlmostEqual(trunk_curve(sheet, inches=True).seen[0].value, 20 / 25.4)
+        with read_in(INCHES):
+            self.assertAlmostEqual(trunk_curve(sheet).seen[0].value, 20 / 25.4)
         rows = self.read(table_of, "measurements", self.studio.today).rows
         self.assertEqual(rows[0][2:4], ["hand", 20.0])
 

@@ -5,7 +5,6 @@ from copy import deepcopy
 from sqlalchemy import select
 
 from mirvo.records.models import Measurement
-from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.photo_sets import NO_TRUNK, letters_elsewhere, members_of_set, shoot_set
 from mirvo.studio.photos.simulated import truth_of
@@ -14,7 +13,7 @@ from tests.studio_case import StudioCase
 
 class SetTest(StudioCase):
     def prepare(self):
-        outcome(shoot_set(self.studio, self.tree().id))
+        shoot_set(self.studio, self.tree().id)
 
     def setUp(self):
         super().setUp()

@@ -5,7 +5,6 @@ from datetime import timedelta
 from sqlalchemy import select
 
 from mirvo.records.models import Root
-from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring.desk import evaluate, save_marks
 from mirvo.studio.measuring.root_plane import root_plane_of_day
 from mirvo.studio.measuring.turntable import shoot_turntable
@@ -19,7 +18,7 @@ class HeightsTest(StudioCase):
         tree = self.tree()
         photo, marks = self.photo(tree, taken_on=self.studio.today - timedelta(days=30))
         save_marks(self.studio, photo.id, marks, 0)
-        outcome(shoot_turntable(self.studio, tree.id))
+        shoot_turntable(self.studio, tree.id)
         for view in self.photos_of(tree.id):
             if view.kind == "side":
                 state = self.open_desk(view.id)

@@ -4,7 +4,6 @@ from contextlib import contextmanager
 from datetime import timedelta
 from unittest.mock import patch
 
-from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.measuring import measure_marks, photo_sets, root_plane
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.measuring.photo_sets import shoot_set
@@ -67,7 +66,7 @@ class WorkBeforeTheLockTest(StudioCase):
 
     def test_a_set(self):
         tree = self.tree()
-        outcome(shoot_set(self.studio, tree.id))
+        shoot_set(self.studio, tree.id)
         asked = set()
         # The one from below joins once the others are marked.
         for photo in sorted(self.photos_of(tree.id), key=lambda photo: photo.id):
@@ -84,7 +83,7 @@ class WorkBeforeTheLockTest(StudioCase):
             # What is said of a root counts more than what the side views see.
             root.pop("height", None)
         save_marks(self.studio, photo.id, marks, 0)
-        outcome(shoot_turntable(self.studio, tree.id))
+        shoot_turntable(self.studio, tree.id)
         asked = set()
         for view in self.photos_of(tree.id):
             if view.kind == "side":

@@ -12,7 +12,6 @@ from PIL import Image, ImageOps
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import Camera
 from mirvo.standins.photo import CardPlace, Layout, take_photo
-from mirvo.studio.ground.vision_worker import outcome
 from mirvo.studio.photos.intake import take_in
 from mirvo.studio.photos.shots import from_above
 from mirvo.studio.photos.simulated import take, truth_of
@@ -126,7 +125,7 @@ class PhotosTest(StudioCase):
 
     def test_simulated_photo_keeps_its_truth(self):
         tree = self.tree()
-        [(photo, _)] = outcome(take(self.studio, tree.id, from_above))
+        [(photo, _)] = take(self.studio, tree.id, from_above)
         known = truth_of(self.studio, photo)
         self.assertEqual(photo.focal_length_35mm, 48)
         self.assertGreater(known["figures"]["trunk_diameter_mm"], 30)
