@@ -54,10 +54,6 @@ class Base:
         return asdict(self)
 
 
-def base_from_json(data: Truth) -> Base:
-    return Base(**{**data, "roots": tuple(BaseRoot(**root) for root in data["roots"])})
-
-
 def random_base(seed: int, trunk_mm: float | None = None) -> Base:
     """A plausible base from a seed: five to nine roots, some of them faulty, often one gap."""
     rng = np.random.default_rng(seed)

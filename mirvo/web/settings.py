@@ -14,10 +14,12 @@ class Settings(BaseSettings):
 
     model_config = SettingsConfigDict(env_prefix="MIRVO_")
     data: Path = Field(default=Path("data"), description="Folder that holds database and photos.")
-    host: str = Field(default="", description="Address it listens on; else the Kit says which.")
+    host: str = Field(
+        default="", description="Address it listens on; without one the Kit page decides."
+    )
     port: int = Field(default=8000, description="Port the server listens on.")
-    copy_to: str = Field(default="", description="Folder for a second copy, kept up by itself.")
-    names: str = Field(default="", description="Names it answers to, commas between.")
+    copy_to: str = Field(default="", description="Folder for a second copy.")
+    names: str = Field(default="", description="Names it answers to, separated by commas.")
 
     proxies: str = Field(
         default="", description="Addresses of proxies whose forwarding headers are believed."

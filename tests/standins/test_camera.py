@@ -8,7 +8,6 @@ import numpy as np
 from PIL import Image
 
 from mirvo.standins.base import (
-    base_from_json,
     flare_radius_at,
     grown,
     nearest_root,
@@ -30,10 +29,6 @@ class BaseTest(unittest.TestCase):
     def test_a_seed_gives_one_base(self):
         self.assertEqual(random_base(5), random_base(5))
         self.assertNotEqual(random_base(5), random_base(6))
-
-    def test_it_survives_being_written_down(self):
-        base = random_base(5)
-        self.assertEqual(base_from_json(base.as_json()), base)
 
     def test_growth_widens_flare_more_than_trunk(self):
         young, old = random_base(5), grown(random_base(5), 8)

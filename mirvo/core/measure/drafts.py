@@ -8,7 +8,7 @@ the browser's code are made from the drafts (`make types`).
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationError
 
@@ -21,7 +21,6 @@ Point = tuple[FiniteFloat, FiniteFloat]
 Points = tuple[Point, ...]
 Word = Annotated[str, Field(max_length=40)]
 View = Literal["top", "side"]
-VIEWS: tuple[View, ...] = ("top", "side")
 
 
 class Draft(BaseModel):
@@ -191,7 +190,6 @@ class SideDraft(MarksDraft):
 
 AnyDraft = TopDraft | SideDraft
 DRAFTS: dict[View, type[TopDraft] | type[SideDraft]] = {"top": TopDraft, "side": SideDraft}
-Made = TypeVar("Made", TopDraft, SideDraft)
 
 
 def read_draft(marks: Any, view: View) -> AnyDraft:

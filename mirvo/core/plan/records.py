@@ -55,10 +55,6 @@ class PlannedStep(Record):
         return self.fault_parts if self.root_parts is None else self.root_parts
 
     @property
-    def ball_before_mm(self) -> float:
-        return self.ball_depth_mm[0]
-
-    @property
     def ball_after_mm(self) -> float:
         return self.ball_depth_mm[1]
 

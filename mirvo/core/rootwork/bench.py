@@ -49,10 +49,6 @@ SOURCES: tuple[frozenset[str], ...] = (
     frozenset({*FINDINGS, "black_tips"}),
     frozenset({"kind"}),
 )
-# Names a sentence may hold in braces.
-FILLED_IN = (
-    *("weight_kg", "weight_guessed", "trench_from", "trench_to", "guy", "species", "union_mm"),
-)
 BLACK_TIPS = "brown-black, soft"
 CLOCK = re.compile(r"^(1[0-2]|[1-9])(?::([0-5][05]))?$")
 MAX_GRAFTS = 12

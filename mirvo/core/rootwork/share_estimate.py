@@ -76,9 +76,6 @@ class BallTaken:
     measured: bool = False
 
 
-UNTOUCHED_BALL = BallTaken()
-
-
 @dataclass(frozen=True)
 class ShareEstimate:
     """Share of the feeding root a session takes and what the tree could bear.

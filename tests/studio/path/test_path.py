@@ -308,7 +308,7 @@ class PlansTest(PathCase):
     def test_a_session_stands_beside_its_plan_and_what_it_did_to_the_year(self):
         planned = self.steady().steps[0]
         self.studio.clock = lambda: TODAY.replace(year=planned.year, month=4, day=1)
-        ball = planned.ball_before_mm
+        ball = planned.ball_depth_mm[0]
         self.record(
             done_on=self.studio.today, ball_depth_before=ball, slice_mm=planned.slice_mm + 5,
             container_after="usual pot", roots=[RootDone(label="A", action="remove")],
