@@ -25,7 +25,7 @@ from mirvo.core.plan.paths import plan
 from mirvo.core.plan.problem import PlanningProblem
 from mirvo.core.plan.search import find_routes
 from mirvo.demo.load import load_demo
-from mirvo.records.photos import smaller
+from mirvo.records.pictures import smaller
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import PHONE_FOCAL_35MM, phone_camera, random_camera
 from mirvo.standins.card import CardPlace

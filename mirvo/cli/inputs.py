@@ -64,7 +64,7 @@ class OpenedPhoto:
     def card(self, kind: str) -> Any:
         """Marker corners when the calibration is by card, else None."""
         from mirvo.core.vision.card import find_card
-        from mirvo.records.photos import grey_of
+        from mirvo.records.pictures import grey_of
 
         # Looking for a card nobody named would cost seconds.
         return find_card(grey_of(self.content)) if kind == "card" else None

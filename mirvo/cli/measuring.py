@@ -92,7 +92,7 @@ def propose_top_command(photo: PhotoArgument, marks: MarksOption) -> None:
     """Propose roots on a photo from above, from its calibration and trunk outline, as JSON."""
     from mirvo.core.measure.marks import read_marks
     from mirvo.core.vision.assist import assistant
-    from mirvo.records.photos import colour_of
+    from mirvo.records.pictures import colour_of
 
     opened = open_photo(photo)
     listed = json_of(marks)

@@ -13,7 +13,8 @@ from PIL import Image, ImageOps
 from PIL.TiffImagePlugin import IFDRational
 
 from mirvo.core.errors import BadInput
-from mirvo.records.photos import SIZES, colour_of, examine, grey_of, size_said, smaller
+from mirvo.records.photos import examine
+from mirvo.records.pictures import SIZES, colour_of, grey_of, size_said, smaller
 
 ORIENTATION, DETAIL, FOCAL, TAKEN, MAKER = 0x0112, 0x8769, 0xA405, 0x9003, 0x010F
 

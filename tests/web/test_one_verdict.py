@@ -13,7 +13,7 @@ from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import PotFields
 from mirvo.core.limits.targets import TargetFields
 from mirvo.core.limits.trees import ORIGINS
-from mirvo.core.standing.verdict import SIGNS
+from mirvo.core.standing.signs import SIGNS
 from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.closing import close_session
 from mirvo.studio.bench_session.cut_review import cut_review

@@ -8,15 +8,9 @@ from mirvo.core.almanac.entry import (
     on_understock,
     with_own,
 )
-from mirvo.core.almanac.loader import (
-    USUAL_CONTAINER,
-    Rules,
-    Species,
-    reason_for,
-    rules,
-    species,
-    species_by_key,
-)
+from mirvo.core.almanac.loader import USUAL_CONTAINER, Rules, rules
+from mirvo.core.almanac.reasons import reason_for
+from mirvo.core.almanac.species import Species, species, species_by_key
 
 __all__ = [
     "USUAL_CONTAINER",

@@ -7,7 +7,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints, model_validator
 
-from mirvo.core.almanac.loader import Budgets, GrowthPrior, Species, rules
+from mirvo.core.almanac.loader import rules
+from mirvo.core.almanac.species import Budgets, GrowthPrior, Species
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import Limits
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cache
 
-from mirvo.core.almanac.loader import Data, Species, read_data
+from mirvo.core.almanac.data_files import Data, read_data
+from mirvo.core.almanac.species import Species
 from mirvo.core.errors import BadInput
 
 Practice = dict[str, str]

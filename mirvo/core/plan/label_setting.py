@@ -9,15 +9,25 @@ ways stand in arrays, one entry a way.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from math import inf
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
 from mirvo.core.plan.bounds import Bounds, CutWork
 from mirvo.core.plan.case import FINAL
+from mirvo.core.plan.layers import (
+    DIGITS,
+    NO_CUT,
+    NO_SESSION,
+    Array,
+    Choices,
+    Flags,
+    Layer,
+    Numbers,
+    Unsettled,
+    joined,
+)
 from mirvo.core.plan.problem import BOARD, CLOSE, NOT_CUT, Ages, PlanningProblem
 from mirvo.core.plan.session_options import (
     NOTHING_CUT,
@@ -29,89 +39,15 @@ from mirvo.core.plan.session_options import (
 
 # Beyond this a case is answered with the best that was found; it takes some seconds to get there.
 MAX_WAYS = 200_000
-NO_SESSION = -10_000
-NO_CUT = -1
-DIGITS = 9
 # Tolls are sums of rounded terms.
 SLACK = 1e-6
-Array = npt.NDArray[np.float64]
-Numbers = npt.NDArray[np.int64]
-Flags = npt.NDArray[np.bool_]
-
-
-class Unsettled(Exception):
-    """A search was given up before it could tell: too many ways to try."""
-
-
-@dataclass
-class Layer:
-    """All ways to stand at the end of a year; each column has one entry a way.
-
-    stand, ages, faults : numbers of what the sweep knows by them. last : year of the last
-    session, `NO_SESSION` before any. faults : what the year's session took of them, `NO_CUT`
-    without one; left_mm, share : the ball it left, and what it took of the feeding root.
-    parent : place in the layer before.
-    """
-
-    year: int
-    stand: Numbers
-    ages: Numbers
-    ball: Array
-    woody: Array
-    container: Numbers
-    last: Numbers
-    worked: Flags
-    matted: Flags
-    grown: Array
-    toll: Array
-    faults: Numbers
-    left_mm: Array
-    share: Array
-    parent: Numbers
-
-    COLUMNS = (
-        *("stand", "ages", "ball", "woody", "container", "last", "worked", "matted"),
-        *("grown", "toll", "faults", "left_mm", "share", "parent"),
-    )
-
-    def __len__(self) -> int:
-        return len(self.toll)
-
-    def only(self, chosen: Flags | Numbers) -> Layer:
-        """The same year with some of its ways."""
-        return Layer(self.year, *(getattr(self, name)[chosen] for name in self.COLUMNS))
-
-    @classmethod
-    def joined(cls, year: int, parts: list[Layer]) -> Layer:
-        """Several parts of one year as one."""
-        return cls(
-            year, *(np.concatenate([getattr(p, name) for p in parts]) for name in cls.COLUMNS)
-        )
-
-
-@dataclass
-class _Choices:
-    """The sessions open to ways that stand alike but for their ball, ball after ball.
-
-    start, count : by ball, where its sessions stand in the other columns.
-    """
-
-    start: Numbers
-    count: Numbers
-    stand: Numbers
-    ages: Numbers
-    faults: Numbers
-    left_mm: Array
-    share: Array
 
 
 class Sweep:
     """One sweep over the years of a problem.
 
     work : the bounds' tables, shared by all sweeps of a problem. aims : by year, the toll a way
-    that arrives then must not pass to be worth going on with;
-    minus infinity for a year nobody asks about.
-    width : most ways kept a year, the most promising; None keeps all. by_toll : without it only
+    that arrives then must not pass; minus infinity for a year nobody asks about. width : most ways kept a year, the most promising; None keeps all. by_toll : without it only
     whether the target can be met is asked, and any toll will do. cell_mm : the easier problem of
     `SessionOptions`, in which a shallower ball is always as good.
     """
@@ -272,7 +208,7 @@ class Sweep:
             parts += self._potted(layer, them[row], choices, choice, year)
         return parts
 
-    def _choices(self, layer: Layer, way: int, balls: Array, year: int) -> _Choices:
+    def _choices(self, layer: Layer, way: int, balls: Array, year: int) -> Choices:
         """The sessions open to one way, for each of some balls."""
         problem = self.problem
         stand = self.stands[int(layer.stand[way])]
@@ -280,7 +216,7 @@ class Sweep:
         again = problem.share_back(ages) if ages else 0.0
         matted, first = bool(layer.matted[way]), not layer.worked[way]
         found = self.options.sessions(stand, balls, matted, first, year, again)
-        ball = _joined([part.ball for part in found], np.int64)
+        ball = joined([part.ball for part in found], np.int64)
         order = np.argsort(ball, kind="stable")
         count = np.bincount(ball, minlength=len(balls))
 
@@ -288,18 +224,18 @@ class Sweep:
             sizes = [len(part.ball) for part in found]
             return np.repeat(np.array(number, np.int64), sizes)[order]
 
-        return _Choices(
+        return Choices(
             start=np.cumsum(count) - count,
             count=count,
             stand=each([self._stand_number(part.faults.progress) for part in found]),
             ages=each([self._ages_after(ages, part) for part in found]),
             faults=each([self._taken_number(part.faults) for part in found]),
-            left_mm=_joined([part.left_mm for part in found], float)[order],
-            share=_joined([part.share for part in found], float)[order],
+            left_mm=joined([part.left_mm for part in found], float)[order],
+            share=joined([part.share for part in found], float)[order],
         )
 
     def _potted(
-        self, layer: Layer, row: Numbers, choices: _Choices, choice: Numbers, year: int
+        self, layer: Layer, row: Numbers, choices: Choices, choice: Numbers, year: int
     ) -> list[Layer]:
         """Ways after their session, in each container that takes them."""
         problem = self.problem
@@ -461,7 +397,3 @@ class Sweep:
             for weight in (0.0, 1.0, 6.0)
         ]
         return layer.only(np.unique(np.concatenate(chosen)))
-
-
-def _joined(parts: list[Any], kind: type) -> Any:
-    return np.concatenate(parts) if parts else np.zeros(0, kind)

@@ -12,7 +12,8 @@ from math import inf
 import numpy as np
 
 from mirvo.core.plan.bounds import CutWork
-from mirvo.core.plan.label_setting import NO_CUT, NO_SESSION, Layer, Sweep, Unsettled
+from mirvo.core.plan.label_setting import Sweep
+from mirvo.core.plan.layers import NO_CUT, NO_SESSION, Layer, Unsettled
 from mirvo.core.plan.problem import Array, PlanningProblem
 from mirvo.core.plan.tree_state import Cut, TreeState
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import cache
 
 from mirvo.core.almanac import rules
-from mirvo.core.almanac.loader import read_data
+from mirvo.core.almanac.data_files import read_data
 
 G_PER_KG = 1000
 

@@ -7,7 +7,7 @@ from functools import cache
 from pydantic import BaseModel, ConfigDict
 
 from mirvo.core.almanac import Species
-from mirvo.core.almanac.loader import read_data
+from mirvo.core.almanac.data_files import read_data
 from mirvo.core.almanac.practice import Practice, clears_by
 from mirvo.core.rootwork.kinds import kind_by_key
 

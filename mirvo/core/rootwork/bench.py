@@ -11,7 +11,7 @@ from typing import Any, Literal
 from pydantic import Field as Given
 
 from mirvo.core.almanac import Species
-from mirvo.core.almanac.loader import Data, read_data
+from mirvo.core.almanac.data_files import Data, read_data
 from mirvo.core.almanac.practice import Practice, clears_by, questions
 from mirvo.core.errors import BadInput
 from mirvo.core.lengths import read_length

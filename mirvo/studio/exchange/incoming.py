@@ -15,7 +15,8 @@ from mirvo.formats.exchange import (
     Archive,
     open_archive,
 )
-from mirvo.studio.exchange.merging import MINE, Coming, Merge
+from mirvo.studio.exchange.differences import Coming
+from mirvo.studio.exchange.merging import MINE, Merge
 from mirvo.studio.exchange.trial import on_trial
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.jobs import Report, unwatched

@@ -10,7 +10,6 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 from sqlalchemy import Column, Integer, UniqueConstraint, func, insert, select, text, tuple_, update
@@ -23,7 +22,6 @@ from mirvo.formats.exchange import (
     STUDIO_TABLES,
     TREE_TABLES,
     Archive,
-    Header,
     as_json,
     columns_of,
 )
@@ -39,73 +37,15 @@ from mirvo.records.models import (
     Tree,
     Yard,
 )
+from mirvo.studio.exchange.differences import MOST_SHOWN, Coming, Conflicting, Difference
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.jobs import Report, unwatched
 from mirvo.studio.ground.settings import put_yard, yard_of
 
 MINE, THEIRS = "mine", "theirs"
-# More than this nobody decides one by one; the rest follows one answer for all.
-MOST_SHOWN = 300
 CHUNK = 400
 # Entries of the bench that name rows of the shelf.
 NAMING = {"pot_id": ShelfPot.__tablename__, "recipe_id": SoilRecipe.__tablename__}
-
-
-@dataclass(frozen=True)
-class Difference:
-    """One column of a row that both sides have."""
-
-    column: str
-    mine: str
-    theirs: str
-
-
-@dataclass(frozen=True)
-class Conflicting:
-    """A row both sides have that differs. key : by which the decision on it is named. usual :
-    which is kept where nothing is said."""
-
-    key: str
-    table: str
-    of_tree: str
-    differences: tuple[Difference, ...]
-    usual: str
-
-
-@dataclass
-class Tally:
-    """How many rows are new here, the same, and different."""
-
-    new: int = 0
-    same: int = 0
-    different: int = 0
-
-
-@dataclass
-class Coming:
-    """What an exchange file would change, or did.
-
-    tables : rows by table. trees : by name. conflicting : rows to be decided, the first of them.
-    photos : files that are new here. species : own species that are. ignored : names in the file
-    that this Mirvo does not know; what they hold is left out.
-    """
-
-    header: Header
-    tables: dict[str, Tally] = field(default_factory=lambda: defaultdict(Tally))
-    trees: dict[str, Tally] = field(default_factory=lambda: defaultdict(Tally))
-    conflicting: list[Conflicting] = field(default_factory=list)
-    photos: set[str] = field(default_factory=set)
-    species: list[str] = field(default_factory=list)
-    ignored: list[str] = field(default_factory=list)
-
-    @property
-    def total(self) -> Tally:
-        listed = list(self.tables.values())
-        return Tally(
-            sum(one.new for one in listed),
-            sum(one.same for one in listed),
-            sum(one.different for one in listed),
-        )
 
 
 class Merge:

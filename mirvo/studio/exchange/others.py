@@ -144,7 +144,8 @@ def _tree(archive: Archive, number: int) -> OthersTree:
 
 def photo_in(studio: Studio, name: str, digest: str) -> bytes:
     """A photo of a file, small. Raises NotFound, BadInput."""
-    from mirvo.records.photos import examine, smaller
+    from mirvo.records.photos import examine
+    from mirvo.records.pictures import smaller
 
     with open_archive(_place(studio, name)) as archive:
         content = archive.photo(digest)

@@ -27,15 +27,8 @@ from mirvo.core.limits.trees import TreeFields
 from mirvo.formats.spreadsheet import ReadSheet, read_tables
 from mirvo.records.database import DbSession
 from mirvo.records.models import MAX_LABEL, CareTask, Measurement, Root, ShelfPot, Tree
-from mirvo.studio.exchange.table_fields import (
-    FIELDS,
-    FieldOf,
-    day_order,
-    guess,
-    heading,
-    likely_kind,
-    read_cell,
-)
+from mirvo.studio.exchange.table_fields import FIELDS, FieldOf, day_order, read_cell
+from mirvo.studio.exchange.table_headings import guess, heading, likely_kind
 from mirvo.studio.exchange.trial import on_trial
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.jobs import Report, unwatched

@@ -7,7 +7,7 @@ from pathlib import Path
 from mirvo.core.errors import NotFound
 from mirvo.records.database import DbSession, find_kept
 from mirvo.records.models import Measurement, Photo
-from mirvo.records.photos import colour_of, jpeg_of
+from mirvo.records.pictures import colour_of, jpeg_of
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.measuring.measure_marks import checked_marks, corners_for

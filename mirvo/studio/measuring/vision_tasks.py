@@ -107,7 +107,7 @@ def flanks(photo: Path, across: Spots, path: Spots, click_sd_px: float) -> Spots
 @lru_cache(maxsize=1)
 def _picture(photo: Path) -> Any:
     """The photo last asked about stays decoded: widths are set one after the other."""
-    from mirvo.records.photos import colour_of
+    from mirvo.records.pictures import colour_of
 
     return colour_of(photo.read_bytes())
 

@@ -8,7 +8,8 @@ from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.vision.card import NO_CARD
 from mirvo.core.vision.photo_check import Remark, Shot, check_photo
 from mirvo.records.models import Photo
-from mirvo.records.photos import PhotoStore, colour_of, size_said
+from mirvo.records.photos import PhotoStore
+from mirvo.records.pictures import colour_of, size_said
 from mirvo.studio.photos.photo_queries import MEASURED_ON
 from mirvo.studio.photos.photo_view import card_corners, info_of, view_of
 

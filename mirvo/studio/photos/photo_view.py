@@ -11,7 +11,8 @@ from mirvo.core.measure.drafts import View
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.measure.uncertainty import Array
 from mirvo.records.models import Photo
-from mirvo.records.photos import PhotoStore, grey_of
+from mirvo.records.photos import PhotoStore
+from mirvo.records.pictures import grey_of
 
 # Named anew when the corners are found otherwise, so that no photo keeps those of before.
 CARD_FINDING = "card-2"

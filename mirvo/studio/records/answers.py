@@ -19,8 +19,8 @@ from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.ground.state_cache import kept_for_all
 from mirvo.studio.records.aftercare import replan_care
 from mirvo.studio.records.root_sessions import load_session
+from mirvo.studio.standing.evidence import seen_after
 from mirvo.studio.standing.species import species_of_tree
-from mirvo.studio.standing.standing import seen_after
 from mirvo.studio.standing.tree_queries import load_tree
 from mirvo.studio.standing.weather import place_of
 

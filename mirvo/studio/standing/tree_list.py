@@ -17,8 +17,9 @@ from mirvo.core.almanac import Species
 from mirvo.core.measure.figure import Figure
 from mirvo.core.measure.records import TopRecord
 from mirvo.core.season import Window
+from mirvo.core.standing.signs import SIGNS
 from mirvo.core.standing.standing import Standing
-from mirvo.core.standing.verdict import SIGNS, Verdict
+from mirvo.core.standing.verdict import Verdict
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
 from mirvo.records.versions import SETTINGS

@@ -8,12 +8,14 @@ from datetime import date
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.trees import WateringFields
-from mirvo.core.standing.verdict import SIGNS, Looked, Verdict, verdict
+from mirvo.core.standing.signs import SIGNS, Looked
+from mirvo.core.standing.verdict import Verdict, verdict
 from mirvo.records.database import DbSession
 from mirvo.records.documents import SignSeen
 from mirvo.studio.ground.context import Studio
-from mirvo.studio.records.aftercare import rhythm_of
-from mirvo.studio.standing.standing import TreeStanding, signs_on, standing_of
+from mirvo.studio.records.watering import rhythm_of
+from mirvo.studio.standing.evidence import signs_on
+from mirvo.studio.standing.standing import TreeStanding, standing_of
 from mirvo.studio.standing.tree_queries import load_tree, sessions_of
 
 SEEN_TODAY = tuple(SIGNS)

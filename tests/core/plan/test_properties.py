@@ -13,7 +13,8 @@ from mirvo.core.plan.growth import (
     Seen,
     growth_rate,
 )
-from mirvo.core.plan.label_setting import NO_SESSION, Sweep
+from mirvo.core.plan.label_setting import Sweep
+from mirvo.core.plan.layers import NO_SESSION
 from mirvo.core.plan.outcomes import outcomes
 from mirvo.core.plan.problem import PlanningProblem, largest_gap
 from mirvo.core.plan.search import Route, find_routes, glance

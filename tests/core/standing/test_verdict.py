@@ -7,9 +7,10 @@ from datetime import date, timedelta
 from mirvo.core.rootwork import SessionLimits
 from mirvo.core.season import Season, Window
 from mirvo.core.standing.recovery import Recovery, recovery_of
+from mirvo.core.standing.signs import SIGNS, Looked, looked
 from mirvo.core.standing.standing import Interval, Soil, Standing
 from mirvo.core.standing.strength import Strength
-from mirvo.core.standing.verdict import SIGNS, Looked, looked, verdict
+from mirvo.core.standing.verdict import verdict
 
 DAY = date(2027, 3, 20)
 OPEN = Season("open", date(2027, 3, 10), date(2027, 4, 10), date(2027, 3, 25))

@@ -10,7 +10,7 @@ import numpy as np
 from mirvo.core.measure.plane_map import PhotoInfo
 from mirvo.core.vision.card import find_card
 from mirvo.core.vision.photo_check import Shot, check_photo, softness_px
-from mirvo.records.photos import colour_of
+from mirvo.records.pictures import colour_of
 from mirvo.standins.base import random_base
 from mirvo.standins.camera import Camera
 from mirvo.standins.card import CardPlace

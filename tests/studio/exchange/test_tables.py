@@ -11,14 +11,8 @@ from mirvo.core.almanac import species
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.formats.spreadsheet import MARK, Sheet, read_tables, write_csv, write_xlsx
 from mirvo.records.models import CareTask, Root, RootSession, ShelfPot, Tree
-from mirvo.studio.exchange.table_fields import (
-    FIELDS,
-    day_order,
-    guess,
-    heading,
-    likely_kind,
-    read_cell,
-)
+from mirvo.studio.exchange.table_fields import FIELDS, day_order, read_cell
+from mirvo.studio.exchange.table_headings import guess, heading, likely_kind
 from mirvo.studio.exchange.tables_in import (
     ALL,
     GOOD,

@@ -11,15 +11,14 @@ from mirvo.studio.records.aftercare import (
     by_week,
     open_care,
     replan_yard,
-    rhythm_of,
     set_task,
     tasks_of_session,
     tick,
-    water,
 )
 from mirvo.studio.records.answers import answers_seen, put_answer
 from mirvo.studio.records.corrections import correct_session
 from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.watering import note_watering, rhythm_of
 from mirvo.studio.standing.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree, see_buds
 from tests.studio.bench_session.bench_case import BenchCase
@@ -114,7 +113,7 @@ class WateringTest(BenchCase):
     def test_the_rhythm_and_its_warnings(self):
         for day in (1, 3, 3, 7, 9):
             self.studio.clock = lambda day=day: datetime(2026, 7, day, 8, tzinfo=UTC)
-            water(self.studio, 1)
+            note_watering(self.studio, 1)
         rhythm = self.read(rhythm_of, 1)
         self.assertEqual((rhythm.times, rhythm.days_between), (4, 2.0))
         self.assertEqual(rhythm.last.day, 9)

@@ -4,8 +4,8 @@ from datetime import UTC, datetime, timedelta
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.core.limits.sessions import SessionFields
-from mirvo.studio.records.aftercare import water
 from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.watering import note_watering
 from mirvo.studio.records.weights import water_use, weigh
 from mirvo.web.app import create_app
 from tests.client import TestClient
@@ -22,7 +22,7 @@ class WeightsTest(StudioCase):
         """Watered each morning to 2400 g and weighed, and weighed again in the evening."""
         for number, grams in enumerate(grams_a_day):
             self.on(first + number)
-            water(self.studio, 1)
+            note_watering(self.studio, 1)
             weigh(self.studio, 1, 2400)
             self.on(first + number + 0.5)
             weigh(self.studio, 1, 2400 - grams / 2)

@@ -7,9 +7,9 @@ from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.trees import TreeFields
 from mirvo.studio.bench_session.session import begin
-from mirvo.studio.records.aftercare import rhythm_of, water
 from mirvo.studio.records.answers import put_answer
 from mirvo.studio.records.root_sessions import record_session
+from mirvo.studio.records.watering import note_watering, rhythm_of
 from mirvo.studio.standing.standing import standing_of
 from mirvo.studio.yard.trees import edit_tree
 from mirvo.studio.yard.triage import keep_signs
@@ -91,7 +91,7 @@ class SignsTest(StudioCase):
         edit_tree(self.studio, 1, form, self.here.version)
         for day, usual in ((1, 7), (3, 7), (5, 7), (7, 7), (9, 2)):
             self.on(date(2026, 12, day))
-            water(self.studio, 1)
+            note_watering(self.studio, 1)
             self.assertEqual(self.read(rhythm_of, 1).days_between, usual)
 
 

@@ -7,6 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from mirvo.core.limits.care import WeightFields
 from mirvo.studio.records import aftercare as use
+from mirvo.studio.records.watering import note_watering
 from mirvo.studio.records.weights import weigh as keep_weight
 from mirvo.web.access import Role, only
 from mirvo.web.form_models import FormModel
@@ -37,7 +38,7 @@ def tick(
 
 @router.post("/trees/{tree_id}/waterings")
 def water(studio: StudioDep, tree_id: int) -> Response:
-    use.water(studio, tree_id)
+    note_watering(studio, tree_id)
     return RedirectResponse(f"/trees/{tree_id}", 303)
 
 

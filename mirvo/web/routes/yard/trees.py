@@ -15,8 +15,9 @@ from mirvo.records.models.people import SHOWN_PARTS
 from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.ground.state_cache import kept_by_tree
 from mirvo.studio.photos.photo_queries import photos_of
-from mirvo.studio.records.aftercare import KEPT, kept_for_a_while, rhythm_of
+from mirvo.studio.records.aftercare import KEPT, kept_for_a_while
 from mirvo.studio.records.answers import DeathFields, say_died
+from mirvo.studio.records.watering import rhythm_of
 from mirvo.studio.records.weights import water_use, watering_log
 from mirvo.studio.standing.species import all_species
 from mirvo.studio.standing.tree_list import BASES_BY, ORDERS, find_trees, left_out
