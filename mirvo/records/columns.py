@@ -22,7 +22,8 @@ from mirvo.core.typed_values import plain_text
 
 Document = TypeVar("Document")
 Value = TypeVar("Value")
-Upgrade = Callable[[dict[str, Any]], dict[str, Any]]
+Kept = dict[str, Any]
+Upgrade = Callable[[Kept], Kept]
 VERSION = "version"
 # No length, weight, share or price is greater; what is reckoned with it stays finite.
 MOST = 1e9
@@ -261,7 +262,7 @@ class PydanticColumn(TypeDecorator[Document], Generic[Document]):
     def _read(self, value: str) -> Document:
         return self.adapter.validate_python(self._upgraded(json.loads(value)))
 
-    def _upgraded(self, kept: dict[str, Any]) -> Any:
+    def _upgraded(self, kept: Kept) -> Any:
         version, body = int(kept[VERSION]), kept["body"]
         # Step by step, so that each change is written once.
         while version < self.version:

@@ -24,6 +24,9 @@ OF_ACCESS = frozenset(("people", "sign_ins", "guest_trees", "shared_trees", "api
 BYTES = "base16"
 NOTE_COLUMNS = ("why", "table_name", "row_number", "column_name", "value", "rows", "label")
 
+# A row by its columns, as it is laid aside.
+Row = dict[str, Any]
+
 
 @dataclass(frozen=True)
 class Link:
@@ -39,7 +42,7 @@ class Link:
 class Taken:
     """Rows taken out, each after those it hangs on, and what named them."""
 
-    rows: tuple[tuple[str, int, dict[str, Any]], ...]
+    rows: tuple[tuple[str, int, Row], ...]
     links: tuple[Link, ...]
 
     def as_json(self) -> str:
@@ -68,7 +71,7 @@ def take_out(kept: sqlite3.Connection, table: str, row: int) -> Taken:
 
 def gather(kept: sqlite3.Connection, table: str, row: int) -> Taken:
     """A row with all that hangs on it, and what names it; nothing is changed."""
-    rows: dict[tuple[str, int], dict[str, Any]] = {}
+    rows: dict[tuple[str, int], Row] = {}
     links: list[Link] = []
     _gather(kept, table, row, rows, links)
     loose = [link for link in links if (link.table, link.row) not in rows]
@@ -173,7 +176,7 @@ def _gather(
     kept: sqlite3.Connection,
     table: str,
     row: int,
-    rows: dict[tuple[str, int], dict[str, Any]],
+    rows: dict[tuple[str, int], Row],
     links: list[Link],
 ) -> None:
     if (table, row) in rows:
@@ -219,5 +222,5 @@ def _bytes_as_json(value: object) -> Any:
     raise TypeError(f"cannot be kept as JSON: {type(value)}")
 
 
-def _bytes_from_json(found: dict[str, Any]) -> Any:
+def _bytes_from_json(found: Row) -> Any:
     return bytes.fromhex(found[BYTES]) if set(found) == {BYTES} else found

@@ -32,6 +32,8 @@ NOT_FOR_HELPERS = "Only an owner of this studio may do that."
 GUESTS_PAGE = "/guest"
 NOT_FOR_GUESTS = "You are a guest here: look at the trees that were shown to you."
 FIRST = "Sign in first; what you entered is kept on this device."
+# What an address says where its route has names.
+PathNumbers = dict[str, Any]
 # What a number in an address is of, by its name there; guests see what is of a tree of theirs.
 NUMBER_OF = {
     "tree_id": "trees",
@@ -109,9 +111,9 @@ class AccessTable:
                     raise RuntimeError(f"a route of a kind that declares nothing: {route!r}")
                 self.rows.append(Declared(route, _declared(route)))
 
-    def find(self, request: Request) -> tuple[Declared | None, dict[str, Any]]:
+    def find(self, request: Request) -> tuple[Declared | None, PathNumbers]:
         """The route a request is for and what its address names; None for none."""
-        partial: tuple[Declared | None, dict[str, Any]] = None, {}
+        partial: tuple[Declared | None, PathNumbers] = None, {}
         for row in self.rows:
             match, child = row.route.matches(request.scope)
             if match == Match.FULL:
@@ -162,7 +164,7 @@ def _refusal(request: Request, table: AccessTable, person: SignedIn | None) -> R
 
 
 def _for_guest(
-    request: Request, person: SignedIn, declared: Declared | None, named: dict[str, Any]
+    request: Request, person: SignedIn, declared: Declared | None, named: PathNumbers
 ) -> Response | None:
     """Guests look at what they are let see, and change nothing but what is their own."""
     if request.url.path == "/":

@@ -19,6 +19,9 @@ AYear = Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)]
 Week = Annotated[int, Field(ge=-26, le=40)]
 Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
 
+# Figures of an entry by name.
+Figures = dict[str, Any]
+
 
 class Entry(Limits):
     """All figures of a species.
@@ -101,7 +104,7 @@ def groups() -> list[str]:
     return list(rules().season.heat_ceiling_c)
 
 
-def figures_of(species: Species) -> dict[str, Any]:
+def figures_of(species: Species) -> Figures:
     """A species as the flat figures of an `Entry`."""
     return {
         "name": species.name,
@@ -163,7 +166,7 @@ def on_understock(scion: Species, stock: Species) -> Species:
     )
 
 
-def differing(shipped: Species, entry: Entry) -> dict[str, Any]:
+def differing(shipped: Species, entry: Entry) -> Figures:
     """What an entry says otherwise than the species as shipped."""
     base = figures_of(shipped)
     return {name: value for name, value in entry.model_dump().items() if value != base[name]}

@@ -47,9 +47,10 @@ class Sweep:
     """One sweep over the years of a problem.
 
     work : the bounds' tables, shared by all sweeps of a problem. aims : by year, the toll a way
-    that arrives then must not pass; minus infinity for a year nobody asks about. width : most ways kept a year, the most promising; None keeps all. by_toll : without it only
-    whether the target can be met is asked, and any toll will do. cell_mm : the easier problem of
-    `SessionOptions`, in which a shallower ball is always as good.
+    that arrives then must not pass; minus infinity for a year nobody asks about. width : most ways
+    kept a year, the most promising; None keeps all. by_toll : without it only whether the target
+    can be met is asked, and any toll will do. cell_mm : the easier problem of `SessionOptions`, in
+    which a shallower ball is always as good.
     """
 
     def __init__(

@@ -25,6 +25,7 @@ from mirvo.formats.exchange.tables import (
     STUDIO_TABLES,
     TREE_TABLES,
     Row,
+    RowValues,
     TableKind,
     Whole,
     row_type,
@@ -75,8 +76,8 @@ class Header(BaseModel):
 
 def exchange_pieces(
     header: Header,
-    studio: Mapping[str, list[dict[str, Any]]],
-    trees: Iterable[tuple[int, Mapping[str, list[dict[str, Any]]]]],
+    studio: Mapping[str, list[RowValues]],
+    trees: Iterable[tuple[int, Mapping[str, list[RowValues]]]],
     photos: Iterable[tuple[str, Path]],
 ) -> Iterator[bytes]:
     """An exchange file, piece by piece.
@@ -97,7 +98,7 @@ def exchange_pieces(
     yield outlet.taken()
 
 
-def _text(rows: Mapping[str, list[dict[str, Any]]]) -> str:
+def _text(rows: Mapping[str, list[RowValues]]) -> str:
     return to_json(rows, inf_nan_mode="null").decode("utf-8")
 
 

@@ -113,6 +113,8 @@ MOST = 2**53
 MOST_TEXT = 200_000
 Whole = Annotated[int, Field(ge=-MOST, le=MOST)]
 Decimal = Annotated[float, Field(allow_inf_nan=False, ge=-MOST_NUMBER, le=MOST_NUMBER)]
+# The values of one row by column, as JSON has them.
+RowValues = dict[str, Any]
 
 
 class Row(BaseModel):
@@ -139,7 +141,7 @@ def table_of(kind: TableKind) -> SqlTable:
 def row_type(kind: TableKind) -> type[Row]:
     """The Pydantic model of a table's rows."""
     words = words_of(kind)
-    fields: dict[str, Any] = {}
+    fields: RowValues = {}
     for column in columns_of(kind):
         said = _type_of(column, words.get(column.name))
         # What a row may leave unsaid, it may leave out; so may files older than the column.
@@ -183,7 +185,7 @@ def _type_of(column: Column[Any], words: tuple[str, ...] | None) -> Any:
     raise TypeError(f"{column} has a type that is not exchanged: {kind!r}")
 
 
-def as_json(kind: TableKind, row: Mapping[str, Any]) -> dict[str, Any]:
+def as_json(kind: TableKind, row: Mapping[str, Any]) -> RowValues:
     """A row, by the names of its columns, as it stands in the file."""
     return {column.name: _plain(column, row[column.name]) for column in columns_of(kind)}
 

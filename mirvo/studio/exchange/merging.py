@@ -25,7 +25,7 @@ from mirvo.formats.exchange import (
     as_json,
     columns_of,
 )
-from mirvo.formats.exchange.tables import DIGESTS, Row, TableKind, row_type, table_of
+from mirvo.formats.exchange.tables import DIGESTS, Row, RowValues, TableKind, row_type, table_of
 from mirvo.records.database import DbSession
 from mirvo.records.limits import check_row, species_complaint
 from mirvo.records.models import (
@@ -174,10 +174,10 @@ class Merge:
         name, numbered = kind.__tablename__, _numbered(kind)
         self._check(kind, rows)
         values = [self._values(kind, row) for row in rows]
-        here: list[dict[str, Any] | None] = [None] * len(rows)
+        here: list[RowValues | None] = [None] * len(rows)
         if name not in self.empty or kind is Tree:
             here = self._rows_here(kind, rows, values)
-        fresh, origins = list[dict[str, Any]](), list[tuple[tuple[str, int], int]]()
+        fresh, origins = list[RowValues](), list[tuple[tuple[str, int], int]]()
         for row, value, mine in zip(rows, values, here, strict=True):
             there = int(getattr(row, "id", -1)) if numbered else -1
             if mine is None:
@@ -220,7 +220,7 @@ class Merge:
             if (key or name == "species_key") and key not in self.known_species:
                 raise BadInput(name, unknown_species(key))
 
-    def _values(self, kind: TableKind, row: Row) -> dict[str, Any]:
+    def _values(self, kind: TableKind, row: Row) -> RowValues:
         """The row as it would stand here: what it refers to by its numbers here."""
         value = {column.name: getattr(row, column.name) for column in columns_of(kind)}
         for column in columns_of(kind):
@@ -252,10 +252,10 @@ class Merge:
         return known
 
     def _rows_here(
-        self, kind: TableKind, rows: list[Row], values: list[dict[str, Any]]
-    ) -> list[dict[str, Any] | None]:
+        self, kind: TableKind, rows: list[Row], values: list[RowValues]
+    ) -> list[RowValues | None]:
         """For each row of the file the row here that it is, None for new ones."""
-        found: dict[int, dict[str, Any]] = {}
+        found: dict[int, RowValues] = {}
         table = table_of(kind)
         if _numbered(kind):
             known = self._known({row.id: row.came_from for row in rows}, kind)  # type: ignore[attr-defined]
@@ -280,11 +280,11 @@ class Merge:
                     found[keys[tuple(mine[name] for name in names)]] = mine
         return [found.get(place) for place in range(len(rows))]
 
-    def _read(self, kind: TableKind, which: Any) -> list[dict[str, Any]]:
+    def _read(self, kind: TableKind, which: Any) -> list[RowValues]:
         query = select(*table_of(kind).columns).where(which)
         return [dict(row._mapping) for row in self.db.execute(query)]
 
-    def _decide(self, kind: TableKind, mine: dict[str, Any], theirs: dict[str, Any]) -> None:
+    def _decide(self, kind: TableKind, mine: RowValues, theirs: RowValues) -> None:
         if self.header.details == "removed":
             # The same photo without what its file said of place and people: the one here is more.
             theirs.update({name: mine[name] for name in DIGESTS if name in mine})

@@ -23,7 +23,7 @@ from mirvo.formats.exchange import (
     exchange_pieces,
 )
 from mirvo.formats.exchange.archive import FORMAT, VERSION
-from mirvo.formats.exchange.tables import TableKind, table_of
+from mirvo.formats.exchange.tables import RowValues, TableKind, table_of
 from mirvo.formats.photo_privacy import private_details, without_private
 from mirvo.records.database import DbSession
 from mirvo.records.documents import OwnSpecies
@@ -41,8 +41,7 @@ from mirvo.records.photos import DIGEST
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.settings import yard_of
 
-JsonRow = dict[str, Any]
-JsonRows = dict[str, list[JsonRow]]
+RowValuess = dict[str, list[RowValues]]
 # So many trees are asked for at once.
 BATCH = 40
 # Through which column the rows of a table hang on a tree, where they do not name it themselves.
@@ -133,7 +132,7 @@ class _Origins:
 
 def _listed(
     db: DbSession, origins: _Origins, kind: TableKind, query: Select[Any]
-) -> Iterator[tuple[Any, JsonRow]]:
+) -> Iterator[tuple[Any, RowValues]]:
     """Owner and JSON of each row; the owner stands first in the query."""
     for owner, *values in db.execute(query):
         names = [column.name for column in columns_of(kind)]
@@ -142,7 +141,7 @@ def _listed(
         yield owner, row if came_from is None else {**row, "came_from": list(came_from)}
 
 
-def _studio_rows(db: DbSession, origins: _Origins, trees: list[int] | None) -> JsonRows:
+def _studio_rows(db: DbSession, origins: _Origins, trees: list[int] | None) -> RowValuess:
     """Rows of the studio; of what hangs on no tree only what some trees need."""
     if trees is None:
         return {
@@ -180,11 +179,11 @@ def _query(kind: TableKind, owner: Any) -> Select[Any]:
 
 def _tree_rows(
     db: DbSession, origins: _Origins, trees: list[int], everything: bool, photos: _PhotosOut
-) -> Iterator[tuple[int, JsonRows]]:
+) -> Iterator[tuple[int, RowValuess]]:
     """Rows of each tree, by table; its photos are noted on the way."""
     left = iter(trees)
     while batch := list(islice(left, BATCH)):
-        found: dict[int, JsonRows] = {
+        found: dict[int, RowValuess] = {
             number: {kind.__tablename__: [] for kind in TREE_TABLES} for number in batch
         }
         for kind in TREE_TABLES:
@@ -216,7 +215,7 @@ def _of_trees(kind: TableKind, trees: list[int], everything: bool) -> Select[Any
     return query
 
 
-def _without_lost(rows: JsonRows) -> None:
+def _without_lost(rows: RowValuess) -> None:
     """Rows without references to what stays on the compost heap, or goes with it."""
     for kind in TREE_TABLES:
         name = kind.__tablename__
@@ -230,8 +229,8 @@ def _without_lost(rows: JsonRows) -> None:
 
 
 def _whole(
-    kind: TableKind, row: JsonRow, rows: JsonRows, numbers: dict[str, set[Any]]
-) -> JsonRow | None:
+    kind: TableKind, row: RowValues, rows: RowValuess, numbers: dict[str, set[Any]]
+) -> RowValues | None:
     """A row without references that lead nowhere; None where it is nothing without one."""
     for column in columns_of(kind):
         for key in column.foreign_keys:

@@ -56,6 +56,9 @@ USUAL_VIGOUR = 0.85
 MEASURE_FIRST = "Measure a photo from above first; the plan starts there."
 SIZE_FIRST = "Enter the pot's inner depth in the portrait, or note the ball's depth at a session."
 
+# Fields of a case that are set only where something is known.
+CaseFields = dict[str, Any]
+
 
 @dataclass(frozen=True)
 class GrowthRates:
@@ -208,7 +211,7 @@ def _species(stands: TreeStanding) -> CaseSpecies:
     )
 
 
-def _origin(tree: Tree, today: date) -> dict[str, Any]:
+def _origin(tree: Tree, today: date) -> CaseFields:
     factor = origin_factor(tree.origin, tree.rooted_on, today)
     if factor == 1.0 or tree.rooted_on is None:
         return {"origin_factor": factor}
@@ -276,7 +279,7 @@ def _woody(stands: TreeStanding, ball: float) -> float:
     return next(noted, ball)
 
 
-def _containers(target: Target) -> dict[str, Any]:
+def _containers(target: Target) -> CaseFields:
     """The containers at hand and their measured inner depths, where any were said."""
     # A document nobody can read any more reads as nothing.
     known = target.container_depths or {}
@@ -321,7 +324,7 @@ def _faults(
     )
 
 
-def _known(**fields: float | None) -> dict[str, Any]:
+def _known(**fields: float | None) -> CaseFields:
     """Only the fields that are known: plans are told apart by what their cases say."""
     return {name: value for name, value in fields.items() if value is not None}
 

@@ -13,6 +13,7 @@ from sqlalchemy import func, or_, select
 
 from mirvo.core.almanac import Entry, Species, differing, figures_of, on_understock, with_own
 from mirvo.core.almanac import species as shipped_species
+from mirvo.core.almanac.entry import Figures
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.records.database import DbSession
 from mirvo.records.documents import OwnSpecies
@@ -131,9 +132,7 @@ def keep_entry(studio: Studio, key: str, entry: Entry, why: str = "") -> None:
         _keep(db, studio.today, key, OwnSpecies(figures=kept) if kept else None)
 
 
-def _note_changes(
-    db: DbSession, before: Species, figures: dict[str, Any], why: str, today: date
-) -> None:
+def _note_changes(db: DbSession, before: Species, figures: Figures, why: str, today: date) -> None:
     """Keep what each figure was and became."""
     for figure, was in figures_of(before).items():
         became = figures[figure]
@@ -262,7 +261,7 @@ def _entry(yard: Yard, species: Species, trees: int) -> AlmanacEntry:
     return AlmanacEntry(species, trees, shipped, changed, aside)
 
 
-def _own(yard: Yard, key: str) -> dict[str, Any] | None:
+def _own(yard: Yard, key: str) -> Figures | None:
     """The studio's own figures of a species that hold, None without any."""
     kept = (yard.own_species or {}).get(key)
     return None if kept is None or kept.laid_aside is not None else kept.figures

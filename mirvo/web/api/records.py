@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from mirvo.core.measure.figure import Figure
 from mirvo.formats.exchange import as_json, columns_of
-from mirvo.formats.exchange.tables import TableKind, table_of
+from mirvo.formats.exchange.tables import RowValues, TableKind, table_of
 from mirvo.records.database import DbSession
 from mirvo.records.models import (
     CareTask,
@@ -45,7 +45,7 @@ Number = Annotated[int, Path(ge=0, le=MOST)]
 
 def page_of_rows(
     db: DbSession, kind: TableKind, after: int, limit: int, tree_id: int | None = None
-) -> dict[str, Any]:
+) -> RowValues:
     """A page of a table's rows by number, without what lies on the compost heap."""
     table = table_of(kind)
     query = select(*columns_of(kind)).where(table.c.id > after).order_by(table.c.id)
@@ -59,7 +59,7 @@ def page_of_rows(
     return {"items": rows[:limit], "next": rows[limit - 1]["id"] if more else None}
 
 
-def row_of(db: DbSession, kind: TableKind, number: int) -> dict[str, Any]:
+def row_of(db: DbSession, kind: TableKind, number: int) -> RowValues:
     """One row as the interface gives it."""
     table = table_of(kind)
     found = db.execute(select(*columns_of(kind)).where(table.c.id == number)).one()

@@ -19,6 +19,7 @@ router = APIRouter(dependencies=only(Role.HELPER))
 # Often enough for a bar that moves, seldom enough to cost nothing.
 POLL_S = 0.1
 EVENT_STREAM = "text/event-stream"
+JobState = dict[str, Any]
 
 
 def job_begun(job: Job) -> JSONResponse:
@@ -26,9 +27,9 @@ def job_begun(job: Job) -> JSONResponse:
     return JSONResponse({"job": f"/jobs/{job.key}"}, 202)
 
 
-def job_state(job: Job) -> dict[str, Any]:
+def job_state(job: Job) -> JobState:
     """How far a job is, and when it is done its result, its page or its problem."""
-    state: dict[str, Any] = {"stage": job.stage, "share": job.share, "done": job.done}
+    state: JobState = {"stage": job.stage, "share": job.share, "done": job.done}
     if not job.done:
         return state
     if job.problem:

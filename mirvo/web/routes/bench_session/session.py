@@ -29,6 +29,8 @@ from mirvo.web.form_models import FormModel, OpenForm, SentModel
 from mirvo.web.forms import Filled, shown_again_on
 from mirvo.web.reader import Context, PageReader, Reader, StudioDep
 
+# One entry of the bench as a browser sends it.
+SentEntry = dict[str, Any]
 router = APIRouter(dependencies=only(Role.HELPER))
 WHEEL_PX = 380.0
 
@@ -157,8 +159,8 @@ def leave(studio: StudioDep, bench_id: int) -> Response:
     return RedirectResponse(f"/trees/{use.leave(studio, bench_id)}", 303)
 
 
-def _entries(step: Step, sent: dict[str, str]) -> list[dict[str, Any]]:
-    entries: list[dict[str, Any]] = []
+def _entries(step: Step, sent: dict[str, str]) -> list[SentEntry]:
+    entries: list[SentEntry] = []
     for field in step.fields:
         value: Any = sent.get(field.key)
         if field.kind == "toggle":

@@ -19,7 +19,7 @@ from mirvo.web.drawings.wheel import draw_two_dates
 from mirvo.web.drawings.years import years_charts
 from mirvo.web.form_models import FormModel, OpenForm
 from mirvo.web.forms import Filled, shown_again_on
-from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Reader, StudioDep
+from mirvo.web.reader import ASK_AGAIN, KEEP_FOR_LONG, Context, Reader, StudioDep
 from mirvo.web.wording import short_day
 
 router = APIRouter(dependencies=only(Role.HELPER))
@@ -163,7 +163,7 @@ def base_photo(reader: Reader, measurement_id: int, v: str = "") -> FileResponse
     return FileResponse(path, media_type="image/jpeg", headers=headers)
 
 
-def _drawn(pair: use.Comparison | None) -> dict[str, object]:
+def _drawn(pair: use.Comparison | None) -> Context:
     if pair is None:
         return {"overlay": None, "reach": 0}
     title = f"{short_day(pair.before.measured_on)} dashed upon {short_day(pair.after.measured_on)}"

@@ -11,7 +11,7 @@ from mirvo.studio.ground import people as use
 from mirvo.web.access import COOKIE, KNOWN_DEVICE, SIGN_IN, Role, only
 from mirvo.web.form_models import FormModel
 from mirvo.web.forms import Filled, shown_again_on
-from mirvo.web.reader import PageReader, Reader, StudioDep
+from mirvo.web.reader import Context, PageReader, Reader, StudioDep
 
 router = APIRouter(dependencies=only(Role.OWNER))
 PEOPLE, ME, RESET = "/kit/people", "/me", "/sign-in/reset"
@@ -160,7 +160,7 @@ def people_page(reader: PageReader, filled: Filled) -> Response:
     return reader.page("yard/people.html", _people(reader, filled), filled.status)
 
 
-def _people(reader: PageReader, filled: Filled) -> dict[str, object]:
+def _people(reader: PageReader, filled: Filled) -> Context:
     return {
         "people": use.people_and_devices(reader.db),
         # Where a server listens for other devices too.
