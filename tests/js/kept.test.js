@@ -1,15 +1,9 @@
 import assert from "node:assert/strict";
 import { afterEach, test } from "node:test";
 
+import { Shelf } from "./fakes.js";
 import { forget, keep, keptText, keptValue, readValue } from "../../mirvo/web/static/js/kept.js";
 
-/** Storage as a browser has it. */
-class Shelf {
-  #held = new Map();
-  getItem = (name) => this.#held.get(name) ?? null;
-  setItem = (name, text) => this.#held.set(name, text);
-  removeItem = (name) => this.#held.delete(name);
-}
 
 const refusing = () => {
   throw new Error("the browser forbids it");
