@@ -38,6 +38,12 @@ chromium:
 test: $(DEV_STAMP) chromium lint ## everything: lint, then all tests
 	$(BIN)/python -m tests
 
+quick: $(DEV_STAMP) ## the core's tests, in under a minute
+	$(BIN)/python -m tests --quick
+
+prove: $(DEV_STAMP) chromium ## the long proofs, and which lines no test runs; takes hours
+	MIRVO_PROVE=1 MIRVO_WRITES=500 MIRVO_FUZZ=30000 $(BIN)/python -m tests --coverage
+
 lint: $(DEV_STAMP)
 	$(BIN)/ruff check --no-cache mirvo tests tools
 	$(BIN)/ruff format --no-cache --check --quiet mirvo tests tools

@@ -1,6 +1,8 @@
 """Runs the tests side by side, one process a core, and closes with one line that counts them.
 
-`python -m tests` runs all, `python -m tests tests.core` those below a package or in a module.
+`python -m tests` runs all, `python -m tests tests.core` those below a package or in a module,
+`python -m tests --quick` those of the core that are done in a moment. With `--coverage` it says
+which lines no test runs.
 """
 
 import doctest
@@ -15,7 +17,7 @@ import warnings
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager, nullcontext
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from importlib import import_module
 from multiprocessing import get_context
 from pathlib import Path
@@ -25,9 +27,19 @@ import coverage
 
 import mirvo
 from mirvo.web.garbage import collect_beside
+from tests.demo_yard import SHARED
 
 ROOT = Path(__file__).parent.parent
 DOCTESTS = "doctests of "
+SLOWEST_SHOWN = 5
+QUICK, COVERAGE = "--quick", "--coverage"
+# What needs no server and no browser, but for searches, pictures and rendered scenes.
+QUICK_PARTS = ("tests.core",)
+NOT_QUICK = (
+    *("tests.core.plan.test_search", "tests.core.plan.test_written_cases"),
+    *("tests.core.plan.test_properties", "tests.core.vision", "tests.core.measure.test_side"),
+    "tests.core.measure.test_top.SimulatedTruthTest",
+)
 # Long searches and pages in a browser run the same lines again and again; counting them costs
 # more than it says, as other tests run these lines too.
 NOT_WATCHED = ("tests.browser", "tests.core.plan.test_search", "tests.core.plan.test_properties")
@@ -48,18 +60,21 @@ class Outcome:
 
 
 def main() -> int:
-    asked = sys.argv[1:]
-    groups = _groups(asked)
+    asked = [word for word in sys.argv[1:] if word not in (QUICK, COVERAGE)]
+    quick, covered = QUICK in sys.argv, COVERAGE in sys.argv
+    groups = _groups(asked or list(QUICK_PARTS if quick else ()))
+    if quick:
+        groups = [name for name in groups if not name.startswith(NOT_QUICK)]
     with tempfile.TemporaryDirectory() as folder:
-        data = str(Path(folder) / "coverage")
+        os.environ[SHARED] = folder
+        data = str(Path(folder) / "coverage") if covered else ""
         outcomes = _run(groups, data)
-        if not asked:
+        if covered:
             _print_coverage(data)
-        outcomes = [_alone(outcome, data) for outcome in outcomes]
     failed = [name for outcome in outcomes for name in outcome.failed]
     for outcome in outcomes:
         print(outcome.report, end="")
-    for outcome in sorted(outcomes, key=lambda one: -one.seconds)[:5]:
+    for outcome in sorted(outcomes, key=lambda one: -one.seconds)[:SLOWEST_SHOWN]:
         print(f"{outcome.seconds:6.1f} s  {outcome.name}")
     run = sum(outcome.run for outcome in outcomes)
     skipped = sum(outcome.skipped for outcome in outcomes)
@@ -141,30 +156,15 @@ def run_group(name: str, data: str) -> Outcome:
     return Outcome(name, max(result.testsRun, len(failed)), tuple(failed), skipped, text, seconds)
 
 
-def _alone(outcome: Outcome, data: str) -> Outcome:
-    """What failed in a browser once more, with nothing beside it; both reports are printed.
-
-    On a machine with more to do than cores a page can miss what no hand would. A fault of the
-    product is there on a quiet machine too, and still fails the run.
-    """
-    if not outcome.failed or not outcome.name.startswith("tests.browser"):
-        return outcome
-    again = [run_group(name, data) for name in outcome.failed]
-    names = ", ".join(outcome.failed)
-    return replace(
-        outcome,
-        failed=tuple(name for one in again for name in one.failed),
-        report=f"{outcome.report}\nonce more, alone: {names}\n{''.join(o.report for o in again)}",
-        seconds=outcome.seconds + sum(one.seconds for one in again),
-    )
-
-
 _watched: list[coverage.Coverage] = []
 
 
 @contextmanager
 def _watched_for_coverage(data: str) -> Iterator[None]:
-    """Count the lines that run within."""
+    """Count the lines that run within; without a place for the counts nothing is counted."""
+    if not data:
+        yield
+        return
     if not _watched:
         _watched.append(coverage.Coverage(data, data_suffix=True, source=["mirvo"]))
     _watched[0].start()

@@ -11,7 +11,7 @@ from pathlib import Path
 from mirvo.core.limits.trees import TreeFields
 from mirvo.standins.base import random_base
 from mirvo.standins.photo import shoot
-from mirvo.studio.ground.context import Studio
+from mirvo.studio.ground.context import KEY_FILE, Studio
 from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.ground.vision_worker import VisionWorker
 from mirvo.studio.measuring.desk import open_desk
@@ -41,6 +41,15 @@ def empty_studio():
     at_the_end(shutil.rmtree, folder, True)
     Studio(folder / "data").close()
     return folder / "data"
+
+
+def other_studio(now=TODAY):
+    """A studio of somebody else, empty, that knows nothing of the one under test."""
+    folder = Path(tempfile.mkdtemp())
+    at_the_end(shutil.rmtree, folder, True)
+    shutil.copytree(empty_studio(), folder / "data")
+    (folder / "data" / KEY_FILE).unlink(missing_ok=True)
+    return Studio(folder / "data", clock=lambda: now)
 
 
 @cache

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import logging
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import closing, contextmanager
 from datetime import datetime
+from functools import cache
 from pathlib import Path
+from tempfile import TemporaryDirectory
+from types import MappingProxyType
 from typing import Any, TypeVar
 
 from sqlalchemy import Connection, Engine, ExceptionContext, create_engine, event, text
@@ -137,14 +140,16 @@ def tables_of(path: Path) -> dict[str, tuple[str, ...]]:
         }
 
 
-def tables_at(revision: str, place: Path) -> dict[str, tuple[str, ...]]:
-    """The tables as the migrations up to a revision make them, made in an empty folder."""
-    engine = engine_on(place / FILE_NAME)
-    try:
-        upgrade(engine, revision)
-    finally:
-        engine.dispose()
-    return tables_of(place / FILE_NAME)
+@cache
+def tables_at(revision: str) -> Mapping[str, tuple[str, ...]]:
+    """The tables as the migrations up to a revision make them; it takes seconds the first time."""
+    with TemporaryDirectory() as place:
+        engine = engine_on(Path(place) / FILE_NAME)
+        try:
+            upgrade(engine, revision)
+        finally:
+            engine.dispose()
+        return MappingProxyType(tables_of(Path(place) / FILE_NAME))
 
 
 def copy_before_upgrade(folder: Path) -> Path:

@@ -173,6 +173,10 @@ class BrowserCase(StudioCase):
         """Wait until every mark is on the server."""
         (page or self.page).locator("[data-save][data-state=kept]").wait_for()
 
+    def all_paths(self):
+        """Wait until every school's path of the newest plan is there."""
+        self.page.locator(".paths:not(.coming)").wait_for()
+
     def offer_camera(self):
         """In the Kit: the simulated camera stands beside every tree's photos from now on."""
         self.page.goto("/kit")

@@ -61,6 +61,6 @@ class NewcomerTest(BrowserCase):
 
         hand.click(page.get_by_role("link", name="See the path from here"))
         hand.click(page.get_by_role("button", name="Set and plan"))
-        page.locator(".path-year").first.wait_for()
+        self.all_paths()
         self.assertEqual(page.locator(".path-year").count(), 3)
         self.assertLessEqual(hand.clicks + hand.keys, MOST)

@@ -4,17 +4,21 @@ import re
 
 from playwright.sync_api import expect
 
+from mirvo.studio.path.path import plan_path
 from tests.browser.stage import BrowserCase
 from tests.studio.path.test_path import PathCase
 
 
 class PathTest(PathCase, BrowserCase):
-    def setUp(self):
-        super().setUp()
+    def prepare(self):
         self.record()
         self.target()
+        plan_path(self.studio, 1)
+
+    def setUp(self):
+        super().setUp()
         self.page.goto("/trees/1/path")
-        self.page.locator(".path-year").first.wait_for()
+        self.all_paths()
 
     def wished(self):
         return self.planned(1).case.target.model_dump()
@@ -110,7 +114,7 @@ class PathTest(PathCase, BrowserCase):
         page.get_by_role("heading", name="What would bring it forward").wait_for()
         before = self.wished()
         page.locator(".levers form[action='/trees/1/target'] button").first.click()
-        page.locator(".path-year").first.wait_for()
+        self.all_paths()
         self.assertNotEqual(self.wished(), before)
         page.get_by_role("link", name="Keep and compare plans").click()
         name = page.get_by_label("Name").first
@@ -121,7 +125,7 @@ class PathTest(PathCase, BrowserCase):
         expect(page.locator(".plan-columns section")).to_have_count(2)
         expect(page.locator(".plan-columns h3").first).to_contain_text("the low one")
         page.get_by_role("button", name="take it up again").click()
-        page.locator(".path-year").first.wait_for()
+        self.all_paths()
         self.assertEqual(self.wished(), before)
 
     def test_a_container_at_hand_is_sent_when_ticked(self):

@@ -105,7 +105,7 @@ class TwoSeasonsTest(BrowserCase):
         page.get_by_label("Gap at most").fill("120")
         page.get_by_label("Pot depth mm inside").fill("60")
         page.get_by_role("button", name="Set and plan").click()
-        page.locator(".path-likely").first.wait_for()
+        self.all_paths()
         step = self.path_view(1).result.path_of("steady").steps[0]
         verdict, season, budget, window = self.agree()
         self.assertEqual((verdict, season, budget), ("leave", "too early", 0))

@@ -3,15 +3,11 @@ what nobody can read, the least and the most there is."""
 
 import logging
 import re
-import shutil
 import sqlite3
-import tempfile
 import unittest
 from contextlib import closing
 from datetime import date, datetime
-from pathlib import Path
 
-from mirvo.demo.load import load_demo
 from mirvo.records.columns import PydanticColumn
 from mirvo.records.database import FILE_NAME
 from mirvo.records.models import Person, Table
@@ -20,6 +16,8 @@ from mirvo.studio.ground.context import Studio
 from mirvo.studio.standing.weather import put_night
 from mirvo.web.app import create_app
 from tests.client import TestClient
+from tests.demo_yard import demo_copy
+from tests.proofs import few_or_all
 from tests.studio.bench_session.bench_case import entry
 
 DOCUMENTS = (
@@ -47,10 +45,7 @@ class UnreadableTest(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls):
-        work = Path(tempfile.mkdtemp())
-        cls.addClassCleanup(shutil.rmtree, work)
-        cls.folder = work / "demo"
-        load_demo(cls.folder)
+        cls.folder = demo_copy(cls)
         studio, client = cls.opened()
         # What the demo yard has none of.
         cls.bench = f"/bench-sessions/{begin(studio, 1, 'routine').id}"
@@ -121,8 +116,8 @@ class UnreadableTest(unittest.TestCase):
     def test_every_page_over_every_table(self):
         self.assertGreater(len(self.pages), 20)
         took = 0
-        for table in Table.metadata.sorted_tables:
-            for turn in range(ROUNDS):
+        for number, table in enumerate(Table.metadata.sorted_tables):
+            for turn in few_or_all([number % ROUNDS], range(ROUNDS)):
                 put = self.put(table, turn)
                 took += put
                 if not put:
@@ -132,4 +127,4 @@ class UnreadableTest(unittest.TestCase):
                     with self.subTest(table=table.name, turn=turn, page=page):
                         self.assertLess(client.get(page).status_code, 500)
                 studio.close()
-        self.assertGreater(took, 500)
+        self.assertGreater(took, few_or_all(150, 500))

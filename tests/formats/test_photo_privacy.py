@@ -2,11 +2,9 @@
 
 import io
 import json
-import tempfile
 import zipfile
 from datetime import date
 from hashlib import sha256
-from pathlib import Path
 
 import numpy as np
 import pillow_heif
@@ -19,9 +17,8 @@ from mirvo.records.models import Photo
 from mirvo.records.photos import examine
 from mirvo.studio.exchange.incoming import take_in
 from mirvo.studio.exchange.outgoing import give_out
-from mirvo.studio.ground.context import Studio
 from mirvo.studio.photos import intake
-from tests.studio_case import TODAY, StudioCase
+from tests.studio_case import StudioCase, other_studio
 
 OWNER, SERIAL = "Ada Brown", "SN123456"
 ALL = ("place", "serial number", "owner's name", "notes")
@@ -125,7 +122,7 @@ class GivenAwayTest(StudioCase):
         path = self.given()
         found = take_in(self.studio, path)
         self.assertEqual((found.total.new, found.total.different, found.photos), (0, 0, set()))
-        other = Studio(Path(tempfile.mkdtemp()), clock=lambda: TODAY)
+        other = other_studio()
         self.addCleanup(other.close)
         take_in(other, path)
         with other.reading() as db:

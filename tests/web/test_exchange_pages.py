@@ -2,11 +2,9 @@
 
 import io
 import re
-import tempfile
 import threading
 from datetime import date
 from html import unescape
-from pathlib import Path
 from unittest.mock import patch
 from xml.etree import ElementTree
 
@@ -29,7 +27,6 @@ from mirvo.studio.exchange.incoming import LOOKING, TAKING
 from mirvo.studio.exchange.merging import Merge
 from mirvo.studio.exchange.others import drop_file, files_of_others, keep_to_look_at, trees_in
 from mirvo.studio.exchange.outgoing import give_out
-from mirvo.studio.ground.context import Studio
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
 from mirvo.studio.path.target import set_target
@@ -41,7 +38,7 @@ from mirvo.studio.yard.shared_view import shared_view
 from mirvo.studio.yard.sharing import share_tree
 from mirvo.web.app import create_app
 from tests.client import TestClient
-from tests.studio_case import TODAY, StudioCase
+from tests.studio_case import StudioCase, other_studio
 
 
 class PagesCase(StudioCase):
@@ -64,7 +61,7 @@ class PagesCase(StudioCase):
         return photo
 
     def other(self):
-        studio = Studio(Path(tempfile.mkdtemp()), clock=lambda: TODAY)
+        studio = other_studio()
         self.addCleanup(studio.close)
         return studio
 

@@ -32,7 +32,7 @@ from mirvo.studio.records.root_sessions import record_session
 from mirvo.studio.shelf.pots import add_pot
 from mirvo.web.app import create_app
 from tests.client import TestClient
-from tests.studio_case import TODAY, StudioCase
+from tests.studio_case import TODAY, StudioCase, other_studio
 
 NOW = TODAY.replace(tzinfo=None)
 FUTURE = "31 Dec 9999 is in the future. Enter today or an earlier day."
@@ -213,7 +213,7 @@ class WaysInTest(WaysInCase):
                         rows[table][0][column] = value
                         content = json.dumps(rows).encode()
                     new.writestr(one.filename, content)
-            other = Studio(Path(tempfile.mkdtemp()), clock=lambda: TODAY)
+            other = other_studio()
             self.addCleanup(other.close)
             with self.assertRaises(BadInput) as told:
                 take_in(other, path)
@@ -287,7 +287,7 @@ class NewerFileTest(WaysInCase):
                     rows["tree_songs"] = [{"id": 1}]
                     content = json.dumps(rows).encode()
                 new.writestr(one.filename, content)
-        other = Studio(Path(tempfile.mkdtemp()), clock=lambda: TODAY)
+        other = other_studio()
         self.addCleanup(other.close)
         found = take_in(other, path)
         self.assertEqual(found.ignored, ["tree_songs", "trees.aura"])

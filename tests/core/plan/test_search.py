@@ -14,6 +14,7 @@ from mirvo.core.plan.problem import PlanningProblem
 from mirvo.core.plan.records import GapWork, TargetPart
 from mirvo.core.plan.search import find_routes
 from tests.core.plan.enumeration import Enumeration
+from tests.proofs import few_or_all
 
 CASE = {
     "today": "2026-11-23",
@@ -357,7 +358,8 @@ def gains(tolls):
 class EnumerationTest(unittest.TestCase):
     def test_least_tolls_equal_enumeration_over_all_years_of_the_tradeoff(self):
         reached = 0
-        for seed in range(140):
+        count = few_or_all(36, 140)
+        for seed in range(count):
             school = ("gentle", "steady", "bold")[seed % 3]
             made = small(seed)
             problem = PlanningProblem(read_case(made), school)
@@ -368,7 +370,7 @@ class EnumerationTest(unittest.TestCase):
                 found = gains({route.year: route.toll for route in find_routes(problem).routes})
                 self.assertEqual(found, wanted)
                 reached += bool(wanted)
-        self.assertGreater(reached, 30)
+        self.assertGreater(reached, count // 5)
 
 
 class GrowthTest(unittest.TestCase):

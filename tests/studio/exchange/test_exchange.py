@@ -21,7 +21,6 @@ from mirvo.records.models import FigureChange, Photo, Root, RootSession, ShelfPo
 from mirvo.studio.exchange.incoming import hold, let_go, preview, take_in, waiting_file
 from mirvo.studio.exchange.merging import THEIRS
 from mirvo.studio.exchange.outgoing import give_out
-from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.settings import YardFields, put_yard, save_yard, yard_of
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.path import plan_path
@@ -34,7 +33,7 @@ from mirvo.studio.standing.seasons import OpenedFields, note_opened
 from mirvo.studio.yard.compost import lay_on_heap
 from mirvo.studio.yard.trees import edit_tree
 from tests.studio.standing.test_species import entry
-from tests.studio_case import TODAY, StudioCase
+from tests.studio_case import StudioCase, other_studio
 
 
 def tables(studio):
@@ -62,7 +61,7 @@ class ExchangeCase(StudioCase):
         self.addCleanup(lambda: [one.unlink() for one in self.place.glob("*.zip")])
 
     def other(self):
-        studio = Studio(Path(tempfile.mkdtemp()), clock=lambda: TODAY)
+        studio = other_studio()
         self.addCleanup(studio.close)
         return studio
 
