@@ -69,7 +69,11 @@ class PlanRules(Data):
     """Years after which gap work counts, chances that it takes, sizes in mm, and what plans weigh.
 
     overdue_growth : factor on a year beyond the longest interval, which is `longest_of_intervals`
-    intervals. slice_of_ball : most of a ball's depth one session slices off. thickening : of a
+    intervals. slice_of_ball : most of a ball's depth one session slices off; min_slice_mm : the
+    least that is worth a saw, but to the depth the last pot takes; slice_leaves_of_trunk : part of
+    the trunk's diameter that a slice leaves at least. graft_session_of_bearing : part of what the
+    tree could bear that a session takes in which grafts are set. unlikely_years : years after the
+    horizon that a plan counts with which is never likely to have arrived. thickening : of a
     fault root's share in a year, up to `thickest_share`. strain_limit : of one session, for a
     tree that is fair or old. session_toll, year_toll : what a session, and a year more, weighs
     against strain. tradeoff_step : by how much a later year must save toll.
@@ -82,6 +86,8 @@ class PlanRules(Data):
     ball_growth_mm: float
     min_ball_mm: float
     slice_step_mm: float
+    min_slice_mm: float
+    slice_leaves_of_trunk: float
     soil_layer_mm: float
     rim_clearance_mm: float
     session_growth_loss: float
@@ -96,9 +102,11 @@ class PlanRules(Data):
     tradeoff_step: float
     horizon_years: int
     horizon_intervals: int
+    unlikely_years: int
     likely_chance: float
     graft_success: float
     graft_years: int
+    graft_session_of_bearing: float
     fork_deg: float
     returned_share: float
     layer_success: float

@@ -5,13 +5,13 @@ from __future__ import annotations
 from mirvo.core.almanac import rules
 from mirvo.core.plan.case import FINAL, Case
 from mirvo.core.plan.layering import lay, wants_layer
+from mirvo.core.plan.outcomes import recommended
 from mirvo.core.plan.problem import PlanningProblem, open_gaps
 from mirvo.core.plan.records import Binding, Lever
 from mirvo.core.plan.search import glance
 from mirvo.core.plan.unreachable import with_target
 
 RELIEF = {
-    "interval": "with a year between sessions",
     "budget": "with half as much again",
     "flare_growth": "with half as much again",
     "gap": "without waiting for new roots",
@@ -24,9 +24,12 @@ EASIER = {"spread_ratio": (-0.1, -0.2, -0.4), "pot_depth_mm": (10, 20), "largest
 def binding(case: Case, school: str, reached: int, first: int) -> list[Binding]:
     """What holds the year back: each limit whose lifting alone would bring it forward.
 
-    first : year of the first session.
+    reached : year of the path. first : year of the first session. A rest is no limit to lift:
+    it is what a tree needs.
     """
     found = []
+    # Both sides are looked at in the same quick way.
+    reached = reached_year(case, school) or reached
     # Each limit is lifted alone: what then comes sooner was held back by it.
     for code, eased, text in _easings(case, school, first):
         year = reached_year(eased, school)
@@ -54,6 +57,8 @@ def levers(case: Case, school: str, reached: int | None) -> tuple[Lever, ...]:
     with the year it makes possible, and `gained_years` is None. `value` is what it sets, where
     it sets something.
     """
+    if reached is not None:
+        reached = reached_year(case, school) or reached
     found = [one for code, steps in _levers(case) if (one := _least(code, steps, school, reached))]
     return tuple(sorted(found, key=lambda lever: lever.reached_year or 0))
 
@@ -85,7 +90,7 @@ def reached_year(case: Case, school: str) -> int | None:
             return None
         case = layered.after
     problem = PlanningProblem(case, school)
-    best = glance(problem).recommended(problem.rules.year_toll)
+    best, _ = recommended(problem, glance(problem).tradeoff(problem.rules.tradeoff_step))
     return None if best is None else best.year
 
 
@@ -98,11 +103,6 @@ def _value(code: str, eased: Case) -> float | str | None:
 
 def _years(count: int) -> str:
     return "a year" if count == 1 else f"{count} years"
-
-
-def _interval(case: Case, years: float) -> Case:
-    species = case.species.model_copy(update={"interval_years": years})
-    return case.model_copy(update={"species": species})
 
 
 def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]:
@@ -124,9 +124,6 @@ def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]
             f"flare growth of {growth.spread_mm_per_year:.1f} mm a year",
         ),
     ]
-    if case.interval > 1:
-        text = f"the interval of {case.interval:g} years between sessions (first in {first})"
-        eased.insert(0, ("interval", _interval(case, 1.0), text))
     if open_gaps(case):
         text = "the time a new root in a gap needs to count"
         eased.append(("gap", with_target(case, largest_gap_deg=360.0), text))
@@ -149,10 +146,6 @@ def _levers(case: Case) -> list[tuple[str, list[tuple[str, Case]]]]:
     if any(gap.method != "graft" for gap in case.gaps):
         gaps = [gap.model_copy(update={"method": "graft"}) for gap in case.gaps]
         found.append(("graft", [("grafts into the gaps", case.model_copy(update={"gaps": gaps}))]))
-    if case.interval > 1:
-        closer = max(1.0, case.interval - 1)
-        text = f"sessions a year closer, {closer:g} instead of {case.interval:g} between them"
-        found.append(("interval", [(text, _interval(case, closer))]))
     if case.holds:
         found.append(
             ("hold", [("without the years fixed by hand", case.model_copy(update={"holds": ()}))])

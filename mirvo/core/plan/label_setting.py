@@ -164,11 +164,10 @@ class Sweep:
         factor = np.array([problem.growth_of(name) for name in self.names])
         vigour = np.where(late, problem.vigour(0.0, True), problem.vigour(0.0))
         after.grown = after.grown + factor[after.container] * vigour
-        first = year == problem.today + 1
         for number, name in enumerate(self.names):
             for worked in (False, True):
                 them = (after.container == number) & (after.worked == worked)
-                ball = problem.ball_after(after.ball[them], name, worked, first and not worked)
+                ball = problem.ball_after(after.ball[them], name, worked)
                 after.ball[them] = self._floored(ball)
         return after
 
@@ -261,7 +260,7 @@ class Sweep:
                     year,
                     stand=choices.stand[here],
                     ages=choices.ages[here],
-                    ball=self._floored(problem.ball_after(left[fits], name, True, True)),
+                    ball=self._floored(problem.ball_after(left[fits], name, True)),
                     woody=woody[fits],
                     container=np.full(len(here), place),
                     last=np.full(len(here), year),

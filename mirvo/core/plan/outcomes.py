@@ -6,7 +6,7 @@ session; the move into the final pot waits until the flare is there.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -19,7 +19,8 @@ from mirvo.core.plan.problem import CLOSE, PlanningProblem
 from mirvo.core.plan.search import Route
 from mirvo.core.plan.tree_state import TreeState
 
-OUTCOME_DRAWS = 500
+# Of the way that is recommended, and of those it is chosen from.
+OUTCOME_DRAWS, FEW_DRAWS = 4000, 1000
 # Fixed, so that a plan opened twice shows the same chances.
 SEED = 7_919
 SUCCESS: dict[str, Callable[[PlanningProblem], float]] = {
@@ -65,6 +66,24 @@ def outcomes(problem: PlanningProblem, route: Route, draws: int = OUTCOME_DRAWS)
     known for certain (sd 0) do not stray.
     """
     return _Draws(problem, route, draws).followed()
+
+
+def recommended(
+    problem: PlanningProblem, offered: Sequence[Route]
+) -> tuple[Route | None, dict[int, Outcomes]]:
+    """The way that weighs least by its toll and the year by which it has likely arrived; of equals
+    the sooner. So a way is chosen by when it is likely to succeed, not by when it might.
+
+    offered : the ways to choose from, soonest first. With the outcomes of each by its year.
+    """
+    looks = {route.year: outcomes(problem, route, FEW_DRAWS) for route in offered}
+    never = problem.case.last_year + problem.rules.unlikely_years
+
+    def weight(route: Route) -> float:
+        likely = looks[route.year].likely_year(problem.rules.likely_chance) or never
+        return route.toll + problem.rules.year_toll * likely
+
+    return min(offered, key=weight, default=None), looks
 
 
 class _Draws:
@@ -143,6 +162,9 @@ class _Draws:
         share = np.zeros(self.draws)
         if planned is not None and planned.cut is not None:
             works[:], share[:] = True, planned.cut.share
+            if planned.container != FINAL:
+                # A way that leaves the pot it stands in grows by the one it is put into.
+                self.moved[:] = False
         # What was planned is done; beyond it the artist works where something is still to do.
         may = (year - self.last >= problem.case.interval - CLOSE) & ~works
         may &= year not in problem.left_alone
@@ -155,11 +177,19 @@ class _Draws:
         extra = may & wants
         works |= extra
         share[extra] = edge
+        late = ~works & (year - self._counted_from > problem.case.longest + CLOSE)
         if year >= self._potted_in:
             self.moved |= works & self._flare_there(share)
         self._graft(year, works)
         self.last = np.where(works, year, self.last)
-        self._grow(share)
+        self._grow(share, late)
+
+    @property
+    def _counted_from(self) -> Numbers:
+        """The year from which each tree's longest interval runs."""
+        if self.problem.case.state.last_session_year is None:
+            return np.where(self.last < self.problem.today, self.problem.today, self.last)
+        return self.last
 
     @cached_property
     def _potted_in(self) -> int:
@@ -180,8 +210,9 @@ class _Draws:
         spread, trunk = self.spread + self.spread_rate * more, self.trunk + self.trunk_rate * more
         return np.asarray(spread >= (self.problem.case.target.spread_ratio - CLOSE) * trunk)
 
-    def _grow(self, share: Array) -> None:
+    def _grow(self, share: Array, late: Flags) -> None:
         vigour = 1.0 - self.problem.rules.session_growth_loss * share
+        vigour = np.where(late, vigour * self.problem.rules.overdue_growth, vigour)
         moved = self._factor(self.moved) * vigour
         for name in ("spread", "trunk"):
             rate, sd = getattr(self, f"{name}_rate"), getattr(self, f"{name}_sd")

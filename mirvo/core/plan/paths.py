@@ -9,7 +9,7 @@ from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.forward import binding, levers
 from mirvo.core.plan.layering import Layered, lay, wants_layer
-from mirvo.core.plan.outcomes import Outcomes, outcomes
+from mirvo.core.plan.outcomes import Outcomes, outcomes, recommended
 from mirvo.core.plan.problem import CLOSE, PlanningProblem
 from mirvo.core.plan.records import (
     Binding,
@@ -80,21 +80,21 @@ def _plan_roots(case: Case, school: str, arriving: int | None) -> PlannedPath:
     """The path on the roots that are there, with grafts and forks."""
     problem = PlanningProblem(case, school)
     search = find_routes(problem)
-    best = search.arriving(arriving) or search.recommended(problem.rules.year_toll)
-    if best is None:
+    if not search.routes:
         return _out_of_reach(problem)
     if problem.arrived_today:
         return _kept(problem)
-    return _path(problem, search, best)
+    return _path(problem, search, search.arriving(arriving))
 
 
-def _path(problem: PlanningProblem, search: Search, best: Route) -> PlannedPath:
-    """A path that arrives, with the years to choose between."""
-    table = problem.rules
+def _path(problem: PlanningProblem, search: Search, wanted: Route | None) -> PlannedPath:
+    """A path that arrives, with the years to choose between. wanted : instead of the recommended
+    one."""
+    table, case = problem.rules, problem.case
     offered = search.tradeoff(table.tradeoff_step)
-    routes = {route.year: route for route in (*offered, best)}
-    looks = {year: outcomes(problem, route) for year, route in routes.items()}
-    look, case = looks[best.year], problem.case
+    chosen, looks = recommended(problem, offered)
+    best = wanted or chosen or search.routes[0]
+    look = outcomes(problem, best)
     states = [*best.states, *_standing_on(problem, best.states[-1])]
     bound = []
     if not best.sessions:
@@ -111,7 +111,7 @@ def _path(problem: PlanningProblem, search: Search, best: Route) -> PlannedPath:
         worst_strain=round(best.worst_strain, 1),
         total_strain=round(best.toll - table.session_toll * best.sessions, 1),
         sessions=best.sessions,
-        tradeoff=tuple(_point(route, looks[route.year]) for route in offered),
+        tradeoff=tuple(_point(problem, route, looks[route.year]) for route in offered),
         binding=tuple(bound),
         steps=steps_of(problem, best.states),
         forecast=_forecasts(problem, states, look),
@@ -119,13 +119,14 @@ def _path(problem: PlanningProblem, search: Search, best: Route) -> PlannedPath:
     )
 
 
-def _point(route: Route, look: Outcomes) -> TradeoffPoint:
+def _point(problem: PlanningProblem, route: Route, look: Outcomes) -> TradeoffPoint:
     return TradeoffPoint(
         year=route.year,
         sessions=route.sessions,
         toll=round(route.toll, 1),
         worst_strain=round(route.worst_strain, 1),
         chance=round(look.chance_in(route.year), 3),
+        likely_year=look.likely_year(problem.rules.likely_chance),
     )
 
 
@@ -238,6 +239,8 @@ def _after_layer(layered: Layered, path: PlannedPath) -> PlannedPath:
                         "sessions": point.sessions + len(sessions),
                         "toll": round(point.toll + toll, 1),
                         "chance": round(point.chance * luck, 3),
+                        # Its draws know nothing of the layer's own luck.
+                        "likely_year": None,
                     }
                 )
                 for point in path.tradeoff

@@ -14,7 +14,7 @@ from mirvo.core.angles import angle_between, clockwise_from
 from mirvo.core.plan.case import FINAL, Case, CaseFault, Gap
 from mirvo.core.rootwork.budget import edge_share, removal_budget
 
-BOARD = "board in a wide pot"
+BOARD, GROUND = "board in a wide pot", "ground"
 CLOSE = 1e-9
 SAME_ROOT_DEG = 0.5
 NOT_CUT = -1
@@ -89,10 +89,15 @@ class PlanningProblem:
             most = min(most, bearing * (self.rules.strain_limit / 100.0) ** 0.5)
         return most
 
-    def room(self, year: int) -> float:
-        """What roots and slice together may take beside the edge in a session of a year."""
+    def room(self, year: int, grafting: bool = False) -> float:
+        """What roots and slice together may take beside the edge in a session of a year.
+
+        grafting : grafts are set in it, which asks for roots that go on feeding.
+        """
         edge, limit = self.edge(year), self.limit(year)
-        return 1.0 - (1.0 - limit) / (1.0 - edge)
+        if grafting:
+            limit = min(limit, self.bearing(year) * self.rules.graft_session_of_bearing)
+        return max(0.0, 1.0 - (1.0 - limit) / (1.0 - edge))
 
     def share(self, year: int, inside: float) -> float:
         """Share a session takes: the edge, and `inside` of roots and slice."""
@@ -102,6 +107,12 @@ class PlanningProblem:
     def below(self) -> float:
         """Share of the feeding root that hangs in the ball below the surface roots."""
         return 1.0 - self.case.state.surface_share
+
+    @property
+    def least_left_mm(self) -> float:
+        """Least depth that a slice leaves, by the trunk as it is today, mm."""
+        trunk = self.case.state.trunk_diameter_mm
+        return max(self.rules.min_ball_mm, self.rules.slice_leaves_of_trunk * trunk)
 
     @property
     def slice_limit(self) -> float:
@@ -204,11 +215,12 @@ class PlanningProblem:
 
         worked : after the first session; until then the tree stands in its own pot.
         """
-        state, by_kind = self.case.state, self.case.container_depths_mm
+        state, known = self.case.state, self.case.container_depths_mm.get(container)
+        if worked:
+            # From the first session on pots are chosen to fit, but for the one there is of a kind.
+            return known
         own = state.inner_depth_mm if container == state.container else None
-        known = by_kind.get(container)
-        given = (known or own) if worked else (own or known)
-        return given or rules().container(container).depth_mm
+        return own or known
 
     def deepest_ball(self, container: str) -> float:
         """Deepest ball a container takes after a session, mm; infinite if it is chosen to fit."""
@@ -217,19 +229,18 @@ class PlanningProblem:
         depth = self.inner_depth(container, True)
         return inf if depth is None else depth - self._rim
 
-    def ball_after(self, ball: Array, container: str, worked: bool, fresh: bool) -> Array:
-        """Depth of the ball at the end of a year, mm.
+    def ball_after(self, ball: Array, container: str, worked: bool) -> Array:
+        """Depth of the ball at the end of a year, mm. worked : the plan has had a session.
 
-        worked : the plan has had a session. fresh : the tree was potted in this year, or it is
-        the plan's first.
+        A pot chosen to fit leaves the ball as it is; in the ground nothing ends its growth.
         """
         if container == FINAL:
             return ball
-        depth = self.inner_depth(container, worked)
         grown = ball + self.rules.ball_growth_mm
-        if depth is None:
-            return grown if rules().container(container).roomy and fresh else ball
-        return np.maximum(ball, np.minimum(depth - self._rim, grown))
+        if container == GROUND:
+            return grown
+        depth = self.inner_depth(container, worked)
+        return ball if depth is None else np.maximum(ball, np.minimum(depth - self._rim, grown))
 
     @property
     def _rim(self) -> float:

@@ -125,13 +125,18 @@ class Unreachable(Record):
 
 
 class TradeoffPoint(Record):
-    """What it costs at least to arrive by a year, and the chance to be there by then."""
+    """What it costs at least to arrive by a year, and the chance to be there by then.
+
+    likely_year : by whose end four in five draws of this way have arrived; None if never, or where
+    it was not asked.
+    """
 
     year: int
     sessions: int
     toll: float
     worst_strain: float
     chance: float
+    likely_year: int | None = None
 
 
 class NextStep(Record):

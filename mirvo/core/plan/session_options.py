@@ -65,7 +65,9 @@ class SessionOptions:
         plan has had no session yet. again : share of roots that have grown back; they go in any
         case.
         """
-        room = self.problem.room(year)
+        # Grafts are set in the plan's first session, and go easy on it.
+        grafting = first and bool(self.problem.open_gaps)
+        room = self.problem.room(year, grafting)
         if again > room + CLOSE:
             return []
         found = []
@@ -78,19 +80,23 @@ class SessionOptions:
     def _faults(
         self, progress: Progress, year: int, again: float, first: bool
     ) -> tuple[FaultCut, ...]:
-        found = [FaultCut(progress, again), *self._onward(progress, year, again)]
+        grafting = first and bool(self.problem.open_gaps)
+        found = [FaultCut(progress, again), *self._onward(progress, year, again, grafting)]
         # A plan does not begin by putting off what it is made for.
         return tuple(found[1:] if first and len(found) > 1 else found)
 
-    def _onward(self, progress: Progress, year: int, again: float) -> Iterator[FaultCut]:
+    def _onward(
+        self, progress: Progress, year: int, again: float, grafting: bool
+    ) -> Iterator[FaultCut]:
         """One fault more at a time, as far as the year's limit lets them go."""
-        problem, room = self.problem, self.problem.room(year)
+        problem, room = self.problem, self.problem.room(year, grafting)
+        empty = problem.room(year)
         (place, left), taken, parts = progress, again, dict[str, float]()
         while place < len(problem.faults) and room > CLOSE:
             fault = problem.faults[place]
             share = left * problem.fault_share(place, year)
             # Whole where an empty session could bear it, else in the fewest parts it could.
-            pieces = max(1, ceil(share / room - CLOSE))
+            pieces = max(1, ceil(share / empty - CLOSE))
             if taken + share / pieces > room + CLOSE:
                 return
             taken += share / pieces
@@ -109,18 +115,22 @@ class SessionOptions:
         """Ball by ball the depths a session may leave, and what roots and slice take together."""
         problem = self.problem
         factor = rules().feeding.matted_factor if matted else 1.0
-        least = np.maximum(problem.rules.min_ball_mm, balls * (1.0 - problem.slice_limit))
-        ball = balls[:, None]
+        least = np.maximum(problem.least_left_mm, balls * (1.0 - problem.slice_limit))
+        ball, need = balls[:, None], problem.case.need_mm
         if self.cell_mm is not None:
             depths, slack = self._cells(balls), self.cell_mm
             # The ball lies anywhere above its cell's floor, what is left anywhere in its own.
-            lowest = np.maximum(problem.case.need_mm, least[:, None] - slack)
+            lowest = np.maximum(self._lowest_of_use, least[:, None] - slack)
         else:
             depths, slack = self._depths(balls, factor, taken, room, least), 0.0
             lowest = least[:, None]
         cut = np.maximum(0.0, ball - depths - slack) / ball
         inside = taken + problem.below * np.minimum(1.0, factor * cut)
         fits = (inside <= room + CLOSE) & (depths >= lowest - CLOSE) & (depths < ball - CLOSE)
+        if self.cell_mm is None:
+            # Less than that is not worth a saw, but to the depth the last pot takes.
+            enough = ball - depths >= problem.rules.min_slice_mm - CLOSE
+            fits &= enough | (np.abs(depths - need) < CLOSE)
         rows, columns = np.nonzero(fits)
         everything = np.arange(len(balls))
         return (
@@ -146,7 +156,13 @@ class SessionOptions:
         deepest = balls - cut
         return np.round(np.column_stack([steps, need, half, deepest]), 6)
 
+    @property
+    def _lowest_of_use(self) -> float:
+        """No cut below it brings a tree further, mm: the last pot takes it, and it lies flat
+        enough for a board."""
+        return min(self.problem.case.need_mm, self.problem.case.state.trunk_diameter_mm)
+
     def _cells(self, balls: Array) -> Array:
         cell = self.cell_mm or 1.0
-        count = int((balls - self.problem.case.need_mm).max(initial=0.0) // cell) + 1
+        count = int((balls - self._lowest_of_use).max(initial=0.0) // cell) + 1
         return np.asarray(np.round(balls[:, None] - cell * np.arange(1, count + 1), 6), np.float64)

@@ -73,8 +73,7 @@ def start_state(problem: PlanningProblem) -> TreeState:
 def left_alone(problem: PlanningProblem, tree: TreeState) -> TreeState:
     """The tree a year later, nothing done to it."""
     year, worked = tree.year + 1, tree.last != problem.case.state.last_session_year
-    fresh = not worked and year == problem.today + 1
-    ball = problem.ball_after(np.array([tree.ball]), tree.container, worked, fresh)
+    ball = problem.ball_after(np.array([tree.ball]), tree.container, worked)
     vigour = problem.vigour(0.0, problem.overdue(year, tree.last))
     return replace(
         tree,

@@ -11,7 +11,6 @@ GROWTH = {
     "board in a wide pot": 1.3,
     "ground": 2.0,
 }
-ROOMY = ("wide training pot", "basket")
 STRENGTH = {"strong": 1.0, "fair": 0.75}
 AGE = {"young": 1.0, "mature": 0.85, "old": 0.7}
 USUAL = ["usual pot", "wide training pot", "board in a wide pot", "final pot"]
@@ -68,7 +67,7 @@ class Enumeration:
 
     @cache
     def limits(self, year):
-        """Edge, bearing and what a session may take beside the edge."""
+        """Edge, bearing, what a session may take beside the edge, and so where grafts are set."""
         budget, worth = self.case["species"]["budget"], self.case.get("worth", 1.0)
         own = min(0.85, budget[self.school] * self.factor(year) * worth)
         gentle = min(0.85, budget["gentle"] * self.factor(year) * worth)
@@ -77,20 +76,21 @@ class Enumeration:
         limit = min(own, bearing)
         if self.case.get("strength") == "fair" or self.case.get("age") == "old":
             limit = min(limit, bearing * math.sqrt(0.6))
-        return edge, bearing, 1 - (1 - limit) / (1 - edge)
+        grafting = max(0.0, 1 - (1 - min(limit, bearing / 2)) / (1 - edge))
+        return edge, bearing, 1 - (1 - limit) / (1 - edge), grafting
 
     def share(self, fault, year):
         if not fault.get("thickens", True):
             return fault["share"]
         return min(0.5, fault["share"] * 1.05 ** (year - self.today - 1))
 
-    def fault_ways(self, place, left, year, room, first):
+    def fault_ways(self, place, left, year, room, empty, first):
         """(place, left, taken) after each way to go on with the faults."""
         ways, taken = [(place, left, 0.0)], 0.0
         while place < len(self.faults):
             share = left * self.share(self.faults[place], year)
             parts = 1
-            while share / parts > room + EPS:
+            while share / parts > empty + EPS:
                 parts += 1
             if taken + share / parts > room + EPS:
                 break
@@ -108,31 +108,33 @@ class Enumeration:
         half = 1.0 if self.case.get("worth", 1.0) > 1 else 0.5
         wanted = {ball, self.need, ball - math.floor(ball / 2)}
         wanted |= {ball - 10 * n for n in range(1, 40)}
-        deepest = None
+        deepest, least = None, max(10, 0.3 * self.state["trunk_diameter_mm"])
         for cut in range(1, int(ball)):
             inside = taken + self.below * min(1.0, factor * cut / ball)
-            if inside <= room + EPS and cut <= half * ball + EPS and ball - cut >= 10:
+            if inside <= room + EPS and cut <= half * ball + EPS and ball - cut >= least - EPS:
                 deepest = ball - cut
         wanted |= {deepest} if deepest else set()
         for depth in wanted:
             cut = ball - depth
             inside = taken + self.below * min(1.0, factor * cut / ball)
-            fits = depth == ball or (depth >= 10 and 0 < cut <= half * ball + EPS)
+            sliced = depth >= least - EPS and 0 < cut <= half * ball + EPS
+            fits = depth == ball or (sliced and (cut >= 10 - EPS or depth == self.need))
             if fits and inside <= room + EPS:
                 yield depth, inside
 
     def inner(self, name, worked):
         by_kind = self.case.get("container_depths_mm", {}).get(name)
         own = self.state.get("inner_depth_mm") if name == self.state["container"] else None
-        known = (by_kind or own) if worked else (own or by_kind)
-        return known or (200 if name == "ground" else None)
+        return by_kind if worked else (own or by_kind)
 
-    def grown_ball(self, ball, name, worked, fresh):
+    def grown_ball(self, ball, name, worked):
         if name == "final pot":
             return ball
+        if name == "ground":
+            return ball + 20
         inner = self.inner(name, worked)
         if inner is None:
-            return ball + 20 if name in ROOMY and fresh else ball
+            return ball
         return ball if ball >= inner - 20 else min(inner - 20, ball + 20)
 
     def run(self):
@@ -168,16 +170,16 @@ class Enumeration:
         if must or held == "session":
             return
         slow = 0.6 if since > self.longest + EPS else 1.0
-        fresh = not worked and year == self.today + 1
-        after = self.grown_ball(ball, name, worked, fresh)
+        after = self.grown_ball(ball, name, worked)
         more = GROWTH[name] * slow
         self.walk(year, done, after, woody, name, last, worked, mat, grown + more, toll, grafted)
 
     def sessions(self, year, done, ball, woody, name, last, worked, mat, grown, toll, grafted):
-        edge, bearing, room = self.limits(year)
+        edge, bearing, empty, grafting = self.limits(year)
+        room = grafting if self.grafts and not worked else empty
         trunk = self.state["trunk_diameter_mm"]
         trunk += self.state["growth"]["trunk_mm_per_year"] * grown
-        for place, left, taken in self.fault_ways(*done, year, room, not worked):
+        for place, left, taken in self.fault_ways(*done, year, room, empty, not worked):
             for depth, inside in self.depths(ball, mat, taken, room):
                 share = 1 - (1 - edge) * (1 - inside)
                 flat = min(woody, depth)
@@ -193,7 +195,7 @@ class Enumeration:
                     self.walk(
                         year,
                         (place, left),
-                        self.grown_ball(depth, pot, True, True),
+                        self.grown_ball(depth, pot, True),
                         flat,
                         pot,
                         year,

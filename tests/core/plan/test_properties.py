@@ -136,18 +136,24 @@ class ProblemTest(unittest.TestCase):
         self.assertEqual(largest_gap([20]), 360)
         self.assertEqual(largest_gap([]), 360)
 
-    def test_the_ball_grows_once_where_depth_is_unknown_and_to_the_pots_where_it_is(self):
+    def test_the_ball_grows_in_the_pot_it_stands_in_and_not_in_one_chosen_to_fit(self):
         problem = self.problem(container_depths_mm={"usual pot": 80}, state__inner_depth_mm=100)
 
-        def grown(ball, container, worked=True, fresh=True):
-            return float(problem.ball_after(np.array([ball]), container, worked, fresh)[0])
+        def grown(ball, container, worked=True):
+            return float(problem.ball_after(np.array([ball]), container, worked)[0])
 
-        self.assertEqual(grown(50.0, "basket"), 70)
-        self.assertEqual(grown(50.0, "basket", fresh=False), 50)
-        self.assertEqual(grown(50.0, "usual pot"), 60)
+        # Until the first session it grows in its own pot, 20 mm a year to 20 mm under the rim.
+        self.assertEqual(grown(50.0, "wide training pot", worked=False), 70)
         self.assertEqual(grown(70.0, "wide training pot", worked=False), 80)
-        self.assertEqual(grown(170.0, "ground"), 180)
-        for container in ("board in a wide pot", "final pot"):
+        self.assertEqual(grown(90.0, "wide training pot", worked=False), 90)
+        # From then on the depth of today's pot binds no other one.
+        self.assertEqual(grown(50.0, "wide training pot"), 50)
+        self.assertEqual(problem.deepest_ball("wide training pot"), np.inf)
+        # The one pot there is of a kind has the depth it has.
+        self.assertEqual(grown(50.0, "usual pot"), 60)
+        self.assertEqual(problem.deepest_ball("usual pot"), 60)
+        self.assertEqual(grown(170.0, "ground"), 190)
+        for container in ("basket", "board in a wide pot", "final pot"):
             self.assertEqual(grown(50.0, container), 50)
 
     def test_the_budget_multiplies_worth_and_the_bearing_does_not(self):

@@ -7,6 +7,7 @@ from copy import deepcopy
 from unittest import mock
 
 from mirvo.core.errors import BadInput
+from mirvo.core.plan import search
 from mirvo.core.plan.case import FINAL, read_case
 from mirvo.core.plan.growth import Seen, growth_rate
 from mirvo.core.plan.paths import plan, plan_school
@@ -367,6 +368,26 @@ class EnumerationTest(unittest.TestCase):
                 continue
             with self.subTest(seed=seed):
                 wanted = gains(Enumeration(made, school).run())
+                found = gains({route.year: route.toll for route in find_routes(problem).routes})
+                self.assertEqual(found, wanted)
+                reached += bool(wanted)
+        self.assertGreater(reached, count // 5)
+
+    def test_a_thin_trunk_on_a_board_is_cut_below_need(self):
+        """A board asks for an underside no deeper than the trunk is thick, and no bound may forbid
+        it. The first sweep is so narrow here that the bounds have to find what it missed."""
+        self.enterContext(mock.patch.object(search, "FIRST_WIDTH", 3))
+        reached = 0
+        count = few_or_all(40, 120)
+        for seed in range(1000, 1000 + count):
+            made = small(seed)
+            made["state"] |= {"trunk_diameter_mm": 24, "spread_mm": 36, "woody_depth_mm": 50}
+            made["target"] |= {"spread_ratio": 1.95, "pot_depth_mm": 60}
+            made["containers"] = ["board in a wide pot", FINAL]
+            made["age"] = "young"
+            problem = PlanningProblem(read_case(made), "bold")
+            with self.subTest(seed=seed):
+                wanted = gains(Enumeration(made, "bold").run())
                 found = gains({route.year: route.toll for route in find_routes(problem).routes})
                 self.assertEqual(found, wanted)
                 reached += bool(wanted)

@@ -74,7 +74,7 @@ class WrittenCasesTest(unittest.TestCase):
         self.assertEqual(gentle.steps[0].year, 2027)
         self.assertIn("A", gentle.steps[0].faults)
         self.assertEqual(set(bold.steps[0].faults), {"A", "C"})
-        self.assertLessEqual(bold.reached_year, gentle.reached_year)
+        self.assertLessEqual(bold.likely_year, gentle.likely_year)
         self.assertEqual(judged(tree(years=3.0, age="young")).kind, "repot_now")
 
     def test_old_pine_with_a_deep_ball(self):
