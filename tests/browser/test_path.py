@@ -10,13 +10,11 @@ from tests.studio.path.test_path import PathCase
 
 
 class PathTest(PathCase, BrowserCase):
-    def prepare(self):
+    def setUp(self):
+        super().setUp()
         self.record()
         self.target()
         plan_path(self.studio, 1)
-
-    def setUp(self):
-        super().setUp()
         self.page.goto("/trees/1/path")
         self.all_paths()
 
@@ -54,7 +52,7 @@ class PathTest(PathCase, BrowserCase):
 
     def test_a_point_of_the_curve_is_chosen(self):
         page = self.page
-        self.target(spread_ratio=2.4)
+        self.target(spread_ratio=2.4, pot_depth_mm=35)
         path = self.planned(1).result.path_of("gentle")
         page.goto("/trees/1/path?school=gentle")
         year = next(one.year for one in path.tradeoff if one.year != path.reached_year)

@@ -94,7 +94,8 @@ def _path(problem: PlanningProblem, search: Search, wanted: Route | None) -> Pla
     offered = search.tradeoff(table.tradeoff_step)
     chosen, looks = recommended(problem, offered)
     best = wanted or chosen or search.routes[0]
-    look = outcomes(problem, best)
+    # Of the one that is shown there are more draws, and no other figures stand beside them.
+    look = looks[best.year] = outcomes(problem, best)
     states = [*best.states, *_standing_on(problem, best.states[-1])]
     bound = []
     if not best.sessions:

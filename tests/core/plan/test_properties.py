@@ -6,7 +6,7 @@ import unittest
 import numpy as np
 
 from mirvo.core.plan.bounds import CutWork
-from mirvo.core.plan.case import read_case
+from mirvo.core.plan.case import FINAL, read_case
 from mirvo.core.plan.growth import (
     PRIOR_RELATIVE_SD,
     YEARLY_RELATIVE_SD,
@@ -16,11 +16,13 @@ from mirvo.core.plan.growth import (
 from mirvo.core.plan.label_setting import Sweep
 from mirvo.core.plan.layers import NO_SESSION
 from mirvo.core.plan.outcomes import outcomes
+from mirvo.core.plan.paths import forward, plan_school
 from mirvo.core.plan.problem import PlanningProblem, largest_gap
 from mirvo.core.plan.search import Route, find_routes, glance
 from mirvo.core.plan.tree_state import left_alone, start_state
 from mirvo.core.plan.unreachable import why_unreachable
 from tests.core.plan.test_search import case, small
+from tests.proofs import few_or_all
 
 LATER = 9999
 
@@ -237,6 +239,87 @@ class OutcomesTest(unittest.TestCase):
     def test_a_likely_year_comes_after_the_planned_one(self):
         route, look = self.outlook()
         self.assertGreater(look.likely_year(0.8), route.year)
+
+    def test_a_way_that_leaves_todays_last_pot_grows_by_the_one_it_is_put_into(self):
+        sure = {"state__growth": SURE, "gaps": [], "target__largest_gap_deg": 200}
+        for container in (FINAL, "wide training pot"):
+            # Both trees are cut in the same years, so nothing else tells them apart.
+            route, look = self.outlook(state__container=container, **sure)
+            self.assertEqual(look.chance_in(route.year), 1.0, container)
+
+    def test_draws_grow_as_slowly_in_an_overdue_year_as_the_plan_does(self):
+        problem = PlanningProblem(
+            read_case(
+                case(
+                    state__growth=SURE,
+                    gaps=[],
+                    target__largest_gap_deg=200,
+                    species__longest_interval_years=3,
+                    holds=[{"year": year, "allow": "none"} for year in range(2027, 2031)],
+                )
+            ),
+            "bold",
+        )
+        route = find_routes(problem).recommended(10)
+        look = outcomes(problem, route)
+        for state in route.states:
+            with self.subTest(year=state.year):
+                at = state.year - look.first_year
+                self.assertAlmostEqual(look.low[at], problem.ratio(state.grown), places=6)
+
+
+class SignedTest(unittest.TestCase):
+    """What an artist would strike out of a plan never stands in one."""
+
+    def paths(self):
+        for seed in range(few_or_all(8, 120)):
+            made = read_case(generated(random.Random(seed)))
+            for school in ("gentle", "steady", "bold"):
+                yield made, school, plan_school(made, school)
+
+    def test_slices_are_worth_a_saw_or_bring_the_ball_to_need(self):
+        for made, school, path in self.paths():
+            for step in path.steps:
+                _, after = step.ball_depth_mm
+                if step.slice_mm and step.layer is None and path.unreachable is None:
+                    with self.subTest(school=school, year=step.year):
+                        to_need = abs(after - made.need_mm) < 1e-6
+                        self.assertTrue(step.slice_mm >= 10 - 1e-6 or to_need, step.slice_mm)
+                        least = max(10, 0.3 * made.state.trunk_diameter_mm)
+                        self.assertGreaterEqual(after, least - 1e-6)
+
+    def test_grafts_are_set_in_a_session_that_takes_half(self):
+        seen = 0
+        for school in ("gentle", "steady", "bold"):
+            made = read_case(case())
+            step = plan_school(made, school).steps[0]
+            self.assertTrue(step.grafts)
+            bearing = PlanningProblem(made, school).bearing(step.year)
+            self.assertLessEqual(step.share, bearing / 2 + 1e-6)
+            seen += step.share > 0.2
+        self.assertTrue(seen)
+
+    def test_a_plan_is_chosen_by_when_it_is_likely_to_succeed(self):
+        chosen_later = 0
+        for made, _, path in self.paths():
+            if not path.tradeoff or path.unreachable is not None:
+                continue
+            never = made.last_year + 15
+            weights = {
+                point.year: point.toll + 10 * (point.likely_year or never)
+                for point in path.tradeoff
+            }
+            # The chosen one was looked at again with more draws, which may move it by a year.
+            self.assertLessEqual(weights[path.reached_year], min(weights.values()) + 10.1)
+            chosen_later += path.reached_year > path.earliest_year
+        self.assertGreater(chosen_later, 0)
+
+    def test_no_plan_is_brought_forward_by_a_shorter_rest(self):
+        old_pine = {"species__interval_years": 5, "age": "old", "strength": "fair"}
+        made = read_case(case(**old_pine))
+        path = plan_school(made, "steady")
+        codes = [one.code for one in (*path.binding, *forward(made, "steady", path.reached_year))]
+        self.assertNotIn("interval", codes)
 
 
 class CalibrationTest(unittest.TestCase):
