@@ -89,6 +89,7 @@ class TemplatesTest(unittest.TestCase):
         "every mm",
         "about 55 mm over the mean grain in mm",
         '"mm", "in millimetres"',
+        "Records are kept in millimetres",
         '== "mm"',
     )
 
@@ -99,6 +100,7 @@ class TemplatesTest(unittest.TestCase):
                 text = text.replace(phrase, "")
             with self.subTest(template=path.name):
                 self.assertEqual(re.findall(r".*(?<![\w.-])mm\b.*", text), [])
+                self.assertNotIn("in millimetres", text)
 
 
 class PagesInInchesTest(StudioCase):
