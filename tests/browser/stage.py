@@ -5,7 +5,6 @@ import os
 import signal
 import socket
 import threading
-import time
 from functools import cache
 from pathlib import Path
 
@@ -15,6 +14,7 @@ from playwright.sync_api import expect, sync_playwright
 from mirvo.studio.photos.simulated import truth_of
 from mirvo.web.app import create_app
 from tests.studio_case import StudioCase
+from tests.waiting import until
 
 CHROMIUM = "/usr/bin/chromium"
 PATIENCE_MS = 120_000  # a machine busy with other work is no failure
@@ -72,8 +72,7 @@ class Served:
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
         self.thread.start()
-        while not self.server.started:
-            time.sleep(0.02)
+        until(lambda: self.server.started)
 
     def stop(self):
         self.server.should_exit = True

@@ -219,7 +219,9 @@ class DeskTest(BrowserCase):
         page.route("**/marks", hold, times=1)
         page.keyboard.press("f")
         page.mouse.click(*self.screen([x, 500.0]))
-        while not held:
+        for _ in range(500):
+            if held:
+                break
             page.wait_for_timeout(20)
         page.keyboard.press("Shift+ArrowRight")
         if arrives:

@@ -5,6 +5,7 @@ import unittest
 
 from mirvo.core.errors import BadInput, NotFound
 from mirvo.studio.ground.jobs import MAX_FINISHED, Jobs
+from tests.waiting import until
 
 
 class JobsTest(unittest.TestCase):
@@ -50,8 +51,7 @@ class JobsTest(unittest.TestCase):
         task = self.begin()
         stopping = threading.Thread(target=self.jobs.forget, args=("Counting",))
         stopping.start()
-        while not task.stopping:
-            pass
+        until(lambda: task.stopping)
         self.go.set()
         stopping.join(60)
         self.assertTrue(task.stopped)

@@ -13,6 +13,7 @@ from mirvo.studio.ground.jobs import Stopped, unwatched
 from mirvo.studio.ground.vision_worker import FULL, MOST_WAITING
 from mirvo.studio.measuring import assist
 from tests.studio_case import StudioCase
+from tests.waiting import until
 
 
 class VisionWorkerTest(StudioCase):
@@ -76,8 +77,7 @@ class VisionWorkerTest(StudioCase):
             worker.answer(abs, -1)
         self.assertLess(time.monotonic() - begun, 0.3)
         worker.stop()
-        while worker._waiting:
-            time.sleep(0.05)
+        until(lambda: not worker._waiting)
         self.assertEqual(worker.answer(abs, -1), 1)
 
     def test_what_goes_wrong_inside_comes_back_as_a_sentence(self):

@@ -2,9 +2,10 @@
 
 import socket
 import threading
-import time
 
 import uvicorn
+
+from tests.waiting import until
 
 
 def serve(case, app):
@@ -15,8 +16,7 @@ def serve(case, app):
     server = uvicorn.Server(uvicorn.Config(app, port=port, log_level="critical"))
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
-    while not server.started:
-        time.sleep(0.02)
+    until(lambda: server.started)
 
     def stop():
         server.should_exit = True
