@@ -30,9 +30,9 @@ class ProposalTest(BenchCase):
         plan_path(self.studio, 1)
 
     def test_each_field_the_plan_speaks_of(self):
-        self.assertEqual(proposed(None), {})
+        self.assertEqual(proposed(None, self.here), {})
         self.assertEqual(
-            proposed(STEP),
+            proposed(STEP, self.here),
             {
                 "container_after": "board in a wide pot",
                 "slice_mm": 12.0,
@@ -40,7 +40,13 @@ class ProposalTest(BenchCase):
             },
         )
         plain = STEP.model_copy(update={"grafts": (), "slice_mm": 0.0})
-        self.assertEqual(set(proposed(plain)), {"container_after"})
+        self.assertEqual(set(proposed(plain, self.here)), {"container_after"})
+
+    def test_a_tree_that_stays_in_its_kind_of_pot_goes_back_into_its_own(self):
+        self.here.pot_id = 7
+        self.assertNotIn("pot_id", proposed(STEP, self.here))
+        stays = STEP.model_copy(update={"container": self.here.container})
+        self.assertEqual(proposed(stays, self.here)["pot_id"], 7)
 
     def test_what_is_planned_and_not_noted_is_left_for_next_time(self):
         self.plan()
