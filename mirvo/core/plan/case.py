@@ -78,7 +78,8 @@ class State(_Part):
 class CaseFault(_Part):
     """A root to be taken. returns_years : a root that grows back stands again so many years
     after each cut, with half its share; None for one that stays away. thickens : while it
-    stands its share grows from year to year."""
+    stands its share grows from year to year. after_graft : it goes only once the grafts count
+    that close the gap it leaves."""
 
     label: Annotated[str, Field(min_length=1, max_length=12)]
     share: Share
@@ -86,6 +87,7 @@ class CaseFault(_Part):
     azimuth_deg: Azimuth | None = None
     returns_years: Annotated[int, Field(ge=1, le=15)] | None = None
     thickens: bool = True
+    after_graft: bool = False
 
 
 class Gap(_Part):

@@ -35,8 +35,11 @@ class PlanningProblem:
         self.rules = rules().plan
         self.today = case.today.year
         self.offered = case.offered
-        # Sorted once; a stable sort keeps the order given among equals.
-        self.faults: list[CaseFault] = sorted(case.faults, key=lambda fault: fault.priority)
+        # Sorted once; a stable sort keeps the order given among equals. What waits for its graft
+        # holds nothing else up.
+        self.faults: list[CaseFault] = sorted(
+            case.faults, key=lambda fault: (fault.after_graft, fault.priority)
+        )
         self.returning = [
             (place + 1, fault.returns_years, fault)
             for place, fault in enumerate(self.faults)
@@ -168,6 +171,12 @@ class PlanningProblem:
         return self.first_possible + self.rules.graft_years
 
     # Faults ---------------------------------------------------------------------
+
+    def waits_for_graft(self, place: int, year: int) -> bool:
+        """Whether a fault root is not to go yet in a year, as nothing stands in the gap it leaves;
+        without a gap to graft into nothing is waited for."""
+        waits = self.faults[place].after_graft and bool(self.open_gaps)
+        return waits and year < self.grafts_count_from
 
     def _fault_share(self, place: int, year: int) -> float:
         """Share of the feeding root a whole fault root holds in a year; it thickens meanwhile."""

@@ -94,6 +94,8 @@ class SessionOptions:
         (place, left), taken, parts = progress, again, dict[str, float]()
         while place < len(problem.faults) and room > CLOSE:
             fault = problem.faults[place]
+            if problem.waits_for_graft(place, year):
+                return
             share = left * problem.fault_share(place, year)
             # Whole where an empty session could bear it, else in the fewest parts it could.
             pieces = max(1, ceil(share / empty - CLOSE))

@@ -97,11 +97,12 @@ def wanted_cuts(
 
 def waiting_for_grafts(
     roots: Sequence[RootCase], trunk_mm: float, limits: CutConstraints
-) -> set[str]:
-    """Roots that should go once a graft has been set where they leave the circle open."""
+) -> dict[str, float]:
+    """Roots that should go once a graft has been set where they leave the circle open, with the
+    share of the feeding root that each carries."""
     review = advise(roots, trunk_mm, replace(limits, budget=1.0, planned=None))
     return {
-        advice.label
+        advice.label: advice.share
         for advice in review.advice
         if any(reason.code == GRAFT_FIRST for reason in advice.held_back)
     }

@@ -153,7 +153,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
                 growth=growth.in_case,
                 **_known(inner_depth_mm=pot_of_tree(tree, stands.sessions).depth),
             ),
-            faults=_faults(base.roots, wanted, regrowth_of(db, tree.id)),
+            faults=_faults(base.roots, wanted, waiting, regrowth_of(db, tree.id)),
             gaps=_gaps(base.roots, wanted, waiting, target, gap_methods_of(db, tree.id)),
             target=CaseTarget(
                 spread_ratio=target.spread_ratio,
@@ -191,7 +191,7 @@ def _unbounded(db: DbSession, target: Target, stands: TreeStanding) -> CutConstr
     )
 
 
-def _wanted(base: MeasuredBase, limits: CutConstraints) -> tuple[list[CutAdvice], set[str]]:
+def _wanted(base: MeasuredBase, limits: CutConstraints) -> tuple[list[CutAdvice], dict[str, float]]:
     """What the adviser would have go in the end, which the path takes exactly, and the roots that
     go later, once a graft stands in the gap they leave."""
     cases, trunk = [case_of(root) for root in base.roots], base.record.trunk_diameter_mm.value
@@ -306,10 +306,25 @@ def _spread(base: MeasuredBase, target: Target) -> Spread:
 
 
 def _faults(
-    roots: tuple[RootRecord, ...], wanted: list[CutAdvice], regrowth: Mapping[str, int]
+    roots: tuple[RootRecord, ...],
+    wanted: list[CutAdvice],
+    waiting: Mapping[str, float],
+    regrowth: Mapping[str, int],
 ) -> tuple[CaseFault, ...]:
+    """The roots that go, gravest first, and after them those that go once a graft counts."""
     azimuths = {root.label: _azimuth(root) for root in roots}
-    return tuple(
+    later = tuple(
+        CaseFault(
+            label=label,
+            share=round(min(1.0, share), 4),
+            priority=place,
+            azimuth_deg=azimuths[label],
+            after_graft=True,
+            **_known(returns_years=regrowth.get(label)),
+        )
+        for place, (label, share) in enumerate(waiting.items(), start=len(wanted) + 1)
+    )
+    now = tuple(
         CaseFault(
             label=advice.label,
             share=round(min(1.0, advice.share * advice.part), 4),
@@ -322,6 +337,7 @@ def _faults(
         )
         for place, advice in enumerate(wanted, start=1)
     )
+    return (*now, *later)
 
 
 def _known(**fields: float | None) -> CaseFields:
@@ -332,12 +348,12 @@ def _known(**fields: float | None) -> CaseFields:
 def _gaps(
     roots: tuple[RootRecord, ...],
     wanted: list[CutAdvice],
-    waiting: set[str],
+    waiting: Mapping[str, float],
     target: Target,
     methods: Mapping[GapSides, GapMethod],
 ) -> tuple[Gap, ...]:
     """Gaps wider than the target once all fault roots are gone, named by the roots beside them."""
-    gone = {advice.label for advice in wanted if advice.part >= 1.0} | waiting
+    gone = {advice.label for advice in wanted if advice.part >= 1.0} | set(waiting)
     left = sorted((_azimuth(root), root.label) for root in roots if root.label not in gone)
     # One root alone has no neighbour to name a gap by.
     if len(left) < 2:

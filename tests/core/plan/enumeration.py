@@ -40,7 +40,10 @@ class Enumeration:
             if name not in self.names:
                 self.names.append(name)
         self.need = self.target["pot_depth_mm"] - 20
-        self.faults = sorted(case.get("faults", []), key=lambda fault: fault["priority"])
+        self.faults = sorted(
+            case.get("faults", []),
+            key=lambda fault: (fault.get("after_graft", False), fault["priority"]),
+        )
         self.held = {hold["year"]: hold["allow"] for hold in case.get("holds", [])}
         self.below = 1 - self.state.get("surface_share", 0.4)
         azimuths = self.state["root_azimuths_deg"]
@@ -84,10 +87,13 @@ class Enumeration:
             return fault["share"]
         return min(0.5, fault["share"] * 1.05 ** (year - self.today - 1))
 
-    def fault_ways(self, place, left, year, room, empty, first):
+    def fault_ways(self, place, left, year, room, empty, first, grafted):
         """(place, left, taken) after each way to go on with the faults."""
         ways, taken = [(place, left, 0.0)], 0.0
         while place < len(self.faults):
+            waits = self.faults[place].get("after_graft") and self.grafts
+            if waits and (grafted is None or year < grafted + 2):
+                break
             share = left * self.share(self.faults[place], year)
             parts = 1
             while share / parts > empty + EPS:
@@ -179,7 +185,7 @@ class Enumeration:
         room = grafting if self.grafts and not worked else empty
         trunk = self.state["trunk_diameter_mm"]
         trunk += self.state["growth"]["trunk_mm_per_year"] * grown
-        for place, left, taken in self.fault_ways(*done, year, room, empty, not worked):
+        for place, left, taken in self.fault_ways(*done, year, room, empty, not worked, grafted):
             for depth, inside in self.depths(ball, mat, taken, room):
                 share = 1 - (1 - edge) * (1 - inside)
                 flat = min(woody, depth)

@@ -393,6 +393,28 @@ class EnumerationTest(unittest.TestCase):
                 reached += bool(wanted)
         self.assertGreater(reached, count // 5)
 
+    def test_a_root_that_waits_for_its_graft(self):
+        """It goes no sooner than the graft counts, and its session counts for the year."""
+        waited = 0
+        for seed in range(2000, 2000 + few_or_all(60, 240)):
+            made = small(seed)
+            if not made["faults"]:
+                continue
+            made["faults"][-1]["after_graft"] = True
+            school = ("gentle", "steady", "bold")[seed % 3]
+            problem = PlanningProblem(read_case(made), school)
+            if problem.arrived_today or not problem.open_gaps:
+                continue
+            with self.subTest(seed=seed):
+                wanted = gains(Enumeration(made, school).run())
+                routes = find_routes(problem).routes
+                self.assertEqual(gains({one.year: one.toll for one in routes}), wanted)
+                for state in routes[0].states if routes else ():
+                    if state.gone == len(problem.faults):
+                        self.assertGreaterEqual(state.year, problem.grafts_count_from)
+                waited += bool(wanted)
+        self.assertGreater(waited, 3)
+
 
 class GrowthTest(unittest.TestCase):
     def test_prior_alone(self):
