@@ -19,7 +19,8 @@ from mirvo.records.database import DbSession
 from mirvo.records.models import Plan, Target, Tree
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.settings import yard_of
-from mirvo.studio.path.planning_case import MEASURE_FIRST, GrowthRates, planning_case
+from mirvo.studio.path.growth_rates import GrowthRates
+from mirvo.studio.path.planning_case import MEASURE_FIRST, planning_case
 from mirvo.studio.path.plans import keep_plan
 from mirvo.studio.standing.kept_plans import newest_plans
 from mirvo.studio.standing.species import species_of_tree

@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from mirvo.core.almanac import Species, rules
+from mirvo.core.almanac import rules
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.angles import clockwise_from
 from mirvo.core.complaints import first_complaint
@@ -24,13 +24,11 @@ from mirvo.core.plan.case import (
     CaseTarget,
     Gap,
     GapMethod,
-    Growth,
     Hold,
     SchoolBudgets,
     State,
     check_case,
 )
-from mirvo.core.plan.growth import Rate, Seen, grown_year, growth_rate
 from mirvo.core.rootwork import origin_factor
 from mirvo.core.rootwork.cut_adviser import waiting_for_grafts, wanted_cuts
 from mirvo.core.rootwork.cut_order import RootToCut, roots_to_cut
@@ -39,6 +37,7 @@ from mirvo.core.rootwork.design import FLARE
 from mirvo.core.season import due_from
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
+from mirvo.studio.path.growth_rates import GrowthRates, grown_since, growth_of_tree
 from mirvo.studio.path.target import GapSides, gap_methods_of, holds_of, regrowth_of
 from mirvo.studio.standing.feeding import correction_of
 from mirvo.studio.standing.kept_plans import grafts_on
@@ -47,35 +46,13 @@ from mirvo.studio.standing.standing import TreeStanding, standing_of
 from mirvo.studio.standing.tree_queries import (
     MeasuredBase,
     measured_base,
-    measurements_of,
-    sessions_of,
 )
 
-# Of the growth a container allows; cuts and winters cost the rest.
-USUAL_VIGOUR = 0.85
 MEASURE_FIRST = "Measure a photo from above first; the plan starts there."
 SIZE_FIRST = "Enter the pot's inner depth in the portrait, or note the ball's depth at a session."
 
 # Fields of a case that are set only where something is known.
 CaseFields = dict[str, Any]
-
-
-@dataclass(frozen=True)
-class GrowthRates:
-    """How fast spread and trunk grow in a wide training pot."""
-
-    spread: Rate
-    trunk: Rate
-
-    @property
-    def in_case(self) -> Growth:
-        """As a case gives them."""
-        return Growth(
-            spread_mm_per_year=round(self.spread.mm_per_year, 3),
-            trunk_mm_per_year=round(self.trunk.mm_per_year, 3),
-            spread_sd=round(self.spread.sd, 3),
-            trunk_sd=round(self.trunk.sd, 3),
-        )
 
 
 @dataclass(frozen=True)
@@ -91,26 +68,6 @@ class PlanningCase:
     cuts: list[RootToCut]
     guessed: str = ""
     wanted: dict[str, float] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class _GrownSince:
-    """What spread and trunk are expected to have grown since they were measured."""
-
-    seasons: int
-    spread_mm: float
-    trunk_mm: float
-    measured_on: date
-
-    @property
-    def said(self) -> str:
-        if self.seasons <= 1:
-            return ""
-        return (
-            f"The base was measured {self.measured_on.day} {self.measured_on:%B %Y}; the growth of "
-            f"{self.seasons} seasons since is reckoned in: {self.spread_mm:.0f} mm of spread, "
-            f"{self.trunk_mm:.0f} mm of trunk. Measure again to know."
-        )
 
 
 def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> PlanningCase:
@@ -130,9 +87,9 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
     limits = _unbounded(db, target, stands)
     wanted, waiting = _wanted(base, limits)
     measured, spread = base.record.trunk_diameter_mm.value, _spread(base, target).mean_mm.value
-    growth = _growth(db, tree, stands.species, target, measured)
+    growth = growth_of_tree(db, tree, stands.species, target, measured)
     first = _first_year(stands, today)
-    since = _grown_since(db, tree, growth, base.measurement.measured_on, first)
+    since = grown_since(db, tree, growth, base.measurement.measured_on, first)
     try:
         case = Case(
             today=date(first - 1, 12, 31),
@@ -368,44 +325,3 @@ def _gaps(
         for (start, root), (end, other) in zip(left, left[1:] + left[:1], strict=True)
         if clockwise_from(start, end) > target.largest_gap_deg
     )
-
-
-def _growth(
-    db: DbSession, tree: Tree, species: Species, target: Target, trunk_mm: float
-) -> GrowthRates:
-    spread, trunk = [], []
-    for row in measurements_of(db, tree.id):
-        if row.top is None:
-            continue
-        year = row.measured_on.year + row.measured_on.timetuple().tm_yday / 365.25
-        wide, thick = row.top.spread.on(target.basis), row.top.trunk_diameter_mm
-        if wide is not None:
-            spread.append(Seen(year, wide.mean_mm.value, wide.mean_mm.plus_minus))
-        trunk.append(Seen(year, thick.value, thick.plus_minus))
-    factor = _mean_container_factor(db, tree) * USUAL_VIGOUR
-    return GrowthRates(
-        growth_rate(species.growth.spread, trunk_mm, spread, factor),
-        growth_rate(species.growth.trunk, trunk_mm, trunk, factor),
-    )
-
-
-def _grown_since(
-    db: DbSession, tree: Tree, growth: GrowthRates, measured_on: date, first: int
-) -> _GrownSince:
-    """Growth from a measurement to the end of the year before the plan's first."""
-    seasons = max(0, first - 1 - grown_year(measured_on))
-    factor = _mean_container_factor(db, tree) * USUAL_VIGOUR
-    return _GrownSince(
-        seasons,
-        seasons * factor * growth.spread.mm_per_year,
-        seasons * factor * growth.trunk.mm_per_year,
-        measured_on,
-    )
-
-
-def _mean_container_factor(db: DbSession, tree: Tree) -> float:
-    # Before the first session it has grown in the container it stands in.
-    names = [session.container_after for session in sessions_of(db, tree.id)] or [tree.container]
-    table = rules().containers
-    known = [table[name].growth for name in names if name in table]
-    return sum(known) / len(known) if known else 1.0
