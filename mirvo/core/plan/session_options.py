@@ -65,9 +65,7 @@ class SessionOptions:
         plan has had no session yet. again : share of roots that have grown back; they go in any
         case.
         """
-        # Grafts are set in the plan's first session, and go easy on it.
-        grafting = first and bool(self.problem.open_gaps)
-        room = self.problem.room(year, grafting)
+        room = self.problem.room(year, self._grafting(first))
         if again > room + CLOSE:
             return []
         found = []
@@ -80,10 +78,14 @@ class SessionOptions:
     def _faults(
         self, progress: Progress, year: int, again: float, first: bool
     ) -> tuple[FaultCut, ...]:
-        grafting = first and bool(self.problem.open_gaps)
-        found = [FaultCut(progress, again), *self._onward(progress, year, again, grafting)]
+        onward = self._onward(progress, year, again, self._grafting(first))
+        found = [FaultCut(progress, again), *onward]
         # A plan does not begin by putting off what it is made for.
         return tuple(found[1:] if first and len(found) > 1 else found)
+
+    def _grafting(self, first: bool) -> bool:
+        """Whether grafts are set: all in the plan's first session, which takes less for it."""
+        return first and bool(self.problem.open_gaps)
 
     def _onward(
         self, progress: Progress, year: int, again: float, grafting: bool
