@@ -122,7 +122,7 @@ def plan_command(
     found = plan(checked)
     if with_levers:
         for path in found.paths:
-            levers = forward(checked, path.school, path.reached_year)
+            levers = forward(checked, path.school, path.likely_year)
             found = found.with_levers(path.school, levers)
     print_json(found.model_dump(mode="json"))
 

@@ -16,11 +16,13 @@ USUAL_CONTAINER = "wide training pot"
 class Container(Data):
     """growth : of a year, against a wide training pot. roomy : it leaves the ball room to grow
     once after each session where its depth is not known. depth_mm : inside, where the kind
-    alone says it."""
+    alone says it. sides_grow : whether the ball's sides grow back in one chosen to fit: never, once
+    after each session, or yearly."""
 
     growth: float
     roomy: bool
     depth_mm: float | None
+    sides_grow: Literal["never", "once", "yearly"]
 
 
 class BudgetRules(Data):
@@ -75,7 +77,11 @@ class PlanRules(Data):
     tree could bear that a session takes in which grafts are set. unlikely_years : years after the
     horizon that a plan counts with which is never likely to have arrived. thickening : of a
     fault root's share in a year, up to `thickest_share`. strain_limit : of one session, for a
-    tree that is fair or old. session_toll, year_toll : what a session, and a year more, weighs
+    tree that is fair or old. faults_strain : up to which a session takes one fault after another.
+    rest_strains : a session over each asks for a year of rest more; gentle_rest_years : between
+    sessions of the gentle school at least. side_growth_mm, side_room_mm : by which each side of
+    the ball grows back, and what a pot leaves it; min_trim_mm, trim_of_side : least trim of a side,
+    and most of its length or width. session_toll, year_toll : what a session, and a year more, weighs
     against strain. tradeoff_step : by how much a later year must save toll.
     fork_deg : how far a fork or a bent root reaches into a gap. returned_share : part of its
     share that a root has again when it has grown back. layer_ball_mm, layer_roots :
@@ -97,6 +103,13 @@ class PlanRules(Data):
     thickening: float
     thickest_share: float
     strain_limit: float
+    faults_strain: float
+    rest_strains: list[float]
+    gentle_rest_years: int
+    side_growth_mm: int
+    side_room_mm: float
+    min_trim_mm: int
+    trim_of_side: float
     session_toll: float
     year_toll: float
     tradeoff_step: float

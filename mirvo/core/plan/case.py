@@ -39,13 +39,15 @@ class SchoolBudgets(_Part):
 
 
 class CaseSpecies(_Part):
-    """What a species gives the plan; ground_layers : it layers willingly in the ground."""
+    """What a species gives the plan. ground_layers : it layers willingly in the ground.
+    top_with_roots : crown and roots may be worked together."""
 
     group: str = ""
     interval_years: Annotated[float, Field(gt=0, le=20)]
     longest_interval_years: Annotated[float, Field(gt=0, le=60)] | None = None
     budget: SchoolBudgets
     ground_layers: bool = True
+    top_with_roots: bool = True
 
 
 class Growth(_Part):
@@ -58,18 +60,29 @@ class Growth(_Part):
 
 
 class State(_Part):
-    """The tree as it stands. surface_share : of the feeding root at the root plane.
-    inner_depth_mm : of the pot it stands in, where it is known."""
+    """The tree as it stands.
+
+    surface_share : of the feeding root at the root plane. inner_depth_mm, inner_length_mm,
+    inner_width_mm : of the pot it stands in, ball_length_mm, ball_width_mm : of its ball, where
+    they are known. last_session_strain : of its last session; rest_until_year : the last year it
+    is left alone, as after a layer was separated.
+    """
 
     trunk_diameter_mm: Positive
     spread_mm: Positive
     spread_basis: Literal["flare", "roots"] = "flare"
     woody_depth_mm: Positive
     ball_depth_mm: Positive
+    ball_length_mm: Positive | None = None
+    ball_width_mm: Positive | None = None
     surface_share: Share = 0.4
     last_session_year: Year | None = None
+    last_session_strain: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] = 0.0
+    rest_until_year: Year | None = None
     container: str = USUAL_CONTAINER
     inner_depth_mm: Positive | None = None
+    inner_length_mm: Positive | None = None
+    inner_width_mm: Positive | None = None
     matted: bool = False
     root_azimuths_deg: Annotated[tuple[Azimuth, ...], Field(max_length=60)] = ()
     growth: Growth
@@ -135,7 +148,19 @@ class CaseTarget(_Part):
     spread_ratio: Annotated[float, Field(ge=1, le=20, allow_inf_nan=False)]
     largest_gap_deg: Annotated[float, Field(gt=0, le=360)] = 360.0
     pot_depth_mm: Positive
+    pot_length_mm: Positive | None = None
+    pot_width_mm: Positive | None = None
     year: Year | None = None
+
+
+class CasePot(_Part):
+    """A pot of the shelf, with its sizes inside where they are known. kind : of container."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    kind: str
+    inner_depth_mm: Positive
+    inner_length_mm: Positive | None = None
+    inner_width_mm: Positive | None = None
 
 
 class Hold(_Part):
@@ -150,7 +175,12 @@ class Hold(_Part):
 
 
 class Case(_Part):
-    """Everything planning needs to know of one tree."""
+    """Everything planning needs to know of one tree.
+
+    pots : of the shelf, offered beside a pot of each kind that is chosen to fit; the first of the
+    kind "final pot" is the last pot, whatever sizes the target has. only_shelf : no pot of any
+    other kind is offered, but the one the tree stands in and the last one.
+    """
 
     today: date
     species: CaseSpecies
@@ -167,6 +197,8 @@ class Case(_Part):
     horizon_years: Annotated[int, Field(ge=1, le=60)] | None = None
     containers: tuple[str, ...] | None = None
     container_depths_mm: dict[str, Positive] = Field(default={})
+    pots: Annotated[tuple[CasePot, ...], Field(max_length=60)] = ()
+    only_shelf: bool = False
 
     @property
     def interval(self) -> float:
@@ -200,10 +232,30 @@ class Case(_Part):
         return self.origin_factor if year <= until else 1.0
 
     @property
+    def last_pot(self) -> CasePot | None:
+        """The pot of the shelf that is to be the last one, None where the target's sizes hold."""
+        return next((pot for pot in self.pots if pot.kind == FINAL), None)
+
+    @property
+    def last_pot_mm(self) -> tuple[float, float | None, float | None]:
+        """Inner depth, length and width of the last pot, mm; None where it is not known."""
+        if pot := self.last_pot:
+            return pot.inner_depth_mm, pot.inner_length_mm, pot.inner_width_mm
+        target = self.target
+        return target.pot_depth_mm, target.pot_length_mm, target.pot_width_mm
+
+    @property
     def need_mm(self) -> float:
-        """Ball depth the target pot takes: its inner depth less soil layer and rim."""
+        """Ball depth the last pot takes: its inner depth less soil layer and rim."""
         plan = rules().plan
-        return self.target.pot_depth_mm - plan.soil_layer_mm - plan.rim_clearance_mm
+        return self.last_pot_mm[0] - plan.soil_layer_mm - plan.rim_clearance_mm
+
+    @property
+    def least_left_mm(self) -> float:
+        """Least depth that a slice leaves, by the trunk as it is today, mm."""
+        plan = rules().plan
+        trunk = self.state.trunk_diameter_mm
+        return max(plan.min_ball_mm, plan.slice_leaves_of_trunk * trunk)
 
     @property
     def layer_success(self) -> float:
@@ -242,6 +294,7 @@ def check_case(case: Case) -> None:
         (case.state.container, "state.container"),
         *((name, "containers") for name in case.containers or ()),
         *((name, "container_depths_mm") for name in case.container_depths_mm),
+        *((pot.kind, f"pots.{place}.kind") for place, pot in enumerate(case.pots)),
     ]:
         if name not in known:
             raise BadInput(where, f"'{name}' is not one of {', '.join(known)}")
@@ -249,7 +302,7 @@ def check_case(case: Case) -> None:
     if case.need_mm < least:
         raise BadInput(
             "target.pot_depth_mm",
-            f"a pot {case.target.pot_depth_mm:g} mm deep leaves {case.need_mm:g} mm for the ball "
+            f"a pot {case.last_pot_mm[0]:g} mm deep leaves {case.need_mm:g} mm for the ball "
             f"after soil layer and rim; at least {least:g} mm are needed",
         )
     # A tenth below the trunk is measuring error; more is two figures mixed up.
@@ -265,3 +318,6 @@ def check_case(case: Case) -> None:
     labels = [fault.label for fault in case.faults]
     if len(set(labels)) < len(labels):
         raise BadInput("faults", "two faults carry the same label")
+    names = [pot.name for pot in case.pots]
+    if len(set(names)) < len(names):
+        raise BadInput("pots", "two pots carry the same name")

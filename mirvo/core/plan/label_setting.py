@@ -14,31 +14,27 @@ from typing import Any
 
 import numpy as np
 
-from mirvo.core.plan.bounds import Bounds, CutWork
-from mirvo.core.plan.case import FINAL
+from mirvo.core.plan.bounds import Bounds
+from mirvo.core.plan.cut_work import CutWork
 from mirvo.core.plan.layers import (
     DIGITS,
     NO_CUT,
     NO_SESSION,
     Array,
-    Choices,
     Flags,
     Layer,
     Numbers,
     Unsettled,
-    joined,
 )
-from mirvo.core.plan.problem import BOARD, CLOSE, NOT_CUT, Ages, PlanningProblem
-from mirvo.core.plan.session_options import (
-    NOTHING_CUT,
-    FaultCut,
-    Progress,
-    SessionOptions,
-    Sessions,
-)
+from mirvo.core.plan.places import BOARD
+from mirvo.core.plan.problem import NOT_CUT, Ages, PlanningProblem, Progress
+from mirvo.core.plan.session_options import FaultCut, Sessions, takes
+from mirvo.core.plan.sides import CLOSE
 
 # Beyond this a case is answered with the best that was found; it takes some seconds to get there.
 MAX_WAYS = 200_000
+# Ways worked on at once: some ten megabytes.
+WAYS_AT_ONCE = 60_000
 # Tolls are sums of rounded terms.
 SLACK = 1e-6
 
@@ -49,8 +45,7 @@ class Sweep:
     work : the bounds' tables, shared by all sweeps of a problem. aims : by year, the toll a way
     that arrives then must not pass; minus infinity for a year nobody asks about. width : most ways
     kept a year, the most promising; None keeps all. by_toll : without it only whether the target
-    can be met is asked, and any toll will do. cell_mm : the easier problem of `SessionOptions`, in
-    which a shallower ball is always as good.
+    can be met is asked, and any toll will do.
     """
 
     def __init__(
@@ -60,23 +55,24 @@ class Sweep:
         aims: Array | None = None,
         width: int | None = None,
         by_toll: bool = True,
-        cell_mm: float | None = None,
     ) -> None:
-        self.problem, self.cell_mm = problem, cell_mm
-        self.options = SessionOptions(problem, cell_mm)
+        self.problem, self.options = problem, work.options
         self.years = np.arange(problem.today + 1, problem.case.last_year + 1)
         aims = np.full(len(self.years), inf) if aims is None else aims
         asked = ~np.isneginf(aims)
         self.arrivals, self.aims = self.years[asked], aims[asked]
-        self.bounds = Bounds(problem, work, self.arrivals, float(self.aims.max(initial=-inf)))
+        self.bounds = Bounds(problem, work, self.arrivals)
         self.width, self.by_toll = width, by_toll
-        self.names = problem.offered
-        self.final = self.names.index(FINAL)
-        self.stands: list[Progress] = [NOTHING_CUT]
+        self.growth = np.array([place.growth for place in problem.places])
+        self.useful = problem.useful_places
+        self.boards = any(p.kind == BOARD for p in problem.places[1:]) and (
+            problem.case.age != "old"
+        )
+        self.stands: list[Progress] = [problem.untouched]
         first = (NOT_CUT,) * len(problem.returning)
         self.ages: list[Ages] = [first]
         self.taken: list[FaultCut] = []
-        self._numbers: dict[object, int] = {NOTHING_CUT: 0, ("ages", first): 0}
+        self._numbers: dict[object, int] = {("stand", problem.untouched): 0, ("ages", first): 0}
         self.layers = [self._start()]
 
     def run(self, stop_at_first: bool = False) -> Iterator[tuple[int, Numbers]]:
@@ -108,16 +104,19 @@ class Sweep:
             self.problem.today,
             stand=zero,
             ages=zero,
-            ball=self._floored(ball),
+            ball=ball,
+            off=zero,
             woody=np.minimum(ball, state.woody_depth_mm),
-            container=zero + self.names.index(state.container),
+            place=zero,
             last=zero + last,
+            rest=zero + self.problem.rest_today,
             worked=np.zeros(1, bool),
             matted=np.array([state.matted]),
             grown=np.zeros(1),
             toll=np.zeros(1),
             faults=zero + NO_CUT,
             left_mm=ball,
+            left_off=zero,
             share=np.zeros(1),
             parent=zero,
         )
@@ -140,18 +139,18 @@ class Sweep:
         """Which ways may have a session in a year, which may go without, which are overdue."""
         problem = self.problem
         works, idles, late = (np.zeros(len(layer), bool) for _ in range(3))
-        for last in np.unique(layer.last):
-            before = None if last == NO_SESSION else int(last)
-            may = problem.may_work(year, before)
-            for worked in (False, True):
-                them = (layer.last == last) & (layer.worked == worked)
-                must = may and problem.must_work(year, before, worked)
-                works[them] = may
-                # A year fixed for a session cannot pass without one, even if none can be made.
-                idles[them] = not (must or year in problem.fixed)
-                late[them] = problem.overdue(year, before)
+        kinds = np.unique(np.column_stack([layer.last, layer.rest, layer.worked]), axis=0)
+        for last, rest, worked in kinds.tolist():
+            before = None if last == NO_SESSION else last
+            may = problem.may_work(year, before, rest)
+            must = may and problem.must_work(year, before, rest, bool(worked))
+            them = (layer.last == last) & (layer.rest == rest) & (layer.worked == bool(worked))
+            works[them] = may
+            # A year fixed for a session cannot pass without one, even if none can be made.
+            idles[them] = not (must or year in problem.fixed)
+            late[them] = problem.overdue(year, before, rest)
         if problem.must_be_potted(year):
-            idles &= layer.container == self.final
+            idles &= self.bounds.last_places[layer.place]
         return works, idles, late
 
     def _idle(self, layer: Layer, rows: Numbers, year: int, late: Flags) -> Layer:
@@ -159,16 +158,15 @@ class Sweep:
         problem, after = self.problem, layer.only(rows)
         after.year, after.parent = year, rows
         after.faults = np.full(len(rows), NO_CUT)
-        after.left_mm, after.share = after.ball.copy(), np.zeros(len(rows))
+        after.left_mm, after.left_off = after.ball.copy(), after.off.copy()
+        after.share = np.zeros(len(rows))
         after.ages = self._aged(after.ages)
-        factor = np.array([problem.growth_of(name) for name in self.names])
         vigour = np.where(late, problem.vigour(0.0, True), problem.vigour(0.0))
-        after.grown = after.grown + factor[after.container] * vigour
-        for number, name in enumerate(self.names):
-            for worked in (False, True):
-                them = (after.container == number) & (after.worked == worked)
-                ball = problem.ball_after(after.ball[them], name, worked)
-                after.ball[them] = self._floored(ball)
+        after.grown = after.grown + self.growth[after.place] * vigour
+        for number, place in enumerate(problem.places):
+            them = after.place == number
+            after.ball[them] = place.ball_after(after.ball[them])
+            after.off[them] = place.off_after(after.off[them], False)
         return after
 
     def _aged(self, ages: Numbers) -> Numbers:
@@ -177,18 +175,10 @@ class Sweep:
         later = [self._ages_number(self.problem.years_on(known)) for known in list(self.ages)]
         return np.array(later)[ages]
 
-    def _floored(self, ball: Array) -> Array:
-        """Depths of balls, or the floors of their cells above need."""
-        if self.cell_mm is None:
-            return ball
-        need = self.problem.case.need_mm
-        cells = np.maximum(0.0, np.floor((ball - need) / self.cell_mm + CLOSE))
-        return np.round(need + cells * self.cell_mm, 6)
-
     # Sessions ------------------------------------------------------------------------
 
     def _with_session(self, layer: Layer, rows: Numbers, year: int) -> list[Layer]:
-        """The year with each session that may be made in it, into each container at hand."""
+        """The year with each session that may be made in it, into each place at hand."""
         parts = []
         alike = (
             (layer.stand[rows] * len(self.ages) + layer.ages[rows]) * 4
@@ -197,90 +187,92 @@ class Sweep:
         )
         for kind in np.unique(alike):
             them = rows[alike == kind]
-            balls, ball_of = np.unique(layer.ball[them], return_inverse=True)
-            choices = self._choices(layer, int(them[0]), balls, year)
-            count = choices.count[ball_of]
-            row = np.repeat(np.arange(len(them)), count)
-            if len(row) == 0:
-                continue
-            begun = np.repeat(np.cumsum(count) - count, count)
-            choice = choices.start[ball_of][row] + np.arange(len(row)) - begun
-            parts += self._potted(layer, them[row], choices, choice, year)
+            balls = np.column_stack([layer.ball[them], layer.off[them]])
+            balls, ball_of = np.unique(balls, axis=0, return_inverse=True)
+            parts += self._worked(layer, them, balls, ball_of.reshape(-1), year)
         return parts
 
-    def _choices(self, layer: Layer, way: int, balls: Array, year: int) -> Choices:
-        """The sessions open to one way, for each of some balls."""
-        problem = self.problem
+    def _worked(
+        self, layer: Layer, rows: Numbers, balls: Array, ball_of: Numbers, year: int
+    ) -> list[Layer]:
+        """Ways that stand alike but for their ball, with each session open to them.
+
+        balls : depths and sides (n, 2); ball_of : which of them each row has.
+        """
+        problem, way = self.problem, int(rows[0])
         stand = self.stands[int(layer.stand[way])]
         ages = problem.years_on(self.ages[int(layer.ages[way])])
         again = problem.share_back(ages) if ages else 0.0
-        matted, first = bool(layer.matted[way]), not layer.worked[way]
-        found = self.options.sessions(stand, balls, matted, first, year, again)
-        ball = joined([part.ball for part in found], np.int64)
-        order = np.argsort(ball, kind="stable")
-        count = np.bincount(ball, minlength=len(balls))
-
-        def each(number: list[int]) -> Numbers:
-            sizes = [len(part.ball) for part in found]
-            return np.repeat(np.array(number, np.int64), sizes)[order]
-
-        return Choices(
-            start=np.cumsum(count) - count,
-            count=count,
-            stand=each([self._stand_number(part.faults.progress) for part in found]),
-            ages=each([self._ages_after(ages, part) for part in found]),
-            faults=each([self._taken_number(part.faults) for part in found]),
-            left_mm=joined([part.left_mm for part in found], float)[order],
-            share=joined([part.share for part in found], float)[order],
-        )
-
-    def _potted(
-        self, layer: Layer, row: Numbers, choices: Choices, choice: Numbers, year: int
-    ) -> list[Layer]:
-        """Ways after their session, in each container that takes them."""
-        problem = self.problem
-        left, share = choices.left_mm[choice], choices.share[choice]
-        strain = 100.0 * (share / problem.bearing(year)) ** 2
-        toll = np.round(layer.toll[row] + problem.rules.session_toll + strain, DIGITS)
-        vigour = 1.0 - problem.rules.session_growth_loss * share
-        woody = np.minimum(layer.woody[row], left)
-        matted = layer.matted[row] & (left >= layer.ball[row] - CLOSE)
+        grafting = bool(problem.open_gaps) and not layer.worked[way]
+        found = self.options.sessions(
+            stand, balls[:, 0], balls[:, 1].astype(np.int64), bool(layer.matted[way]),
+            grafting, year, again,
+        )  # fmt: skip
+        if found is None or len(found.ball) == 0:
+            return []
+        order = np.argsort(found.ball, kind="stable")
+        counts = np.bincount(found.ball, minlength=len(balls))
+        starts, count = np.cumsum(counts) - counts, counts[ball_of]
+        then = problem.cut_now(ages, found.faults.progress)
         parts = []
-        for place, name in enumerate(self.names):
-            if problem.must_be_potted(year) and name != FINAL:
-                continue
-            fits = left <= problem.deepest_ball(name) + CLOSE
-            if name == BOARD:
-                fits &= self._board_lies_flat(layer.grown[row], woody)
-            if not fits.any():
-                continue
-            here = choice[fits]
-            parts.append(
-                Layer(
-                    year,
-                    stand=choices.stand[here],
-                    ages=choices.ages[here],
-                    ball=self._floored(problem.ball_after(left[fits], name, True)),
-                    woody=woody[fits],
-                    container=np.full(len(here), place),
-                    last=np.full(len(here), year),
-                    worked=np.ones(len(here), bool),
-                    matted=matted[fits],
-                    grown=(layer.grown[row] + problem.growth_of(name) * vigour)[fits],
-                    toll=toll[fits],
-                    faults=choices.faults[here],
-                    left_mm=left[fits],
-                    share=share[fits],
-                    parent=row[fits],
-                )
-            )
+        # Many rows at once, but no more than fit a small memory.
+        blocks = np.cumsum(count) // WAYS_AT_ONCE
+        for block in np.unique(blocks):
+            them = np.flatnonzero(blocks == block)
+            row = np.repeat(them, count[them])
+            begun = np.repeat(np.cumsum(count[them]) - count[them], count[them])
+            choice = order[starts[ball_of[row]] + np.arange(len(row)) - begun]
+            after = self._with(layer, rows[row], found, choice, year, then)
+            # What cannot arrive wherever it is put need not be tried in every pot.
+            parts += self._potted(self._worth_it(after, anywhere=True))
         return parts
 
-    def _board_lies_flat(self, grown: Array, woody: Array) -> Flags:
+    def _with(
+        self, layer: Layer, row: Numbers, found: Sessions, choice: Numbers, year: int, then: Ages
+    ) -> Layer:
+        """Ways with a session each, before they are put anywhere. then : ages after it."""
+        problem, after = self.problem, layer.only(row)
+        share, left = found.share[choice], found.left_mm[choice]
+        strain = 100.0 * (share / problem.bearing(year)) ** 2
+        after.year, after.parent = year, row
+        after.stand = np.full(len(row), self._stand_number(found.faults.progress))
+        after.ages = np.full(len(row), self._ages_number(then))
+        after.faults = np.full(len(row), self._taken_number(found.faults))
+        after.left_mm, after.left_off, after.share = left, found.off[choice], share
+        after.matted = after.matted & (left >= after.ball - CLOSE)
+        after.woody = np.minimum(after.woody, left)
+        after.toll = np.round(after.toll + problem.rules.session_toll + strain, DIGITS)
+        after.last, after.worked = np.full(len(row), year), np.ones(len(row), bool)
+        over = [strain > most + CLOSE for most in problem.rules.rest_strains]
+        after.rest = np.sum(over, axis=0, dtype=np.int64)
+        return after
+
+    def _potted(self, after: Layer) -> list[Layer]:
+        """Ways after their session, in each place that takes them."""
+        problem, parts = self.problem, []
+        flat = self._board_lies_flat(after)
+        vigour = 1.0 - problem.rules.session_growth_loss * after.share
+        for number, place in enumerate(problem.places):
+            if number not in self.useful or (problem.must_be_potted(after.year) and not place.last):
+                continue
+            fits = takes(place, after.left_mm, after.left_off)
+            if place.kind == BOARD:
+                fits &= flat
+            if not fits.any():
+                continue
+            part = after.only(fits)
+            part.place = np.full(len(part), number)
+            part.ball = place.ball_after(part.left_mm)
+            part.off = place.off_after(part.left_off, True)
+            part.grown = part.grown + place.growth * vigour[fits]
+            parts.append(self._undominated(part))
+        return parts
+
+    def _board_lies_flat(self, layer: Layer) -> Flags:
         """Whether the underside is flat enough for a board, and the tree young enough."""
         if self.problem.case.age == "old":
-            return np.zeros(len(grown), bool)
-        return np.asarray(woody <= self._trunk(grown) + CLOSE)
+            return np.zeros(len(layer), bool)
+        return np.asarray(layer.woody <= self._trunk(layer.grown) + CLOSE)
 
     def _trunk(self, grown: Array) -> Array:
         state = self.problem.case.state
@@ -289,13 +281,10 @@ class Sweep:
     # Numbers of what ways have in common ---------------------------------------------
 
     def _stand_number(self, stand: Progress) -> int:
-        return self._number(stand, self.stands, stand)
+        return self._number(("stand", stand), self.stands, stand)
 
     def _ages_number(self, ages: Ages) -> int:
         return self._number(("ages", ages), self.ages, ages)
-
-    def _ages_after(self, ages: Ages, part: Sessions) -> int:
-        return self._ages_number(self.problem.cut_now(ages, part.faults.progress[0]))
 
     def _taken_number(self, taken: FaultCut) -> int:
         key = ("taken", taken.progress, taken.share, tuple(taken.parts.items()))
@@ -312,73 +301,52 @@ class Sweep:
 
     def _arrived(self, layer: Layer) -> Flags:
         """Which ways meet the target at the end of the year."""
-        problem, all_gone = self.problem, len(self.problem.faults)
-        if not problem.gap_holds(all_gone, layer.year):
+        problem = self.problem
+        if not problem.gap_holds(layer.year):
             return np.zeros(len(layer), bool)
-        done = np.array([stand[0] == all_gone for stand in self.stands])
+        done = np.array([not any(stand) for stand in self.stands])
         still = np.array([not problem.back(ages) for ages in self.ages])
         state = problem.case.state
         spread = state.spread_mm + state.growth.spread_mm_per_year * layer.grown
         wide = spread >= (problem.case.target.spread_ratio - CLOSE) * self._trunk(layer.grown)
-        potted = (layer.container == self.final) & (layer.ball <= problem.case.need_mm + CLOSE)
+        potted = self.bounds.last_places[layer.place]
         return np.asarray(potted & done[layer.stand] & still[layer.ages] & wide)
 
-    def _worth_it(self, layer: Layer) -> Layer:
-        """Ways that may still arrive in some year at no more than its aim."""
-        least = self._least_tolls(layer)
+    def _worth_it(self, layer: Layer, anywhere: bool = False) -> Layer:
+        """Ways that may still arrive in some year at no more than its aim. anywhere : their year's
+        growth and place are still to come."""
+        least = self.bounds.least_tolls(layer, self.stands, anywhere)
         toll = layer.toll[:, None] + least if self.by_toll else least
         hoped = (toll <= self.aims[None] + SLACK) & np.isfinite(toll)
         return layer.only(np.flatnonzero(hoped.any(axis=1)))
 
-    def _least_tolls(self, layer: Layer) -> Array:
-        """Lower bound of the toll to come for each way and year of arrival; infinite if none."""
-        potted = layer.container == self.final
-        found = np.full((len(layer), len(self.arrivals)), inf)
-        left = self.bounds.work.rows(self.stands)[layer.stand]
-        deep = self.bounds.work.cells(layer.ball)
-        for last in np.unique(layer.last):
-            before = None if last == NO_SESSION else int(last)
-            for final in (False, True):
-                them = np.flatnonzero((layer.last == last) & (potted == final))
-                found[them] = self.bounds.least_tolls(
-                    left[them], deep[them], before, final, layer.year
-                )
-        grows = self.bounds.may_grow(
-            layer.grown, potted, layer.woody, layer.ball, layer.last, layer.year
-        )
-        found[~grows] = inf
-        return found
-
     def _undominated(self, layer: Layer) -> Layer:
         """The ways no other one beats that stands alike otherwise."""
         problem, growth = self.problem, layer.grown
-        board = BOARD in self.names and problem.case.age != "old"
-        if problem.ratio_rises and not board:
+        if problem.ratio_rises and not self.boards:
             # Growth beyond need brings nothing more.
             growth = np.minimum(growth, problem.growth_needed)
-        key = layer.stand * len(self.ages) + layer.ages
-        key = key * len(self.names) + layer.container
-        key = key * (2 * len(self.years) + 80) + np.maximum(layer.last - self.problem.today, -70)
-        key = (key * 2 + layer.worked) * 2 + layer.matted
-        # A flat underside stays flat while the trunk grows; how flat it is no longer matters.
-        woody = np.where(layer.woody <= self._trunk(layer.grown) + CLOSE, 0.0, layer.woody)
-        columns = [woody] if board else []
-        # In the easier problem a shallower ball can do all that a deeper one can.
-        worse = layer.toll if self.by_toll else np.zeros(len(layer))
-        if self.cell_mm is None:
-            columns.append(layer.ball)
-        else:
-            worse = layer.ball
+        key = np.zeros(len(layer), np.int64)
+        for name in ("stand", "ages", "place", "last", "rest", "off", "worked", "matted"):
+            # Small whole numbers, which need no sorting to be told apart.
+            number = getattr(layer, name).astype(np.int64)
+            least = number.min(initial=0)
+            key = key * (number.max(initial=0) - least + 1) + number - least
+        columns = [layer.ball]
+        if self.boards:
+            # A flat underside stays flat while the trunk grows; how flat no longer matters.
+            flat = layer.woody <= self._trunk(layer.grown) + CLOSE
+            columns.append(np.where(flat, 0.0, layer.woody))
         if not problem.ratio_rises:
             # More growth is not better then, so ways with different growth are not comparable.
             columns.append(np.round(layer.grown, 9))
         for column in columns:
             values, places = np.unique(column, return_inverse=True)
             key = key * len(values) + places
+        worse = layer.toll if self.by_toll else np.zeros(len(layer))
         order = np.lexsort((-layer.grown, -growth, worse, key))
         key, growth = key[order], growth[order]
-        # Within one key tolls (or depths) rise, so a way is kept only where its growth beats all
-        # before it.
+        # Within one key tolls rise, so a way is kept only where its growth beats all before it.
         fresh = np.r_[True, key[1:] != key[:-1]] if len(key) else np.zeros(0, bool)
         apart = float(np.ptp(growth)) + 1.0 if len(growth) else 1.0
         lifted = growth + np.cumsum(fresh) * apart
@@ -390,7 +358,7 @@ class Sweep:
         """As many ways as the width lets: of least toll, of the soonest, and between them."""
         if self.width is None or len(layer) <= self.width:
             return layer
-        hope = layer.toll[:, None] + self._least_tolls(layer)
+        hope = layer.toll[:, None] + self.bounds.least_tolls(layer, self.stands)
         ahead = self.problem.rules.year_toll * (self.arrivals - self.arrivals[0])
         chosen = [
             np.argsort((hope + weight * ahead).min(axis=1), kind="stable")[: self.width // 3]

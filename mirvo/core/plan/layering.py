@@ -12,8 +12,9 @@ from dataclasses import dataclass
 from datetime import date
 
 from mirvo.core.almanac import USUAL_CONTAINER
-from mirvo.core.plan.case import Case, Hold
-from mirvo.core.plan.problem import PlanningProblem, open_gaps
+from mirvo.core.plan.case import Case
+from mirvo.core.plan.gaps import open_gaps
+from mirvo.core.plan.problem import PlanningProblem
 from mirvo.core.plan.tree_state import TreeState, left_alone, start_state
 
 TRAINING = USUAL_CONTAINER
@@ -67,9 +68,14 @@ def lay(case: Case, school: str) -> Layered | None:
             "spread_mm": trunk,
             "woody_depth_mm": table.min_ball_mm,
             "ball_depth_mm": table.layer_ball_mm,
+            # A layer's ball is round and small, so its sides are in nobody's way.
+            **dict.fromkeys(("ball_length_mm", "ball_width_mm")),
+            **dict.fromkeys(("inner_depth_mm", "inner_length_mm", "inner_width_mm")),
             "last_session_year": separated,
+            "last_session_strain": 0.0,
+            # A young layer lives on few roots, so the year after is one of rest.
+            "rest_until_year": None if _fixed(case, separated + 1) else separated + 1,
             "container": container,
-            "inner_depth_mm": None,
             "matted": False,
             # A layer roots all round; its gaps are even until it is measured.
             "root_azimuths_deg": [360.0 * n / table.layer_roots for n in range(table.layer_roots)],
@@ -82,7 +88,6 @@ def lay(case: Case, school: str) -> Layered | None:
             "faults": (),
             "gaps": (),
             "horizon_years": end - separated + 1,
-            "holds": (*case.holds, *_rest_after(case, separated)),
         }
     )
     new = PlanningProblem(start, school)
@@ -106,12 +111,10 @@ def lay(case: Case, school: str) -> Layered | None:
 
 def _next_session(problem: PlanningProblem, year: int, last: int | None, end: int) -> int | None:
     """First year from `year` to `end` in which a session may be, before the final pot is fixed."""
-    may = (y for y in range(year, end + 1) if problem.may_work(y, last))
+    may = (y for y in range(year, end + 1) if problem.may_work(y, last, problem.rest_today))
     return next((y for y in may if not problem.must_be_potted(y)), None)
 
 
-def _rest_after(case: Case, separated: int) -> list[Hold]:
-    """A young layer is not worked in the year after, whatever the interval."""
-    year = separated + 1
-    fixed = any(hold.year == year and hold.allow != "final pot" for hold in case.holds)
-    return [] if fixed else [Hold(year=year, allow="none")]
+def _fixed(case: Case, year: int) -> bool:
+    """Whether a session in a year is asked for by hand."""
+    return any(hold.year == year and hold.allow == "session" for hold in case.holds)

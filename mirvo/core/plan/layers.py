@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -24,9 +23,10 @@ class Unsettled(Exception):
 class Layer:
     """All ways to stand at the end of a year; each column has one entry a way.
 
-    stand, ages, faults : numbers of what the sweep knows by them. last : year of the last
-    session, `NO_SESSION` before any. faults : what the year's session took of them, `NO_CUT`
-    without one; left_mm, share : the ball it left, and what it took of the feeding root.
+    stand, ages, place, faults : numbers of what the sweep knows by them. off : mm off each side of
+    the ball. last : year of the last session, `NO_SESSION` before any; rest : years of rest it
+    asks for beyond the interval. faults : what the year's session took of them, `NO_CUT` without
+    one; left_mm, left_off, share : the ball it left, and what it took of the feeding root.
     parent : place in the layer before.
     """
 
@@ -34,21 +34,24 @@ class Layer:
     stand: Numbers
     ages: Numbers
     ball: Array
+    off: Numbers
     woody: Array
-    container: Numbers
+    place: Numbers
     last: Numbers
+    rest: Numbers
     worked: Flags
     matted: Flags
     grown: Array
     toll: Array
     faults: Numbers
     left_mm: Array
+    left_off: Numbers
     share: Array
     parent: Numbers
 
     COLUMNS = (
-        *("stand", "ages", "ball", "woody", "container", "last", "worked", "matted"),
-        *("grown", "toll", "faults", "left_mm", "share", "parent"),
+        *("stand", "ages", "ball", "off", "woody", "place", "last", "rest", "worked", "matted"),
+        *("grown", "toll", "faults", "left_mm", "left_off", "share", "parent"),
     )
 
     def __len__(self) -> int:
@@ -64,23 +67,3 @@ class Layer:
         return cls(
             year, *(np.concatenate([getattr(p, name) for p in parts]) for name in cls.COLUMNS)
         )
-
-
-@dataclass
-class Choices:
-    """The sessions open to ways that stand alike but for their ball, ball after ball.
-
-    start, count : by ball, where its sessions stand in the other columns.
-    """
-
-    start: Numbers
-    count: Numbers
-    stand: Numbers
-    ages: Numbers
-    faults: Numbers
-    left_mm: Array
-    share: Array
-
-
-def joined(parts: list[Any], kind: type) -> Any:
-    return np.concatenate(parts) if parts else np.zeros(0, kind)

@@ -1,7 +1,8 @@
 """How sure a way is: draws over growth and the luck of grafts, with an artist who answers both.
 
-A graft that did not take is found in the year in which it should count and set again at the next
-session; the move into the final pot waits until the flare is there.
+At each window the tree goes into its last pot if the flare is there and the pot's depth and sides
+can be met within the limit; if not, back into what the plan has it stand in. A graft that did not
+take is found in the year in which it should count and set again at the next session.
 """
 
 from __future__ import annotations
@@ -13,11 +14,11 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.growth import YEARLY_RELATIVE_SD
-from mirvo.core.plan.problem import CLOSE, PlanningProblem
+from mirvo.core.plan.problem import PlanningProblem
 from mirvo.core.plan.search import Route
-from mirvo.core.plan.tree_state import TreeState
+from mirvo.core.plan.sides import CLOSE
+from mirvo.core.plan.tree_state import Cut, TreeState
 
 # Of the way that is recommended, and of those it is chosen from.
 OUTCOME_DRAWS, FEW_DRAWS = 4000, 1000
@@ -100,9 +101,16 @@ class _Draws:
         self.trunk, self.trunk_rate, self.trunk_sd = self._start(
             state.trunk_diameter_mm, growth.trunk_mm_per_year, growth.trunk_sd, share
         )
-        self.moved = np.full(draws, state.container == FINAL)
+        self.waiting = problem.places[0]
+        self.last_place = next(place for place in problem.places[1:] if place.last)
+        self.moved = np.full(draws, self.waiting.last)
+        self.ball = np.full(draws, float(state.ball_depth_mm))
+        self.off = np.zeros(draws, np.int64)
         first = state.last_session_year
         self.last = np.full(draws, problem.today - 60 if first is None else first)
+        self.rest = np.full(draws, problem.rest_today)
+        # From the year after it no fault is in the way of the last pot.
+        self.progress = problem.untouched
         self.luck = np.array(
             [
                 SUCCESS[gap.method](problem)
@@ -113,7 +121,6 @@ class _Draws:
         # The year each graft was made in, and whether it will turn out to have taken.
         self.made = np.full((draws, len(self.luck)), NEVER)
         self.takes = np.zeros((draws, len(self.luck)), bool)
-        self.waiting = state.container
 
     def _start(
         self, now: float, rate: float, sd: float | None, share: float
@@ -131,10 +138,9 @@ class _Draws:
         low, high, chance = [], [], []
         for year in range(first, last + 1):
             self._live(year, by_year.get(year))
-            done = year >= self._faults_gone
             ratio = self.spread / self.trunk
-            good = self.moved & (ratio >= problem.case.target.spread_ratio - CLOSE) & done
-            good &= self._gap_holds(year)
+            good = self.moved & (ratio >= problem.case.target.spread_ratio - CLOSE)
+            good &= self._gap_holds(year) & (not any(self.progress))
             # Who has arrived stays so: a later bad year is another year's matter.
             arrived |= good
             a, b = np.quantile(ratio, BAND)
@@ -143,46 +149,101 @@ class _Draws:
             chance.append(float(arrived.mean()))
         return Outcomes(first, low, high, chance)
 
-    @cached_property
-    def _faults_gone(self) -> int:
-        """The year at whose end no fault is left."""
-        count = len(self.problem.faults)
-        if count == 0:
-            return self.problem.today
-        years = (state.year for state in self.route.states if state.gone == count)
-        return next(years, NEVER)
-
     def _live(self, year: int, planned: TreeState | None) -> None:
         """One year of every tree: session first, growth after."""
         problem = self.problem
-        edge = problem.edge(min(year, problem.case.last_year))
-        if planned is not None and planned.container != FINAL:
-            self.waiting = planned.container
-        works = np.zeros(self.draws, bool)
-        share = np.zeros(self.draws)
-        if planned is not None and planned.cut is not None:
-            works[:], share[:] = True, planned.cut.share
-            if planned.container != FINAL:
-                # A way that leaves the pot it stands in grows by the one it is put into.
-                self.moved[:] = False
-        # What was planned is done; beyond it the artist works where something is still to do.
-        may = (year - self.last >= problem.case.interval - CLOSE) & ~works
-        may &= year not in problem.left_alone
-        wants = np.zeros(self.draws, bool)
-        if planned is None or year > self._potted_in:
-            wants = ~self.moved & self._flare_there(edge)
-            wants |= year - self.last >= problem.case.longest - CLOSE
-            if planned is None:
-                wants |= self._failed(year).any(axis=1)
-        extra = may & wants
-        works |= extra
-        share[extra] = edge
-        late = ~works & (year - self._counted_from > problem.case.longest + CLOSE)
-        if year >= self._potted_in:
-            self.moved |= works & self._flare_there(share)
+        rested = year - self.last >= self._least_years - CLOSE
+        if planned is None or planned.cut is None:
+            edge = problem.edge(min(year, problem.case.last_year))
+            share = np.full(self.draws, edge)
+            works, moves = self._at_a_window(year, rested, share, planned is None)
+        else:
+            works, moves, share = self._as_planned(year, planned.cut, rested)
+            if not planned.place.last:
+                self.waiting = planned.place
+            self.progress = planned.progress
+        share = np.where(works, share, 0.0)
+        late = ~works & (year - self._counted_from > self._most_years + CLOSE)
+        self.moved = np.where(works, moves, self.moved)
         self._graft(year, works)
         self.last = np.where(works, year, self.last)
-        self._grow(share, late)
+        bearing = problem.bearing(min(year, problem.case.last_year))
+        rest = self._rest_after(100.0 * (share / bearing) ** 2)
+        self.rest = np.where(works, rest, self.rest)
+        self._grow(share, late, works)
+
+    def _as_planned(self, year: int, cut: Cut, rested: Flags) -> tuple[Flags, Flags, Array]:
+        """The session of the plan: who has it, who goes into the last pot, and what it takes."""
+        problem = self.problem
+        # Who went into its last pot sooner than planned may have to rest still.
+        works = rested | ~self.moved
+        share, moves = self._into_last_pot(year, cut.faults.share)
+        comb = problem.edge(year)
+        stays = 1.0 - (1.0 - comb) * (1.0 - cut.faults.share)
+        moves &= self._flare_there(share)
+        share = np.where(moves, share, np.where(self.moved, stays, cut.share))
+        went = works & ~self.moved
+        self.ball = np.where(went, cut.ball_mm, self.ball)
+        self.off = np.where(went, cut.off_mm, self.off)
+        self._fit(works & moves)
+        return works, moves, share
+
+    def _at_a_window(
+        self, year: int, rested: Flags, share: Array, beyond: bool
+    ) -> tuple[Flags, Flags]:
+        """A year without a session in the plan: who is worked all the same, and who goes into its
+        last pot then; `share` becomes what that takes. beyond : the plan is at its end."""
+        problem, none = self.problem, np.zeros(self.draws, bool)
+        if any(self.progress) or year in problem.left_alone:
+            return none, none
+        took, fits = self._into_last_pot(year, 0.0)
+        moves = rested & fits & ~self.moved & self._flare_there(took)
+        works = moves.copy()
+        if beyond or year > self._potted_in:
+            works |= rested & (year - self.last >= problem.most_years(0) - CLOSE)
+            works |= rested & self._failed(year).any(axis=1)
+        share[moves] = took[moves]
+        self._fit(moves)
+        return works, moves | (works & self.moved)
+
+    def _into_last_pot(self, year: int, faults: float) -> tuple[Array, Flags]:
+        """What a session takes that brings each tree into its last pot, and whether it may."""
+        problem, year = self.problem, min(year, self.problem.case.last_year)
+        sides, need = problem.sides, problem.case.need_mm
+        cut = np.maximum(0.0, self.ball - need) / self.ball
+        whole = np.maximum(0, sides.need - self.off)
+        edge = np.maximum(problem.edge(year), sides.share(self.off, whole))
+        inside = np.minimum(1.0, faults + problem.below * cut)
+        share = 1.0 - (1.0 - edge) * (1.0 - inside)
+        grafting = bool((self.made == NEVER).any())
+        fits = (share <= problem.limit_of(year, grafting) + CLOSE) & (
+            cut <= problem.slice_limit + CLOSE
+        )
+        return share, fits & (whole <= sides.most_at_once[self.off])
+
+    def _fit(self, them: Flags) -> None:
+        """Balls as the last pot takes them."""
+        self.ball = np.where(them, np.minimum(self.ball, self.problem.case.need_mm), self.ball)
+        self.off = np.where(them, np.maximum(self.off, self.problem.sides.need), self.off)
+
+    @property
+    def _least_years(self) -> Array:
+        by_rest = np.array([self.problem.least_years(rest) for rest in self._rests])
+        return np.asarray(by_rest[self.rest])
+
+    @property
+    def _most_years(self) -> Array:
+        by_rest = np.array([self.problem.most_years(rest) for rest in self._rests])
+        return np.asarray(by_rest[self.rest])
+
+    @property
+    def _rests(self) -> range:
+        """Years of rest that a session may ask for beyond the interval."""
+        return range(len(self.problem.rules.rest_strains) + 1)
+
+    def _rest_after(self, strain: Array) -> Numbers:
+        over = [strain > most + CLOSE for most in self.problem.rules.rest_strains]
+        return np.asarray(np.sum(over, axis=0))
 
     @property
     def _counted_from(self) -> Numbers:
@@ -193,32 +254,31 @@ class _Draws:
 
     @cached_property
     def _potted_in(self) -> int:
-        """The year in which the plan moves the tree into its final pot."""
-        years = (state.year for state in self.route.states if state.container == FINAL)
+        """The year in which the plan moves the tree into its last pot."""
+        years = (state.year for state in self.route.states if state.place.last)
         return next(years, NEVER)
 
-    def _factor(self, moved: Flags) -> Array:
-        return np.where(moved, self.problem.growth_of(FINAL), self.problem.growth_of(self.waiting))
-
     def _flare_there(self, share: Array | float) -> Flags:
-        """Whether the flare will be there at the end of a year begun in the final pot."""
+        """Whether the flare will be there at the end of a year begun in the last pot."""
         if self.problem.growth_needed == 0.0 and self.problem.ratio_rises:
             return np.ones(self.draws, bool)
-        more = self.problem.growth_of(FINAL) * (
-            1.0 - self.problem.rules.session_growth_loss * share
-        )
+        more = self.last_place.growth * (1.0 - self.problem.rules.session_growth_loss * share)
         spread, trunk = self.spread + self.spread_rate * more, self.trunk + self.trunk_rate * more
         return np.asarray(spread >= (self.problem.case.target.spread_ratio - CLOSE) * trunk)
 
-    def _grow(self, share: Array, late: Flags) -> None:
+    def _grow(self, share: Array, late: Flags, works: Flags) -> None:
         vigour = 1.0 - self.problem.rules.session_growth_loss * share
         vigour = np.where(late, vigour * self.problem.rules.overdue_growth, vigour)
-        moved = self._factor(self.moved) * vigour
+        moved = np.where(self.moved, self.last_place.growth, self.waiting.growth) * vigour
         for name in ("spread", "trunk"):
             rate, sd = getattr(self, f"{name}_rate"), getattr(self, f"{name}_sd")
             strayed = rate + self.rng.normal(0.0, 1.0, self.draws) * sd
             # A bad year stops growth, it does not undo it.
             setattr(self, name, getattr(self, name) + np.maximum(0.0, strayed) * moved)
+        place = self.waiting
+        self.ball = np.where(self.moved, self.ball, place.ball_after(self.ball))
+        off = np.where(works, place.off_after(self.off, True), place.off_after(self.off, False))
+        self.off = np.where(self.moved, self.off, off)
 
     # Grafts -----------------------------------------------------------------------
 
@@ -240,9 +300,8 @@ class _Draws:
         """Whether the largest gap holds with the new roots each tree has."""
         problem = self.problem
         limit = problem.case.target.largest_gap_deg + CLOSE
-        count = len(problem.faults)
         if len(self.luck) == 0:
-            return np.full(self.draws, problem.largest_gap(count, False) <= limit)
+            return np.full(self.draws, problem.largest_gap(problem.all_gone, False) <= limit)
         counts = self.takes & (year - self.made >= problem.rules.graft_years)
         # Few patterns of luck, many trees: the gap is worked out once a pattern.
         code = counts @ (1 << np.arange(counts.shape[1]))
@@ -254,7 +313,7 @@ class _Draws:
         if known is None:
             roots = self.problem.new_roots()
             new = [root for place, root in enumerate(roots) if code >> place & 1]
-            gap = self.problem.largest_gap_with(len(self.problem.faults), new)
+            gap = self.problem.largest_gap_with(self.problem.all_gone, new)
             known = self._patterns[code] = gap <= limit
         return known
 

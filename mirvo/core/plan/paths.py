@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from math import ceil
 
 from mirvo.core.almanac.loader import SCHOOLS
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.forward import binding, levers
+from mirvo.core.plan.keeping import keeping
 from mirvo.core.plan.layering import Layered, lay, wants_layer
-from mirvo.core.plan.outcomes import Outcomes, outcomes, recommended
-from mirvo.core.plan.problem import CLOSE, PlanningProblem
+from mirvo.core.plan.outcomes import FEW_DRAWS, Outcomes, outcomes, recommended
+from mirvo.core.plan.problem import PlanningProblem
 from mirvo.core.plan.records import (
     Binding,
     Lever,
@@ -21,8 +21,9 @@ from mirvo.core.plan.records import (
     YearForecast,
 )
 from mirvo.core.plan.search import Route, Search, find_routes
-from mirvo.core.plan.steps import layer_steps, steps_of
-from mirvo.core.plan.tree_state import TreeState, left_alone
+from mirvo.core.plan.sides import CLOSE
+from mirvo.core.plan.steps import layer_steps, steps_of, year_by_which_due
+from mirvo.core.plan.tree_state import TreeState, left_alone, start_state
 from mirvo.core.plan.unreachable import why_unreachable, with_target
 
 WEAK = "weak"
@@ -42,10 +43,7 @@ def plan(
         made[school] = plan_school(case, school)
         if ready is not None:
             ready(made[school])
-    paths = tuple(made[school] for school in SCHOOLS)
-    # The boldest school is the last: what it cannot reach, none can.
-    failed = [path.unreachable for path in paths if path.unreachable is not None]
-    return PlanResult(paths=paths, unreachable=failed[-1] if failed else None)
+    return PlanResult.of([made[school] for school in SCHOOLS])
 
 
 def plan_school(case: Case, school: str, arriving: int | None = None) -> PlannedPath:
@@ -71,9 +69,9 @@ def plan_school(case: Case, school: str, arriving: int | None = None) -> Planned
     return path.model_copy(update={"binding": tuple(bound), "late_by_years": late})
 
 
-def forward(case: Case, school: str, reached: int | None) -> tuple[Lever, ...]:
-    """What would bring a path forward, or within reach, with the years gained."""
-    return () if PlanningProblem(case, school).arrived_today else levers(case, school, reached)
+def forward(case: Case, school: str, likely: int | None) -> tuple[Lever, ...]:
+    """What would bring a path's likely year forward, or within reach, with the years gained."""
+    return () if PlanningProblem(case, school).arrived_today else levers(case, school, likely)
 
 
 def _plan_roots(case: Case, school: str, arriving: int | None) -> PlannedPath:
@@ -81,7 +79,7 @@ def _plan_roots(case: Case, school: str, arriving: int | None) -> PlannedPath:
     problem = PlanningProblem(case, school)
     search = find_routes(problem)
     if not search.routes:
-        return _out_of_reach(problem)
+        return _out_of_reach(problem, search.settled)
     if problem.arrived_today:
         return _kept(problem)
     return _path(problem, search, search.arriving(arriving))
@@ -140,12 +138,18 @@ def _kept(problem: PlanningProblem) -> PlannedPath:
     """The path of a tree that stands at its target: how it is kept there."""
     case, next_year = problem.case, problem.today + 1
     text = "The target is already reached: the tree stands in its pot, flare and gap hold."
-    due = max(next_year, problem.counted_from(case.state.last_session_year) + problem.step)
-    at_most = max(due, ceil(problem.counted_from(case.state.last_session_year) + case.longest))
+    start = start_state(problem)
+    kept = keeping(problem, start)
+    steps = steps_of(problem, kept, keeping=True)
+    last = case.state.last_session_year
+    due = max(next_year, problem.counted_from(last) + problem.step)
+    due = steps[0].year if steps else due
+    at_most = max(due, year_by_which_due(problem, start))
     keep = (
         f"Next session in {due}, by {at_most} at the latest: comb and trim the edge, back into the "
         "same pot. Watch for roots that thicken past the others, cross or rise above the plane."
     )
+    route = Route(problem.today, tuple(kept), 0.0, 0.0)
     return PlannedPath(
         school=problem.school,
         reached_year=next_year,
@@ -153,6 +157,8 @@ def _kept(problem: PlanningProblem) -> PlannedPath:
         likely_year=next_year,
         tradeoff=(TradeoffPoint(year=next_year, sessions=0, toll=0, worst_strain=0, chance=1.0),),
         binding=(Binding(code="already_reached", text=text),),
+        steps=steps,
+        forecast=_forecasts(problem, kept, outcomes(problem, route, FEW_DRAWS)),
         chance_by_year={next_year: 1.0},
         next_step=NextStep(year=due, text=keep),
     )
@@ -180,35 +186,69 @@ def _resting(case: Case, school: str) -> PlannedPath:
     )
 
 
-def _out_of_reach(problem: PlanningProblem) -> PlannedPath:
+def _out_of_reach(problem: PlanningProblem, settled: bool) -> PlannedPath:
     """Why a target cannot be reached, and the way to the nearest one that can."""
     case, school = problem.case, problem.school
     why = why_unreachable(case, school)
     failed = tuple(Binding(code=part.part, text=why.text) for part in why.fails)
-    path = PlannedPath(school=school, reached_year=None, binding=failed, unreachable=why)
-    if why.nearest is None:
-        return path
-    nearer = with_target(
-        case,
-        spread_ratio=why.nearest.spread_ratio,
-        largest_gap_deg=why.nearest.largest_gap_deg,
-        pot_depth_mm=why.nearest.pot_depth_mm,
+    path = PlannedPath(
+        school=school, reached_year=None, settled=settled, binding=failed, unreachable=why
     )
-    eased = PlanningProblem(nearer, school, grafts_for=case)
-    best = find_routes(eased).recommended(eased.rules.year_toll)
-    if best is None or not best.states:
-        return path
-    states = [*best.states, *_standing_on(eased, best.states[-1])]
-    text = f"The steps lead to the nearest target that can be had, reached in {best.year}."
-    steps = steps_of(eased, best.states)
+    if why.nearest is not None:
+        eased = PlanningProblem(with_target(case, **why.nearest.sizes), school, grafts_for=case)
+        search = find_routes(eased)
+        best = recommended(eased, search.tradeoff(eased.rules.tradeoff_step))[0]
+        if eased.arrived_today:
+            best = search.earliest
+        if best is not None:
+            return _towards(path, eased, best)
+    return _as_far_as_it_goes(path, problem)
+
+
+def _towards(path: PlannedPath, problem: PlanningProblem, route: Route) -> PlannedPath:
+    """The steps to the nearest target, and those that keep the tree there."""
+    there = route.states[-1] if route.states else start_state(problem)
+    kept = keeping(problem, there)
+    way, stays = steps_of(problem, route.states), steps_of(problem, kept, keeping=True)
+    text = f"The steps lead to the nearest target that can be had, reached in {route.year}."
+    first = (*way, *stays)[0].year if way or stays else route.year
+    whole = Route(route.year, (*route.states, *kept), route.toll, route.worst_strain)
+    return path.model_copy(
+        update={
+            "steps": (*way, *stays),
+            "forecast": _forecasts(problem, whole.states, outcomes(problem, whole)),
+            "sessions": route.sessions,
+            "toll": round(route.toll, 1),
+            "worst_strain": round(route.worst_strain, 1),
+            "next_step": NextStep(year=first, text=text),
+        }
+    )
+
+
+def _as_far_as_it_goes(path: PlannedPath, problem: PlanningProblem) -> PlannedPath:
+    """Sessions at the interval that take what the limit lets go, where no target can be met."""
+    states = keeping(problem, start_state(problem))
+    steps = steps_of(problem, states, keeping=True)
+    left = [
+        fault.label
+        for fault, part in zip(problem.faults, states[-1].progress, strict=True)
+        if part > 0
+    ]
+    text = "The steps take what the limit lets go and keep the tree as it stands."
+    if left:
+        text += f" {', '.join(left)} would still be there in {problem.case.last_year}."
+    if not steps:
+        text = "No session can be planned: free a fixed year, or look at its strength and limit."
+    route = Route(problem.case.last_year, tuple(states), 0.0, 0.0)
     return path.model_copy(
         update={
             "steps": steps,
-            "forecast": _forecasts(eased, states, outcomes(eased, best)),
-            "sessions": best.sessions,
-            "toll": round(best.toll, 1),
-            "worst_strain": round(best.worst_strain, 1),
-            "next_step": NextStep(year=steps[0].year if steps else best.year, text=text),
+            "forecast": _forecasts(problem, states, outcomes(problem, route, FEW_DRAWS)),
+            "sessions": len(steps),
+            "worst_strain": max((step.strain for step in steps), default=0.0),
+            "next_step": NextStep(
+                year=steps[0].year if steps else problem.today + LOOK_AGAIN_YEARS, text=text
+            ),
         }
     )
 
@@ -281,9 +321,9 @@ def _forecasts(
             woody_depth_mm=round(tree.woody, 1),
             ball_depth_mm=round(tree.ball, 1),
             largest_gap_deg=round(
-                problem.largest_gap(tree.gone, tree.year >= problem.grafts_count_from), 1
+                problem.largest_gap(tree.progress, tree.year >= problem.grafts_count_from), 1
             ),
-            container=tree.container,
+            container=tree.place.kind,
         )
         for tree in states
     )

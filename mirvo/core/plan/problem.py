@@ -6,27 +6,25 @@ from collections.abc import Sequence
 from functools import cache
 from math import ceil, inf
 
-import numpy as np
-import numpy.typing as npt
-
 from mirvo.core.almanac import rules
-from mirvo.core.angles import angle_between, clockwise_from
-from mirvo.core.plan.case import FINAL, Case, CaseFault, Gap
+from mirvo.core.plan.case import FINAL, Case, CaseFault
+from mirvo.core.plan.gaps import largest_gap, open_gaps, without
+from mirvo.core.plan.places import BOARD, places_of
+from mirvo.core.plan.sides import CLOSE, sides_of
 from mirvo.core.rootwork.budget import edge_share, removal_budget
 
-BOARD, GROUND = "board in a wide pot", "ground"
-CLOSE = 1e-9
-SAME_ROOT_DEG = 0.5
+GENTLE = "gentle"
 NOT_CUT = -1
 Ages = tuple[int, ...]
-Array = npt.NDArray[np.float64]
+# What is left of each fault root, 0 to 1, in the order in which they are to go.
+Progress = tuple[float, ...]
 
 
 class PlanningProblem:
     """One case for one school, with everything that does not change from way to way.
 
-    Growth is counted as A, the sum of container factor times vigour. Containers are numbered in
-    the order of `offered`.
+    Growth is counted as A, the sum of container factor times vigour. Where a tree stands is counted
+    by its place in `places`; the first is the pot it stands in today.
     """
 
     def __init__(self, case: Case, school: str, grafts_for: Case | None = None) -> None:
@@ -34,14 +32,14 @@ class PlanningProblem:
         self.school = school
         self.rules = rules().plan
         self.today = case.today.year
-        self.offered = case.offered
-        # Sorted once; a stable sort keeps the order given among equals. What waits for its graft
-        # holds nothing else up.
-        self.faults: list[CaseFault] = sorted(
-            case.faults, key=lambda fault: (fault.after_graft, fault.priority)
-        )
+        self.sides = sides_of(case)
+        self.places = places_of(case, self.sides)
+        # Sorted once; a stable sort keeps the order given among equals.
+        self.faults: list[CaseFault] = sorted(case.faults, key=lambda fault: fault.priority)
+        self.untouched: Progress = (1.0,) * len(self.faults)
+        self.all_gone: Progress = (0.0,) * len(self.faults)
         self.returning = [
-            (place + 1, fault.returns_years, fault)
+            (place, fault.returns_years, fault)
             for place, fault in enumerate(self.faults)
             if fault.returns_years is not None
         ]
@@ -57,6 +55,7 @@ class PlanningProblem:
         self.bearing = cache(self._bearing)
         self.edge = cache(self._edge)
         self.limit = cache(self._limit)
+        self.room = cache(self._room)
         self.fault_share = cache(self._fault_share)
         self.largest_gap = cache(self._largest_gap)
         self.ratio_rises = self._ratio_rises()
@@ -92,30 +91,39 @@ class PlanningProblem:
             most = min(most, bearing * (self.rules.strain_limit / 100.0) ** 0.5)
         return most
 
-    def room(self, year: int, grafting: bool = False) -> float:
-        """What roots and slice together may take beside the edge in a session of a year.
-
-        grafting : grafts are set in it, which asks for roots that go on feeding.
-        """
-        edge, limit = self.edge(year), self.limit(year)
+    def limit_of(self, year: int, grafting: bool) -> float:
+        """The most a session of a year takes. grafting : grafts are set in it, which asks for roots
+        that go on feeding."""
+        limit = self.limit(year)
         if grafting:
             limit = min(limit, self.bearing(year) * self.rules.graft_session_of_bearing)
-        return max(0.0, 1.0 - (1.0 - limit) / (1.0 - edge))
+        return limit
 
-    def share(self, year: int, inside: float) -> float:
-        """Share a session takes: the edge, and `inside` of roots and slice."""
-        return 1.0 - (1.0 - self.edge(year)) * (1.0 - min(1.0, inside))
+    def _room(self, year: int, grafting: bool = False) -> float:
+        """What roots and slice together may take beside the combed edge in a session of a year."""
+        return self.inside(year, self.limit_of(year, grafting))
+
+    def inside(self, year: int, share: float) -> float:
+        """What roots and slice take together in a session of this share that combs the edge."""
+        return max(0.0, 1.0 - (1.0 - share) / (1.0 - self.edge(year)))
+
+    def comfortable(self, year: int) -> float:
+        """What the faults of one session may take together, but for the first of them."""
+        share = self.bearing(year) * (self.rules.faults_strain / 100.0) ** 0.5
+        return self.inside(year, share)
+
+    def strain(self, year: int, share: float) -> float:
+        """Strain of a session: 100 where it takes all the tree could bear."""
+        return 100.0 * (share / self.bearing(year)) ** 2
+
+    def rest_after(self, strain: float) -> int:
+        """Years of rest a session asks for beyond the interval."""
+        return sum(strain > over + CLOSE for over in self.rules.rest_strains)
 
     @property
     def below(self) -> float:
         """Share of the feeding root that hangs in the ball below the surface roots."""
         return 1.0 - self.case.state.surface_share
-
-    @property
-    def least_left_mm(self) -> float:
-        """Least depth that a slice leaves, by the trunk as it is today, mm."""
-        trunk = self.case.state.trunk_diameter_mm
-        return max(self.rules.min_ball_mm, self.rules.slice_leaves_of_trunk * trunk)
 
     @property
     def slice_limit(self) -> float:
@@ -127,27 +135,48 @@ class PlanningProblem:
     @property
     def step(self) -> int:
         """Years from one session to the next at least; sessions fall on whole years."""
-        return ceil(self.case.interval - CLOSE)
+        return ceil(self.least_years(0) - CLOSE)
 
-    def may_work(self, year: int, last: int | None) -> bool:
-        """Whether a session is allowed in a year; `last` : year of the one before."""
-        if year in self.left_alone or self.case.strength == "weak":
+    @property
+    def rest_today(self) -> int:
+        """Years of rest that the last session made asks for beyond the interval."""
+        return self.rest_after(self.case.state.last_session_strain)
+
+    def least_years(self, rest: int) -> float:
+        """Years from a session to the next at least. rest : asked for beyond the interval."""
+        least = self.case.interval + rest
+        return max(least, self.rules.gentle_rest_years) if self.school == GENTLE else least
+
+    def most_years(self, rest: int) -> float:
+        """Years from a session after which a tree left alone is root-bound."""
+        return max(self.case.longest, self.case.interval + rest)
+
+    def may_work(self, year: int, last: int | None, rest: int = 0) -> bool:
+        """Whether a session is allowed in a year; last, rest : year of the one before, and the
+        years it asks for beyond the interval."""
+        until = self.case.state.rest_until_year
+        if year in self.left_alone or self.case.strength == "weak" or year <= (until or 0):
             return False
-        return last is None or year - last >= self.case.interval - CLOSE
+        return last is None or year - last >= self.least_years(rest) - CLOSE
 
-    def must_work(self, year: int, last: int | None, worked: bool) -> bool:
+    def must_work(self, year: int, last: int | None, rest: int, worked: bool) -> bool:
         """Whether a session that is allowed in a year may not be put off.
 
         worked : the plan has had a session already.
         """
-        # Grafts go in at once: they need years before they count.
-        if year in self.fixed or (self.open_gaps and not worked):
+        if year in self.fixed or (self.begins_at_once and not worked):
             return True
-        return year - self.counted_from(last) >= self.case.longest - CLOSE
+        return year - self.counted_from(last) >= self.most_years(rest) - CLOSE
 
-    def overdue(self, year: int, last: int | None) -> bool:
+    @property
+    def begins_at_once(self) -> bool:
+        """Whether the first session falls on the first window: what harms the tree goes, and grafts
+        need years before they count."""
+        return bool(self.faults or self.open_gaps)
+
+    def overdue(self, year: int, last: int | None, rest: int) -> bool:
         """Whether the tree is root-bound in a year without a session."""
-        return year - self.counted_from(last) > self.case.longest + CLOSE
+        return year - self.counted_from(last) > self.most_years(rest) + CLOSE
 
     def counted_from(self, last: int | None) -> int:
         """The year from which the longest interval runs."""
@@ -161,7 +190,7 @@ class PlanningProblem:
         """First year in which a session is allowed; None when there is none in the horizon."""
         last = self.case.state.last_session_year
         years = range(self.today + 1, self.case.last_year + 1)
-        return next((year for year in years if self.may_work(year, last)), None)
+        return next((year for year in years if self.may_work(year, last, self.rest_today)), None)
 
     @property
     def grafts_count_from(self) -> float:
@@ -184,8 +213,9 @@ class PlanningProblem:
         if not fault.thickens:
             return fault.share
         grown = fault.share * self.rules.thickening ** (year - self.today - 1)
-        # A root that already holds more than that does not become less by standing.
-        return min(grown, max(self.rules.thickest_share, fault.share))
+        # However thick, two sessions can take it; one that holds more today stays as it is.
+        most = min(self.rules.thickest_share, 2.0 * self.room(year))
+        return min(grown, max(most, fault.share))
 
     def years_on(self, ages: Ages) -> Ages:
         """Years since each returning fault was last cut, a year later."""
@@ -201,11 +231,11 @@ class PlanningProblem:
         counted = zip(ages, self.returning, strict=True)
         return [fault for age, (_, years, fault) in counted if age >= years]
 
-    def cut_now(self, ages: Ages, gone: int) -> Ages:
-        """Ages after a session that leaves `gone` faults cut; all that is back goes as well."""
+    def cut_now(self, ages: Ages, progress: Progress) -> Ages:
+        """Ages after a session that leaves so much of the faults; all that is back goes as well."""
         counted = zip(ages, self.returning, strict=True)
         return tuple(
-            0 if age >= years or (age == NOT_CUT and place <= gone) else age
+            0 if age >= years or (age == NOT_CUT and progress[place] == 0.0) else age
             for age, (place, years, _) in counted
         )
 
@@ -213,47 +243,24 @@ class PlanningProblem:
         """Share of the roots that have grown back."""
         return self.rules.returned_share * sum(fault.share for fault in self.back(ages))
 
-    # Containers and depths ---------------------------------------------------------
-
-    def growth_of(self, container: str) -> float:
-        """Growth of a year in a container, against a wide training pot."""
-        return rules().container(container).growth
-
-    def inner_depth(self, container: str, worked: bool) -> float | None:
-        """Inner depth of a container, mm, where it is known.
-
-        worked : after the first session; until then the tree stands in its own pot.
-        """
-        state, known = self.case.state, self.case.container_depths_mm.get(container)
-        if worked:
-            # From the first session on pots are chosen to fit, but for the one there is of a kind.
-            return known
-        own = state.inner_depth_mm if container == state.container else None
-        return own or known
-
-    def deepest_ball(self, container: str) -> float:
-        """Deepest ball a container takes after a session, mm; infinite if it is chosen to fit."""
-        if container == FINAL:
-            return self.case.need_mm
-        depth = self.inner_depth(container, True)
-        return inf if depth is None else depth - self._rim
-
-    def ball_after(self, ball: Array, container: str, worked: bool) -> Array:
-        """Depth of the ball at the end of a year, mm. worked : the plan has had a session.
-
-        A pot chosen to fit leaves the ball as it is; in the ground nothing ends its growth.
-        """
-        if container == FINAL:
-            return ball
-        grown = ball + self.rules.ball_growth_mm
-        if container == GROUND:
-            return grown
-        depth = self.inner_depth(container, worked)
-        return ball if depth is None else np.maximum(ball, np.minimum(depth - self._rim, grown))
-
     @property
-    def _rim(self) -> float:
-        return self.rules.soil_layer_mm + self.rules.rim_clearance_mm
+    def useful_places(self) -> set[int]:
+        """Places worth choosing: not one that is like another in all but its lesser growth."""
+        best: dict[object, int] = {}
+        found = set()
+        for number, place in enumerate(self.places):
+            if not place.open:
+                continue
+            alike = place.takes == inf and place.grows_to is None and place.kind != BOARD
+            # More growth is only better while the flare gains on the trunk by it.
+            if not (alike and self.ratio_rises):
+                found.add(number)
+                continue
+            sides = place.sides if self.sides.need else ""
+            known = best.get(sides)
+            if known is None or place.growth > self.places[known].growth:
+                best[sides] = number
+        return found | set(best.values())
 
     # Growth -------------------------------------------------------------------------
 
@@ -306,70 +313,37 @@ class PlanningProblem:
         aim = self.case.target.largest_gap_deg
         return [azimuth for gap in self.open_gaps for azimuth in gap.new_roots_deg(aim)]
 
-    def _largest_gap(self, gone: int, grafted: bool) -> float:
-        return self.largest_gap_with(gone, self.new_roots() if grafted else [])
+    def _largest_gap(self, progress: Progress, grafted: bool) -> float:
+        return self.largest_gap_with(progress, self.new_roots() if grafted else [])
 
-    def largest_gap_with(self, gone: int, new_roots: Sequence[float]) -> float:
-        """Largest gap after `gone` faults are cut, with these new roots there, degrees."""
-        cut = [f.azimuth_deg for f in self.faults[:gone] if f.azimuth_deg is not None]
+    def largest_gap_with(self, progress: Progress, new_roots: Sequence[float]) -> float:
+        """Largest gap with so much left of the faults and these new roots there, degrees."""
+        gone = [fault for fault, left in zip(self.faults, progress, strict=True) if left == 0.0]
+        cut = [fault.azimuth_deg for fault in gone if fault.azimuth_deg is not None]
         return largest_gap([*without(self.case.state.root_azimuths_deg, cut), *new_roots])
 
-    def gap_holds(self, gone: int, year: int) -> bool:
-        """Whether the largest gap is within the target at the end of a year."""
-        return self.largest_gap(gone, year >= self.grafts_count_from) <= self._gap_aim
+    def gap_holds(self, year: int) -> bool:
+        """Whether the largest gap is within the target at the end of a year, all faults gone."""
+        return self.largest_gap(self.all_gone, year >= self.grafts_count_from) <= self._gap_aim
 
     @property
     def arrived_today(self) -> bool:
         """Whether the target is met as the tree stands."""
         return (
-            self.case.state.container == FINAL
-            # A ball deeper than the target's pot takes stands in another pot, whatever its name.
-            and self.case.state.ball_depth_mm <= self.case.need_mm + CLOSE
+            self.places[0].last
             and not self.faults
             and self.growth_needed == 0.0
-            and self.largest_gap(0, False) <= self._gap_aim
+            and self.largest_gap(self.untouched, False) <= self._gap_aim
         )
+
+    @property
+    def trunk_refuses(self) -> bool:
+        """Whether the last pot is shallower than the trunk can be brought to."""
+        return self.case.need_mm < self.case.least_left_mm - CLOSE and not self.places[0].last
 
     @property
     def never(self) -> bool:
         """Whether some part of the target fails however long one waits."""
-        gap = self.largest_gap(len(self.faults), True)
-        return self.case.strength == "weak" or gap > self._gap_aim or self.growth_needed == inf
-
-
-def open_gaps(case: Case) -> list[Gap]:
-    """The gaps to be closed: wider than the target as named, or once all faults are gone."""
-    limit = case.target.largest_gap_deg
-    gone = [fault.azimuth_deg for fault in case.faults if fault.azimuth_deg is not None]
-    order = sorted(a % 360.0 for a in without(case.state.root_azimuths_deg, gone))
-    pairs = zip(order, order[1:] + order[:1], strict=True)
-    # Gaps that open only once the faults are gone count as well.
-    wide = [(a, clockwise_from(a, b)) for a, b in pairs if clockwise_from(a, b) > limit]
-    if len(order) < 2:
-        # One root alone leaves the whole round open behind it.
-        wide = [(start, 360.0) for start in order or [0.0]]
-
-    def lies_open(gap: Gap) -> bool:
-        roots = gap.new_roots_deg(limit)
-        return any(0 < clockwise_from(start, at) < width for start, width in wide for at in roots)
-
-    return [gap for gap in case.gaps if gap.width_deg > limit or lies_open(gap)]
-
-
-def without(azimuths: Sequence[float], gone: Sequence[float]) -> list[float]:
-    """Azimuths less those of roots gone, each met within half a degree."""
-    left = list(azimuths)
-    for azimuth in gone:
-        # The same azimuth comes from two roundings, so it is met and not equalled.
-        near = [a for a in left if angle_between(a, azimuth) < SAME_ROOT_DEG]
-        if near:
-            left.remove(near[0])
-    return left
-
-
-def largest_gap(azimuths: Sequence[float]) -> float:
-    """Largest angle between neighbouring azimuths, degrees; 360 for fewer than two."""
-    order = sorted(a % 360.0 for a in azimuths)
-    if len(order) < 2:
-        return 360.0
-    return max(clockwise_from(a, b) for a, b in zip(order, order[1:] + order[:1], strict=True))
+        gap = self.largest_gap(self.all_gone, True)
+        weak = self.case.strength == "weak"
+        return weak or self.trunk_refuses or gap > self._gap_aim or self.growth_needed == inf

@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import ClassVar
 
 from pydantic import Field
@@ -22,15 +22,18 @@ class GapWork(Record):
 class PlannedStep(Record):
     """One planned session.
 
-    edge_share : what combing and trimming the edge takes of `share`. fault_parts : part of each
-    fault it takes; root_parts : the same as part of the whole root, where a fault is only a part of
-    it; None where nobody said. returned : roots that grew back and go again. layer : "make" or
-    "separate" where it is a session of a ground layer. ball_depth_mm, woody_depth_mm : before
-    and after.
+    edge_share : what combing and trimming the edge takes of `share`; side_trim_mm : what goes off
+    each side of the ball. fault_parts : part of each fault it takes; root_parts : the same as part
+    of the whole root, where a fault is only a part of it; None where nobody said. returned : roots
+    that grew back and go again. layer : "make" or "separate" where it is a session of a ground
+    layer. keeping : it keeps a tree where it is, or past the last target that can be met.
+    container : kind; pot : name on the shelf, None for one chosen to fit. ball_depth_mm,
+    ball_length_mm, ball_width_mm, woody_depth_mm : before and after.
     """
 
-    # Files written before there were layers must not change.
-    left_out_when_none: ClassVar = ("layer", "root_parts")
+    left_out_when_none: ClassVar = (
+        *("layer", "root_parts", "keeping", "ball_length_mm", "ball_width_mm"),
+    )
     year: int
     share: float
     edge_share: float = 0.0
@@ -41,11 +44,16 @@ class PlannedStep(Record):
     root_parts: dict[str, float] | None = None
     returned: tuple[str, ...] = ()
     slice_mm: float = 0.0
+    side_trim_mm: int = 0
     grafts: tuple[GapWork, ...] = ()
     forks: tuple[GapWork, ...] = ()
     layer: str | None = None
+    keeping: bool | None = None
     container: str
+    pot: str | None = None
     ball_depth_mm: tuple[float, float]
+    ball_length_mm: tuple[float, float] | None = None
+    ball_width_mm: tuple[float, float] | None = None
     woody_depth_mm: tuple[float, float]
     reasons: tuple[str, ...] = ()
 
@@ -57,6 +65,14 @@ class PlannedStep(Record):
     @property
     def ball_after_mm(self) -> float:
         return self.ball_depth_mm[1]
+
+    @property
+    def work(self) -> tuple[object, ...]:
+        """What is done in it, whichever school planned it."""
+        return (
+            *(self.year, self.fault_parts, self.returned, self.slice_mm, self.side_trim_mm),
+            *(self.grafts, self.forks, self.layer, self.container, self.pot),
+        )
 
 
 class YearForecast(Record):
@@ -85,17 +101,23 @@ class Binding(Record):
 
 
 class Lever(Record):
-    """What could be done, alone, and the year it leads to.
+    """What could be done, and the year it leads to.
 
-    value : what it sets, where it sets something. reached_year : None when its search had to
-    be given up. gained_years : None when the path is out of reach as it is.
+    value : what it sets, where it sets something. reached_year : the year recommended then;
+    likely_year : by whose end it has likely arrived, None where it never has. gained_years : of
+    the likely year; None when the path is out of reach or never likely as it is. with_code,
+    with_value : a second thing to do with it, where nothing alone helps.
     """
 
+    left_out_when_none: ClassVar = ("with_code", "with_value")
     code: str
     text: str
     value: float | str | None
     reached_year: int | None
+    likely_year: int | None = None
     gained_years: int | None
+    with_code: str | None = None
+    with_value: float | str | None = None
 
 
 class TargetPart(Record):
@@ -108,11 +130,19 @@ class TargetPart(Record):
 
 
 class NearestTarget(Record):
-    """A target that can be reached."""
+    """A target that can be reached. pot_length_mm, pot_width_mm : where they had to be eased."""
 
+    left_out_when_none: ClassVar = ("pot_length_mm", "pot_width_mm")
     spread_ratio: float
     largest_gap_deg: float
     pot_depth_mm: float
+    pot_length_mm: float | None = None
+    pot_width_mm: float | None = None
+
+    @property
+    def sizes(self) -> dict[str, float]:
+        """The target's figures by name, those that are known."""
+        return {name: value for name, value in self.model_dump().items() if value is not None}
 
 
 class Unreachable(Record):
@@ -153,10 +183,11 @@ class PlannedPath(Record):
     settled : every way was looked at. toll : of all sessions, each with its strain. tradeoff :
     the years worth choosing between. chance_by_year : chance to have arrived by the end of each
     year. next_step : what is to be done where there are no sessions on the way to the target.
-    forward : what would bring it forward, where that was asked for.
+    forward : what would bring it forward, where that was asked for. agrees_with : a gentler school
+    whose path is the same.
     """
 
-    left_out_when_none: ClassVar = ("forward", "next_step")
+    left_out_when_none: ClassVar = ("forward", "next_step", "agrees_with")
     school: str
     reached_year: int | None
     earliest_year: int | None = None
@@ -175,6 +206,13 @@ class PlannedPath(Record):
     unreachable: Unreachable | None = None
     next_step: NextStep | None = None
     forward: tuple[Lever, ...] | None = None
+    agrees_with: str | None = None
+
+    def same_as(self, other: PlannedPath) -> bool:
+        """Whether it does the same in the same years as the path of another school."""
+        mine, theirs = ([step.work for step in path.steps] for path in (self, other))
+        fails = [path.unreachable and path.unreachable.fails for path in (self, other)]
+        return self.reached_year == other.reached_year and mine == theirs and fails[0] == fails[1]
 
     def step_in(self, year: int) -> PlannedStep | None:
         """The session planned for a year, None when there is none."""
@@ -192,6 +230,19 @@ class PlanResult(Record):
 
     paths: tuple[PlannedPath, ...]
     unreachable: Unreachable | None
+
+    @classmethod
+    def of(cls, paths: Sequence[PlannedPath]) -> PlanResult:
+        """The result of some paths, gentlest school first; each that is the same as one before it
+        says so."""
+        told: list[PlannedPath] = []
+        for path in paths:
+            same = next((one for one in told if path.same_as(one)), None)
+            named = None if same is None else (same.agrees_with or same.school)
+            told.append(path.model_copy(update={"agrees_with": named}))
+        # The boldest school is the last: what it cannot reach, none can.
+        failed = [path.unreachable for path in told if path.unreachable is not None]
+        return cls(paths=tuple(told), unreachable=failed[-1] if failed else None)
 
     def path_of(self, school: str) -> PlannedPath:
         """The path of one school."""

@@ -11,18 +11,16 @@ from math import inf
 
 import numpy as np
 
-from mirvo.core.plan.bounds import CutWork
+from mirvo.core.plan.cut_work import CutWork
 from mirvo.core.plan.label_setting import Sweep
-from mirvo.core.plan.layers import NO_CUT, NO_SESSION, Layer, Unsettled
-from mirvo.core.plan.problem import Array, PlanningProblem
-from mirvo.core.plan.tree_state import Cut, TreeState
+from mirvo.core.plan.layers import NO_CUT, Array, Unsettled
+from mirvo.core.plan.problem import PlanningProblem
+from mirvo.core.plan.tree_state import Cut, TreeState, left_alone, start_state, worked_on
 
 # Wide enough to find the best way of most cases, narrow enough to be done at once.
 FIRST_WIDTH = 240
 GLANCE_WIDTH = 60
 GLANCE_DEPTHS = 24
-GLANCE_YEARS = 20
-CELL_MM = 4.0
 
 
 @dataclass(frozen=True)
@@ -99,7 +97,7 @@ def glance(problem: PlanningProblem, width: int = GLANCE_WIDTH) -> Search:
     """A good way to every year of arrival, found quickly; better ones may have been missed."""
     if problem.arrived_today or problem.never:
         return find_routes(problem)
-    work = CutWork(problem, GLANCE_DEPTHS, GLANCE_YEARS)
+    work = CutWork(problem, GLANCE_DEPTHS)
     return Search(_swept(Sweep(problem, work, width=width)), settled=False)
 
 
@@ -128,12 +126,6 @@ def _possible(
     if before is not None and before <= years[0]:
         return ()
     aims = np.array([inf if before is None or year < before else -inf for year in years])
-    # In an easier problem first: what it cannot reach needs no long search.
-    easier = Sweep(problem, work, aims, by_toll=False, cell_mm=CELL_MM)
-    hoped = {year for year, _ in easier.run()}
-    if not hoped:
-        return ()
-    aims = np.array([aim if year in hoped else -inf for aim, year in zip(aims, years, strict=True)])
     return _swept(Sweep(problem, work, aims, by_toll=False), stop_at_first=True)
 
 
@@ -159,38 +151,20 @@ def _swept(sweep: Sweep, stop_at_first: bool = False) -> tuple[Route, ...]:
 
 def _route(sweep: Sweep, year: int, place: int) -> Route:
     """The states on the way to one place in the newest layer."""
-    states: list[TreeState] = []
-    toll = float(sweep.layers[-1].toll[place])
-    for depth in range(len(sweep.layers) - 1, 0, -1):
-        layer, before = sweep.layers[depth], sweep.layers[depth - 1]
-        parent = int(layer.parent[place])
-        states.append(_state(sweep, layer, place, before, parent))
-        place = parent
-    strains = (
-        100.0 * (state.cut.share / sweep.problem.bearing(state.year)) ** 2
-        for state in states
-        if state.cut is not None
-    )
-    return Route(year, tuple(states[::-1]), toll, max(strains, default=0.0))
-
-
-def _state(sweep: Sweep, layer: Layer, place: int, before: Layer, parent: int) -> TreeState:
-    faults, last = int(layer.faults[place]), int(layer.last[place])
-    cut = None
-    if faults != NO_CUT:
-        cut = Cut(sweep.taken[faults], float(layer.left_mm[place]), float(layer.share[place]))
-    return TreeState(
-        year=layer.year,
-        progress=sweep.stands[int(layer.stand[place])],
-        ball=float(layer.ball[place]),
-        woody=float(layer.woody[place]),
-        container=sweep.names[int(layer.container[place])],
-        last=None if last == NO_SESSION else last,
-        grown=float(layer.grown[place]),
-        ages=sweep.ages[int(layer.ages[place])],
-        cut=cut,
-        ball_before=float(before.ball[parent]),
-        woody_before=float(before.woody[parent]),
-        container_before=sweep.names[int(before.container[parent])],
-        ages_before=sweep.ages[int(before.ages[parent])],
-    )
+    toll, ways = float(sweep.layers[-1].toll[place]), []
+    for layer in sweep.layers[:0:-1]:
+        ways.append((layer, place))
+        place = int(layer.parent[place])
+    problem = sweep.problem
+    tree, states = start_state(problem), list[TreeState]()
+    for layer, way in reversed(ways):
+        faults = int(layer.faults[way])
+        if faults == NO_CUT:
+            tree = left_alone(problem, tree)
+        else:
+            left = float(layer.left_mm[way]), int(layer.left_off[way])
+            cut = Cut(sweep.taken[faults], *left, float(layer.share[way]))
+            tree = worked_on(problem, tree, cut, problem.places[int(layer.place[way])])
+        states.append(tree)
+    strains = (problem.strain(one.year, one.cut.share) for one in states if one.cut is not None)
+    return Route(year, tuple(states), toll, max(strains, default=0.0))

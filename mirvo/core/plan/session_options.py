@@ -1,8 +1,7 @@
-"""What one planned session may take: fault roots in their order, and a slice off the underside."""
+"""What one planned session may take: the faults that go first, then the underside and the sides."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cache
 from math import ceil
@@ -11,19 +10,19 @@ import numpy as np
 import numpy.typing as npt
 
 from mirvo.core.almanac import rules
-from mirvo.core.plan.problem import CLOSE, PlanningProblem
+from mirvo.core.plan.places import Place
+from mirvo.core.plan.problem import PlanningProblem, Progress
+from mirvo.core.plan.sides import CLOSE
 
 Array = npt.NDArray[np.float64]
 Numbers = npt.NDArray[np.int64]
-# How far the faults are cut: how many are gone, and what is left of the next one, 0 to 1.
-Progress = tuple[int, float]
-UNTOUCHED = 1.0
-NOTHING_CUT: Progress = (0, UNTOUCHED)
+UNTOUCHED, GONE = 1.0, 0.0
 
 
 @dataclass(frozen=True)
 class FaultCut:
-    """What a session takes of the fault roots. parts : of each root, as parts of the whole."""
+    """What a session takes of the fault roots. progress : what is left of each after it; share : of
+    the feeding root, with what has grown back; parts : of each root, as parts of the whole."""
 
     progress: Progress
     share: float
@@ -32,141 +31,170 @@ class FaultCut:
 
 @dataclass(frozen=True)
 class Sessions:
-    """Sessions that take the same of the faults: for some balls each depth that may be left.
+    """Sessions that take the same of the faults, for some balls.
 
-    ball : places of the balls asked about. left_mm : depth left; share : of feeding root taken.
+    ball : places of the balls asked about. left_mm : depth left; off : mm off each side after it;
+    share : of the feeding root taken.
     """
 
     faults: FaultCut
     ball: Numbers
     left_mm: Array
+    off: Numbers
     share: Array
 
 
 class SessionOptions:
-    """Every session a tree may have in a year, for one problem.
+    """Every session a tree may have in a year, for one problem."""
 
-    cell_mm : without it the depths are those of the rules. With it any depth may be left, counted
-    in cells of that size, and each session costs the least that any depth of its cell does: an
-    easier problem, so that what it cannot reach surely cannot be reached.
-    """
-
-    def __init__(self, problem: PlanningProblem, cell_mm: float | None = None) -> None:
-        self.problem, self.cell_mm = problem, cell_mm
+    def __init__(self, problem: PlanningProblem) -> None:
+        self.problem = problem
+        needs = {place.off for place in problem.places[1:] if 0 < place.off <= problem.sides.need}
+        self.pot_needs = sorted(needs)
         # Asked for by thousands of ways that stand alike.
         self.faults = cache(self._faults)
 
     def sessions(
-        self, progress: Progress, balls: Array, matted: bool, first: bool, year: int, again: float
-    ) -> list[Sessions]:
+        self,
+        progress: Progress,
+        balls: Array,
+        offs: Numbers,
+        matted: bool,
+        grafting: bool,
+        year: int,
+        again: float = 0.0,
+    ) -> Sessions | None:
         """All sessions within the limits of a year, for trees that differ in their ball alone.
 
-        balls : depths (n,) in mm. matted : the underside is still the mat it was. first : the
-        plan has had no session yet. again : share of roots that have grown back; they go in any
-        case.
+        balls, offs : depths (n,) in mm, and mm off each side. matted : the underside is still the
+        mat it was. grafting : grafts are set. again : share of roots that have grown back; they go
+        in any case. None where those alone are too much.
         """
-        room = self.problem.room(year, self._grafting(first))
-        if again > room + CLOSE:
-            return []
-        found = []
-        for taken in self.faults(progress, year, again, first):
-            ball, left, inside = self._slices(balls, matted, taken.share, room)
-            share = 1.0 - (1.0 - self.problem.edge(year)) * (1.0 - np.minimum(1.0, inside))
-            found.append(Sessions(taken, ball, left, share))
-        return found
+        if again > self.problem.room(year, grafting) + CLOSE:
+            return None
+        taken = self.faults(progress, year, again, grafting)
+        ball, left, off, share = self._cuts(balls, offs, matted, taken.share, year, grafting)
+        return Sessions(taken, ball, left, off, share)
 
-    def _faults(
-        self, progress: Progress, year: int, again: float, first: bool
-    ) -> tuple[FaultCut, ...]:
-        onward = self._onward(progress, year, again, self._grafting(first))
-        found = [FaultCut(progress, again), *onward]
-        # A plan does not begin by putting off what it is made for.
-        return tuple(found[1:] if first and len(found) > 1 else found)
+    # Faults -------------------------------------------------------------------------
 
-    def _grafting(self, first: bool) -> bool:
-        """Whether grafts are set: all in the plan's first session, which takes less for it."""
-        return first and bool(self.problem.open_gaps)
-
-    def _onward(
-        self, progress: Progress, year: int, again: float, grafting: bool
-    ) -> Iterator[FaultCut]:
-        """One fault more at a time, as far as the year's limit lets them go."""
-        problem, room = self.problem, self.problem.room(year, grafting)
-        empty = problem.room(year)
-        (place, left), taken, parts = progress, again, dict[str, float]()
-        while place < len(problem.faults) and room > CLOSE:
-            fault = problem.faults[place]
-            if problem.waits_for_graft(place, year):
-                return
+    def _faults(self, progress: Progress, year: int, again: float, grafting: bool) -> FaultCut:
+        """In their order each fault that fits: what harms the tree goes before all else."""
+        problem = self.problem
+        room, empty = problem.room(year, grafting), problem.room(year)
+        comfortable = min(room, problem.comfortable(year))
+        left_of, taken, parts = list(progress), again, dict[str, float]()
+        for place, left in enumerate(progress):
+            if left == GONE or problem.waits_for_graft(place, year) or empty <= CLOSE:
+                continue
             share = left * problem.fault_share(place, year)
             # Whole where an empty session could bear it, else in the fewest parts it could.
             pieces = max(1, ceil(share / empty - CLOSE))
-            if taken + share / pieces > room + CLOSE:
-                return
+            # The first goes if it can go at all; more only while the session stays an easy one.
+            most = comfortable if parts else room
+            if taken + share / pieces > most + CLOSE:
+                continue
             taken += share / pieces
-            parts = {**parts, fault.label: left / pieces}
-            whole = pieces == 1
-            reached = (place + 1, UNTOUCHED) if whole else (place, left - left / pieces)
-            yield FaultCut(reached, taken, parts)
+            parts[problem.faults[place].label] = left / pieces
+            left_of[place] = GONE if pieces == 1 else left - left / pieces
             # After a part, the last one too, the tree is left to answer before more goes.
-            if not whole or left < UNTOUCHED:
-                return
-            place, left = reached
+            if pieces > 1 or left < UNTOUCHED:
+                break
+        return FaultCut(tuple(left_of), taken, parts)
 
-    def _slices(
-        self, balls: Array, matted: bool, taken: float, room: float
-    ) -> tuple[Numbers, Array, Array]:
-        """Ball by ball the depths a session may leave, and what roots and slice take together."""
-        problem = self.problem
+    # Underside and sides -----------------------------------------------------------------
+
+    def _cuts(
+        self, balls: Array, offs: Numbers, matted: bool, taken: float, year: int, grafting: bool
+    ) -> tuple[Numbers, Array, Numbers, Array]:
+        """Ball by ball the depths and sides a session may leave, and the share it takes."""
+        problem, edge = self.problem, self.problem.edge(year)
+        limit = problem.limit_of(year, grafting)
         factor = rules().feeding.matted_factor if matted else 1.0
-        least = np.maximum(problem.least_left_mm, balls * (1.0 - problem.slice_limit))
-        ball, need = balls[:, None], problem.case.need_mm
-        if self.cell_mm is not None:
-            depths, slack = self._cells(balls), self.cell_mm
-            # The ball lies anywhere above its cell's floor, what is left anywhere in its own.
-            lowest = np.maximum(self._lowest_of_use, least[:, None] - slack)
-        else:
-            depths, slack = self._depths(balls, factor, taken, room, least), 0.0
-            lowest = least[:, None]
-        cut = np.maximum(0.0, ball - depths - slack) / ball
-        inside = taken + problem.below * np.minimum(1.0, factor * cut)
-        fits = (inside <= room + CLOSE) & (depths >= lowest - CLOSE) & (depths < ball - CLOSE)
-        if self.cell_mm is None:
-            # Less than that is not worth a saw, but to the depth the last pot takes.
-            enough = ball - depths >= problem.rules.min_slice_mm - CLOSE
-            fits &= enough | (np.abs(depths - need) < CLOSE)
-        rows, columns = np.nonzero(fits)
-        everything = np.arange(len(balls))
-        return (
-            np.concatenate([everything, rows]),
-            np.concatenate([balls, depths[rows, columns]]),
-            np.concatenate([np.full(len(balls), taken), inside[rows, columns]]),
-        )
+        depths = self._depths(balls)
+        inside = self._inside(balls[:, None], depths, factor, taken)
+        trims = self._trims(offs, edge)
+        # Each fixed trim with each fixed depth, and with the deepest the limit lets go.
+        found = []
+        for column in range(trims.shape[1]):
+            trim = trims[:, column]
+            sides = np.maximum(edge, problem.sides.share(offs, trim))
+            room = 1.0 - (1.0 - limit) / (1.0 - sides)
+            deepest = self._deepest(balls, factor, taken, room)
+            left = np.column_stack([depths, deepest])
+            within = np.column_stack([inside, self._inside(balls, deepest, factor, taken)])
+            found.append(self._fitting(balls, left, within, trim[:, None], offs, edge))
+        # Each fixed depth with the most of the sides that the limit lets go.
+        if problem.sides.need:
+            room = 1.0 - (1.0 - limit) / np.maximum(1.0 - inside, CLOSE)
+            most = problem.sides.most_within(offs[:, None], np.maximum(0.0, room))
+            found.append(self._fitting(balls, depths, inside, most, offs, edge))
+        ball, left, off, share = (np.concatenate(column) for column in zip(*found, strict=True))
+        fits = share <= limit + CLOSE
+        return ball[fits], left[fits], off[fits], share[fits]
 
-    def _depths(
-        self, balls: Array, factor: float, taken: float, room: float, least: Array
-    ) -> Array:
-        """Depths in steps of 10 mm, at need, at half the ball, and as deep as the limit allows."""
+    def _fitting(
+        self, balls: Array, left: Array, inside: Array, trims: Numbers, offs: Numbers, edge: float
+    ) -> tuple[Numbers, Array, Numbers, Array]:
+        """Those of some sessions (balls, ways) that the rules of slice and trim allow."""
+        problem, trims = self.problem, np.broadcast_to(trims, left.shape)
+        ball, off = balls[:, None], offs[:, None]
+        least = np.maximum(problem.case.least_left_mm, ball * (1.0 - problem.slice_limit))
+        # Less than that is not worth a saw, but to the depth the last pot takes.
+        enough = ball - left >= problem.rules.min_slice_mm - CLOSE
+        enough |= np.abs(left - problem.case.need_mm) < CLOSE
+        sliced = (left < ball - CLOSE) & (left >= least - CLOSE) & enough
+        fits = sliced | (left == ball)
+        worth = (trims == 0) | (trims >= problem.rules.min_trim_mm)
+        worth |= trims == problem.sides.need - off
+        fits &= worth & (trims <= problem.sides.most_at_once[off])
+        rows, columns = np.nonzero(fits)
+        trim = trims[rows, columns]
+        sides = np.maximum(edge, problem.sides.share(offs[rows], trim))
+        share = 1.0 - (1.0 - sides) * (1.0 - np.minimum(1.0, inside[rows, columns]))
+        return np.asarray(rows), left[rows, columns], np.asarray(offs[rows] + trim), share
+
+    def _inside(self, ball: Array, left: Array, factor: float, taken: float) -> Array:
+        """What roots and slice take together."""
+        cut = np.maximum(0.0, ball - left) / ball
+        return np.asarray(taken + self.problem.below * np.minimum(1.0, factor * cut))
+
+    def _depths(self, balls: Array) -> Array:
+        """As it is, in steps of 10 mm, at need, and at half the ball."""
         problem, table = self.problem, self.problem.rules
+        least = np.maximum(problem.case.least_left_mm, balls * (1.0 - problem.slice_limit))
         count = int(((balls - least).max(initial=0.0)) // table.slice_step_mm) + 1
         steps = balls[:, None] - table.slice_step_mm * np.arange(1, count + 1)
         # The depth the pot takes is offered exactly, else a step of 10 mm could miss it.
         need = np.full(len(balls), problem.case.need_mm)
         half = balls - np.floor(balls / 2 + CLOSE)
-        part = 1.0 if problem.below <= 0 else min(1.0, max(0.0, room - taken) / problem.below)
+        cut = np.round(np.column_stack([steps, need, half]), 6)
+        return np.column_stack([balls, cut])
+
+    def _deepest(self, balls: Array, factor: float, taken: float, room: Array) -> Array:
+        """The least depth, by a cut of whole mm, that the room beside the sides lets be left."""
+        problem = self.problem
+        least = np.maximum(problem.case.least_left_mm, balls * (1.0 - problem.slice_limit))
+        if problem.below <= 0:
+            part = np.where(room >= taken - CLOSE, 1.0, 0.0)
+        else:
+            part = np.clip((room - taken) / problem.below, 0.0, 1.0)
         # Where all that hangs below may go, nothing but the ball itself ends the slice.
-        most = balls if part >= 1.0 else balls * part / factor
-        cut = np.floor(np.minimum(most, balls - least) + CLOSE)
-        deepest = balls - cut
-        return np.round(np.column_stack([steps, need, half, deepest]), 6)
+        most = np.where(part >= 1.0, balls, balls * part / factor)
+        cut = np.floor(np.minimum(most, np.maximum(0.0, balls - least)) + CLOSE)
+        return np.asarray(np.round(balls - cut, 6))
 
-    @property
-    def _lowest_of_use(self) -> float:
-        """No cut below it brings a tree further, mm: the last pot takes it, and it lies flat
-        enough for a board."""
-        return min(self.problem.case.need_mm, self.problem.case.state.trunk_diameter_mm)
+    def _trims(self, offs: Numbers, edge: float) -> Numbers:
+        """Mm off each side: none, what the comb takes anyway, all, half of all, to a pot's need."""
+        problem = self.problem
+        if not problem.sides.need:
+            return np.zeros((len(offs), 1), np.int64)
+        whole = problem.sides.need - offs
+        comb = problem.sides.most_within(offs, np.full(len(offs), edge))
+        pots = [np.clip(off - offs, 0, whole) for off in self.pot_needs]
+        return np.column_stack([np.zeros_like(offs), comb, whole, whole // 2, *pots])
 
-    def _cells(self, balls: Array) -> Array:
-        cell = self.cell_mm or 1.0
-        count = int((balls - self._lowest_of_use).max(initial=0.0) // cell) + 1
-        return np.asarray(np.round(balls[:, None] - cell * np.arange(1, count + 1), 6), np.float64)
+
+def takes(place: Place, left: Array, off: Numbers) -> npt.NDArray[np.bool_]:
+    """Whether a place takes balls of these depths and sides."""
+    return np.asarray((left <= place.takes + CLOSE) & (off >= place.off - CLOSE))

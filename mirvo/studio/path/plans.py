@@ -125,7 +125,7 @@ def work_out_levers(studio: Studio, tree_id: int, school: str) -> tuple[Lever, .
     if path.forward is not None:
         return path.forward
     # Worked out between two transactions: it takes seconds, and others want to write.
-    levers = forward(plan.case, school, path.reached_year)
+    levers = forward(plan.case, school, path.likely_year)
     with studio.writing() as db:
         kept = load_plan(db, plan.id)
         if kept.result is not None:

@@ -166,37 +166,52 @@ class FixedYearsTest(unittest.TestCase):
 class LeversTest(unittest.TestCase):
     def levers(self, school="steady", **changes):
         made = read_case(case(**changes))
-        found = plan_school(made, school).reached_year
-        return made, found, {one.code: one for one in forward(made, school, found)}
+        path = plan_school(made, school)
+        return made, path, forward(made, school, path.likely_year)
 
-    def test_each_lever_gains_what_it_says(self):
-        made, reached, found = self.levers()
-        self.assertTrue(found)
-        for one in found.values():
-            self.assertEqual(one.gained_years, reached - one.reached_year)
+    def test_each_lever_brings_the_likely_year_forward_by_what_it_says(self):
+        _, path, found = self.levers(target__spread_ratio=2.1)
+        self.assertTrue(1 <= len(found) <= 3)
+        for one in found:
+            self.assertEqual(one.gained_years, path.likely_year - one.likely_year)
             self.assertGreater(one.gained_years, 0)
-        eased = made.model_copy(update={"holds": ()})
-        if "hold" in found:
-            self.assertEqual(plan_school(eased, "steady").reached_year, found["hold"].reached_year)
+        years = [one.likely_year for one in found]
+        self.assertEqual(years, sorted(years))
 
-    def test_a_wider_pot_that_is_not_at_hand_helps(self):
-        _, _, found = self.levers(containers=["usual pot", FINAL], state__container="usual pot")
-        self.assertIn("to grow in", found["container"].text)
+    def test_what_a_lever_sets_gives_its_year(self):
+        made, _, found = self.levers()
+        ratio = next(one for one in found if one.code == "spread_ratio")
+        self.assertAlmostEqual(ratio.value, 2.3)
+        target = made.target.model_copy(update={"spread_ratio": ratio.value})
+        again = plan_school(made.model_copy(update={"target": target}), "steady")
+        self.assertEqual(again.reached_year, ratio.reached_year)
+        # The shown path is looked at with more draws, which may move it by a year.
+        self.assertAlmostEqual(again.likely_year, ratio.likely_year, delta=1)
 
-    def test_the_least_lowering_that_helps_is_named(self):
-        made, reached, found = self.levers(target__spread_ratio=2.6)
-        said = found["spread_ratio"]
-        value = float(said.text.split()[3])
-        again = made.target.model_copy(update={"spread_ratio": value})
-        year = plan_school(made.model_copy(update={"target": again}), "steady").reached_year
-        self.assertEqual(year, said.reached_year)
-        self.assertLess(year, reached)
+    def test_the_ground_is_named_by_the_years_it_takes(self):
+        _, _, found = self.levers(
+            containers=["usual pot", FINAL], state__container="usual pot", gaps=[],
+            state__ball_depth_mm=40, target__pot_depth_mm=120, target__largest_gap_deg=200,
+        )  # fmt: skip
+        ground = next(one for one in found if one.value == "ground")
+        self.assertRegex(ground.text, r"^(a year|\d years) in the ground$")
+
+    def test_where_nothing_alone_helps_two_things_together_do(self):
+        made = case(gaps=[], target__largest_gap_deg=90, target__spread_ratio=3.4)
+        path = plan_school(read_case(made), "bold")
+        self.assertIsNone(path.reached_year)
+        found = forward(read_case(made), "bold", path.likely_year)
+        self.assertLessEqual(len(found), 1)
+        for one in found:
+            self.assertIsNotNone(one.with_code)
+            self.assertIn(" and ", one.text)
 
     def test_out_of_reach_names_the_year_a_lever_makes_possible(self):
-        _, reached, found = self.levers(target__largest_gap_deg=90)
-        self.assertIsNone(reached)
-        self.assertIsNone(found["largest_gap_deg"].gained_years)
-        self.assertGreater(found["largest_gap_deg"].reached_year, 2026)
+        _, path, found = self.levers(target__largest_gap_deg=90)
+        self.assertIsNone(path.reached_year)
+        gap = next(one for one in found if one.code == "largest_gap_deg")
+        self.assertIsNone(gap.gained_years)
+        self.assertGreater(gap.likely_year, 2026)
 
     def test_nothing_is_left_to_gain_where_it_stands(self):
         made = case(

@@ -170,13 +170,20 @@ class VerdictsTest(unittest.TestCase):
     def test_a_target_already_reached_is_kept(self):
         result = self.one(
             state__container=FINAL, state__ball_depth_mm=28, state__woody_depth_mm=20, faults=[],
-            gaps=[], target__largest_gap_deg=130, target__spread_ratio=1.8,
+            gaps=[], target__largest_gap_deg=130, target__spread_ratio=1.8, holds=[],
         )  # fmt: skip
         for path in result.paths:
-            self.assertEqual((path.reached_year, path.toll, path.steps), (2027, 0.0, ()))
+            self.assertEqual((path.reached_year, path.toll, path.sessions), (2027, 0.0, 0))
             self.assertEqual(path.binding[0].code, "already_reached")
             self.assertEqual(path.next_step.year, 2027)
             self.assertIn("by 2028 at the latest", path.next_step.text)
+            # It is kept: every second year the edge is combed, and it goes back into its pot.
+            self.assertEqual([step.year for step in path.steps], list(range(2027, 2042, 2)))
+            for step in path.steps:
+                self.assertTrue(step.keeping)
+                self.assertEqual((step.slice_mm, step.faults, step.container), (0.0, (), FINAL))
+                self.assertEqual(step.share, step.edge_share)
+            self.assertEqual(len(path.forecast), 15)
 
     def test_a_pot_that_is_too_deep_is_not_the_targets_pot(self):
         deep = self.one(
@@ -346,6 +353,45 @@ def small(seed):
     return made
 
 
+def richer(seed):
+    """A small case whose sides count, with pots of the shelf, rests and strains of the past."""
+    made, rng = small(seed), random.Random(seed + 77)
+    state, target = made["state"], made["target"]
+    if rng.random() < 0.7:
+        state |= {"ball_length_mm": rng.choice([200, 240, 301])}
+        state |= {"ball_width_mm": rng.choice([150, 180, 200])}
+        target |= {"pot_length_mm": rng.choice([180, 220, 260])}
+        target |= {"pot_width_mm": rng.choice([140, 170, 200])}
+    if rng.random() < 0.5:
+        kind = rng.choice(["wide training pot", "usual pot", "basket"])
+        made["pots"] = [{"name": "low", "kind": kind, **_inside(rng, (60, 80), (220, 260))}]
+        if rng.random() < 0.4:
+            last = _inside(rng, (45, 55), (200, 240))
+            made["pots"].append({"name": "show", "kind": FINAL, **last})
+        made["only_shelf"] = rng.random() < 0.4
+    if rng.random() < 0.4:
+        state["last_session_strain"] = rng.choice([30, 55, 90])
+    if rng.random() < 0.2:
+        state["rest_until_year"] = 2027
+    if rng.random() < 0.3 and state.get("inner_depth_mm"):
+        state |= {"inner_length_mm": rng.choice([200, 260, 330])}
+        state |= {"inner_width_mm": rng.choice([170, 230])}
+    fast = made["species"]["interval_years"] < 2
+    made["horizon_years"] = (3 if "ball_length_mm" in state else 4) if fast else 5
+    now = state["spread_mm"] / state["trunk_diameter_mm"]
+    target["spread_ratio"] = round(now + rng.choice([-0.1, 0, 0.05, 0.1]), 2)
+    target["largest_gap_deg"] = rng.choice([target["largest_gap_deg"], 200, 360])
+    return made
+
+
+def _inside(rng, depths, lengths):
+    return {
+        "inner_depth_mm": rng.choice(depths),
+        "inner_length_mm": rng.choice(lengths),
+        "inner_width_mm": rng.choice([160, 180, 200]),
+    }
+
+
 def gains(tolls):
     """Of tolls by year those less than every sooner one."""
     found, least = {}, float("inf")
@@ -372,6 +418,23 @@ class EnumerationTest(unittest.TestCase):
                 self.assertEqual(found, wanted)
                 reached += bool(wanted)
         self.assertGreater(reached, count // 5)
+
+    def test_sides_pots_of_the_shelf_and_rests(self):
+        """The first sweep is so narrow for every second case that the bounds have to find what it
+        missed."""
+        reached = 0
+        for seed in range(3000, 3000 + few_or_all(80, 400)):
+            made, school = richer(seed), ("gentle", "steady", "bold")[seed % 3]
+            problem = PlanningProblem(read_case(made), school)
+            if problem.arrived_today or problem.trunk_refuses:
+                continue
+            width = 3 if seed % 2 else search.FIRST_WIDTH
+            with self.subTest(seed=seed), mock.patch.object(search, "FIRST_WIDTH", width):
+                wanted = gains(Enumeration(made, school).run())
+                found = gains({route.year: route.toll for route in find_routes(problem).routes})
+                self.assertEqual(found, wanted)
+                reached += bool(wanted)
+        self.assertGreater(reached, 10)
 
     def test_a_thin_trunk_on_a_board_is_cut_below_need(self):
         """A board asks for an underside no deeper than the trunk is thick, and no bound may forbid
@@ -410,7 +473,7 @@ class EnumerationTest(unittest.TestCase):
                 routes = find_routes(problem).routes
                 self.assertEqual(gains({one.year: one.toll for one in routes}), wanted)
                 for state in routes[0].states if routes else ():
-                    if state.gone == len(problem.faults):
+                    if state.all_gone:
                         self.assertGreaterEqual(state.year, problem.grafts_count_from)
                 waited += bool(wanted)
         self.assertGreater(waited, 3)
