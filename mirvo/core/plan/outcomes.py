@@ -1,8 +1,10 @@
 """How sure a way is: draws over growth and the luck of grafts, with an artist who answers both.
 
-At each window the tree goes into its last pot if the flare is there and the pot's depth and sides
-can be met within the limit; if not, back into what the plan has it stand in. A graft that did not
-take is found in the year in which it should count and set again at the next session.
+At a window the tree goes into its last pot if the flare is there and the pot's depth and sides can
+be met within the limit; if not, back into what the plan has it stand in. Where the plan has the
+flare at that window and still goes on, it does so for the tree's sake, and so does the artist. A
+graft that did not take is found in the year in which it should count and set again at the next
+session.
 """
 
 from __future__ import annotations
@@ -156,9 +158,9 @@ class _Draws:
         if planned is None or planned.cut is None:
             edge = problem.edge(min(year, problem.case.last_year))
             share = np.full(self.draws, edge)
-            works, moves = self._at_a_window(year, rested, share, planned is None)
+            works, moves = self._at_a_window(year, rested, share, planned)
         else:
-            works, moves, share = self._as_planned(year, planned.cut, rested)
+            works, moves, share = self._as_planned(planned, planned.cut, rested)
             if not planned.place.last:
                 self.waiting = planned.place
             self.progress = planned.progress
@@ -172,15 +174,17 @@ class _Draws:
         self.rest = np.where(works, rest, self.rest)
         self._grow(share, late, works)
 
-    def _as_planned(self, year: int, cut: Cut, rested: Flags) -> tuple[Flags, Flags, Array]:
+    def _as_planned(
+        self, planned: TreeState, cut: Cut, rested: Flags
+    ) -> tuple[Flags, Flags, Array]:
         """The session of the plan: who has it, who goes into the last pot, and what it takes."""
-        problem = self.problem
+        problem, year = self.problem, planned.year
         # Who went into its last pot sooner than planned may have to rest still.
         works = rested | ~self.moved
         share, moves = self._into_last_pot(year, cut.faults.share)
         comb = problem.edge(year)
         stays = 1.0 - (1.0 - comb) * (1.0 - cut.faults.share)
-        moves &= self._flare_there(share)
+        moves &= self._flare_there(share) & self._may_be_sooner(planned, cut.share)
         share = np.where(moves, share, np.where(self.moved, stays, cut.share))
         went = works & ~self.moved
         self.ball = np.where(went, cut.ball_mm, self.ball)
@@ -189,22 +193,32 @@ class _Draws:
         return works, moves, share
 
     def _at_a_window(
-        self, year: int, rested: Flags, share: Array, beyond: bool
+        self, year: int, rested: Flags, share: Array, planned: TreeState | None
     ) -> tuple[Flags, Flags]:
         """A year without a session in the plan: who is worked all the same, and who goes into its
-        last pot then; `share` becomes what that takes. beyond : the plan is at its end."""
+        last pot then; `share` becomes what that takes. planned : None beyond the plan's end."""
         problem, none = self.problem, np.zeros(self.draws, bool)
         if any(self.progress) or year in problem.left_alone:
             return none, none
         took, fits = self._into_last_pot(year, 0.0)
         moves = rested & fits & ~self.moved & self._flare_there(took)
+        moves &= planned is None or self._may_be_sooner(planned, problem.edge(year))
         works = moves.copy()
-        if beyond or year > self._potted_in:
+        if planned is None or year > self._potted_in:
             works |= rested & (year - self.last >= problem.most_years(0) - CLOSE)
             works |= rested & self._failed(year).any(axis=1)
         share[moves] = took[moves]
         self._fit(moves)
         return works, moves | (works & self.moved)
+
+    def _may_be_sooner(self, planned: TreeState, share: float) -> bool:
+        """Whether the plan only waits for the flare, if it waits at all."""
+        before = planned.before
+        if planned.place.last or before is None:
+            return True
+        more = self.last_place.growth * self.problem.vigour(share)
+        wished = self.problem.case.target.spread_ratio
+        return self.problem.ratio(before.grown + more) < wished - CLOSE
 
     def _into_last_pot(self, year: int, faults: float) -> tuple[Array, Flags]:
         """What a session takes that brings each tree into its last pot, and whether it may."""
