@@ -22,12 +22,16 @@ _OWN, _OF_SESSION = (
 _SETTINGS, _SHELF = f"SELECT {SETTINGS} AS id", f"SELECT {SHELF} AS id"
 RAISED_BY: Mapping[str, str] = {
     "trees": "SELECT {row}.id AS id",
-    "pots": "SELECT id FROM trees WHERE pot_id = {row}.id",
+    "pots": (
+        "SELECT id FROM trees WHERE pot_id = {row}.id "
+        "UNION SELECT tree_id AS id FROM target_pots WHERE pot_id = {row}.id"
+    ),
     **dict.fromkeys(("tree_answers", "cut_decisions", "root_findings"), _OF_SESSION),
     **dict.fromkeys(
         (
             *("bench_sessions", "gap_plans", "hand_measurements", "measurements", "photos"),
             *("plans", "root_regrowth", "root_sessions", "roots", "target_holds", "targets"),
+            "target_pots",
             "tree_grafts",
         ),
         _OWN,

@@ -138,7 +138,7 @@ def _target_parts(sheet: Sheet) -> list[Part]:
         rows = [
             (
                 str(step.year),
-                step.container,
+                step.into,
                 f"{step.share * 100:.0f} %",
                 ", ".join(step.faults) or "–",
                 length_text(step.slice_mm) if step.slice_mm else "–",

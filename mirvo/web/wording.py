@@ -202,10 +202,12 @@ def step_in_brief(step: PlannedStep) -> str:
         said.append("make the ground layer" if step.layer == "make" else "separate the layer")
     if step.slice_mm:
         said.append(f"slice {length_text(step.slice_mm)}")
+    if step.side_trim_mm:
+        said.append(f"trim {length_text(step.side_trim_mm)} off each side")
     for doing, works in (("graft", step.grafts), ("fork", step.forks)):
         if works:
             said.append(f"{doing} at {listed([clock(work.azimuth_deg / 30) for work in works])}")
-    said.append(f"into the {step.container}")
+    said.append(f"into the {step.into}")
     return ", ".join(said)
 
 

@@ -80,9 +80,9 @@ class PlanRules(Data):
     tree that is fair or old. faults_strain : up to which a session takes one fault after another.
     rest_strains : a session over each asks for a year of rest more; gentle_rest_years : between
     sessions of the gentle school at least. side_growth_mm, side_room_mm : by which each side of
-    the ball grows back, and what a pot leaves it; min_trim_mm, trim_of_side : least trim of a side,
-    and most of its length or width. session_toll, year_toll : what a session, and a year more, weighs
-    against strain. tradeoff_step : by how much a later year must save toll.
+    the ball grows back, and what a pot leaves it; min_trim_mm, trim_of_side : least trim of a
+    side, and most of its length or width. session_toll, year_toll : what a session, and a year
+    more, weighs against strain. tradeoff_step : by how much a later year must save toll.
     fork_deg : how far a fork or a bent root reaches into a gap. returned_share : part of its
     share that a root has again when it has grown back. layer_ball_mm, layer_roots :
     depth and roots of a ground layer when it is separated.
@@ -197,6 +197,7 @@ class TargetLimits(Data):
     spread_ratio: tuple[float, float]
     largest_gap_deg: tuple[float, float]
     pot_depth_mm: tuple[float, float]
+    pot_length_mm: tuple[float, float]
 
 
 class TargetRules(Data):

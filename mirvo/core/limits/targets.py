@@ -25,4 +25,6 @@ class TargetFields(Limits):
     basis: Literal["flare", "roots"] = "flare"
     largest_gap_deg: Annotated[float, _within(BOUNDS.largest_gap_deg)] = 90.0
     pot_depth_mm: Annotated[float, LENGTH, _within(BOUNDS.pot_depth_mm)]
+    pot_length_mm: Annotated[float, LENGTH, _within(BOUNDS.pot_length_mm)] | None = None
+    pot_width_mm: Annotated[float, LENGTH, _within(BOUNDS.pot_length_mm)] | None = None
     year: Annotated[int, Field(ge=FIRST_DAY.year, le=LAST_DAY.year)] | None = None

@@ -63,8 +63,20 @@ class PlannedStep(Record):
         return self.fault_parts if self.root_parts is None else self.root_parts
 
     @property
+    def into(self) -> str:
+        """What the tree goes into: a pot of the shelf by its name, else a kind of container."""
+        return self.pot or self.container
+
+    @property
     def ball_after_mm(self) -> float:
         return self.ball_depth_mm[1]
+
+    @property
+    def sides_after_mm(self) -> tuple[float, float] | None:
+        """Length and width of the ball after it, where its sides are trimmed toward the last pot."""
+        if self.ball_length_mm is None or self.ball_width_mm is None:
+            return None
+        return self.ball_length_mm[1], self.ball_width_mm[1]
 
     @property
     def work(self) -> tuple[object, ...]:

@@ -53,6 +53,7 @@ from mirvo.records.models import (
     Table,
     Target,
     TargetHold,
+    TargetPot,
     Tree,
     TreeAnswer,
     TreeGraft,
@@ -88,6 +89,7 @@ TREE_TABLES: tuple[TableKind, ...] = (
     PotWeight,
     Target,
     TargetHold,
+    TargetPot,
     GapPlan,
     Regrowth,
     Plan,
@@ -104,6 +106,7 @@ LEFT_OUT: Mapping[TableKind, frozenset[str]] = {
 ADDED_LATER: Mapping[TableKind, frozenset[str]] = {
     Tree: frozenset(("in_ground", "held_bare", "design")),
     Yard: frozenset(("first_frost",)),
+    Target: frozenset(("only_shelf",)),
 }
 # Counts of saves and moments of them: two rows that differ in these alone say the same.
 COUNTED_APART = frozenset(("version", "revision", "created_at", "updated_at"))

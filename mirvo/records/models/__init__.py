@@ -12,7 +12,7 @@ from mirvo.records.models.bench import BenchEntry, BenchPhoto, BenchSession
 from mirvo.records.models.exchange import ApiToken, ForeignRow, SharedExperience
 from mirvo.records.models.people import GuestTree, Person, SharedTree, SignIn
 from mirvo.records.models.photos import EyeCheck, HandMeasurement, Measurement, Photo
-from mirvo.records.models.plans import GapPlan, Plan, Regrowth, Target, TargetHold
+from mirvo.records.models.plans import GapPlan, Plan, Regrowth, Target, TargetHold, TargetPot
 from mirvo.records.models.sessions import (
     CareTask,
     CutRecord,
@@ -71,6 +71,7 @@ __all__ = [
     "Table",
     "Target",
     "TargetHold",
+    "TargetPot",
     "Tree",
     "TreeAnswer",
     "TreeGraft",

@@ -9,18 +9,21 @@ from sqlalchemy import (
     String,
     UniqueConstraint,
 )
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from mirvo.core.almanac import rules
 from mirvo.core.plan.case import Allow, Case, GapMethod
 from mirvo.core.plan.records import PlanResult
 from mirvo.records.models.base import CASCADE, OWN_NUMBERS, SET_NULL, Table, one_of, within
+from mirvo.records.models.shelf import ShelfPot
 
 
 class Target(Table):
     """What a tree is worked toward.
 
-    containers : those at hand, empty for the usual ones. container_depths : their inner depth,
-    mm, by name, where it was measured.
+    pot_depth_mm, pot_length_mm, pot_width_mm : of the last pot, inside. containers : those at hand,
+    empty for the usual ones. container_depths : their inner depth, mm, by name, where it was
+    measured. only_shelf : no container is used but pots of the shelf.
     """
 
     __tablename__ = "targets"
@@ -30,9 +33,12 @@ class Target(Table):
     basis: Mapped[Literal["flare", "roots"]] = mapped_column(String(10))
     largest_gap_deg: Mapped[float]
     pot_depth_mm: Mapped[float]
+    pot_length_mm: Mapped[float | None]
+    pot_width_mm: Mapped[float | None]
     year: Mapped[int | None]
     containers: Mapped[tuple[str, ...]] = mapped_column(default=tuple)
     container_depths: Mapped[dict[str, float]] = mapped_column(default=dict)
+    only_shelf: Mapped[bool] = mapped_column(default=False)
     updated_at: Mapped[datetime]
 
 
@@ -50,6 +56,21 @@ class TargetHold(Table):
     year: Mapped[int]
     allow: Mapped[Allow] = mapped_column(String(12))
     why: Mapped[str] = mapped_column(String(200), default="")
+
+
+class TargetPot(Table):
+    """A pot of the shelf that a tree's path may use, and as which kind of container."""
+
+    __tablename__ = "target_pots"
+    __table_args__ = (
+        UniqueConstraint("tree_id", "pot_id"),
+        one_of("kind", tuple(rules().containers)),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    tree_id: Mapped[int] = mapped_column(ForeignKey("targets.tree_id", ondelete=CASCADE))
+    pot_id: Mapped[int] = mapped_column(ForeignKey("pots.id", ondelete=CASCADE), index=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    pot: Mapped[ShelfPot] = relationship(lazy="raise")
 
 
 class GapPlan(Table):

@@ -137,6 +137,9 @@ def _not_as_planned(state: BenchState) -> list[UnfinishedWork]:
     if step.slice_mm and answers.get("slice_mm") is None:
         text = f"The {step.slice_mm:.0f} mm planned off the underside were not noted."
         left.append(UnfinishedWork(code="planned", text=text))
+    if step.side_trim_mm and answers.get("ball_length_after") is None:
+        text = f"The {step.side_trim_mm} mm planned off each side were not noted."
+        left.append(UnfinishedWork(code="planned", text=text))
     if step.grafts and not answers.get("graft_hours"):
         places = clock_list(work.azimuth_deg for work in step.grafts)
         noun = "graft" if len(step.grafts) == 1 else "grafts"

@@ -12,6 +12,7 @@ from sqlalchemy import select
 
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import Case
+from mirvo.core.plan.default_target import DefaultTarget, default_target, within_reach
 from mirvo.core.plan.paths import plan, plan_school
 from mirvo.core.plan.records import PlannedPath, PlanResult
 from mirvo.core.rootwork.cut_order import RootToCut
@@ -80,6 +81,28 @@ def path_view(db: DbSession, tree_id: int, today: date) -> PathView:
         stale=not holds,
         wanted=made.wanted,
     )
+
+
+def first_target(db: DbSession, tree: Tree, today: date) -> DefaultTarget:
+    """The target a tree without one is offered: one it can reach, as far as that can be told."""
+    base = measured_base(db, tree.id)
+    offered = default_target(None if base is None else base.record, tree.design)
+    # Never added to the database: a target only to work out the case by.
+    wished = Target(
+        tree_id=tree.id,
+        spread_ratio=offered.spread_ratio,
+        basis=offered.basis,
+        largest_gap_deg=offered.largest_gap_deg,
+        pot_depth_mm=offered.pot_depth_mm,
+        containers=(),
+        container_depths={},
+        only_shelf=False,
+    )
+    try:
+        case = planning_case(db, tree, wished, today).case
+    except BadInput:
+        return offered
+    return within_reach(offered, case, yard_of(db).school)
 
 
 def way_arriving(db: DbSession, tree_id: int, school: str, year: str) -> PlannedPath | None:

@@ -29,19 +29,21 @@ from mirvo.core.plan.case import (
     State,
     check_case,
 )
-from mirvo.core.rootwork import origin_factor
+from mirvo.core.rootwork import origin_factor, strain
 from mirvo.core.rootwork.cut_adviser import waiting_for_grafts, wanted_cuts
 from mirvo.core.rootwork.cut_order import RootToCut, roots_to_cut
 from mirvo.core.rootwork.cuts import CutAdvice, CutConstraints, case_of
 from mirvo.core.rootwork.design import FLARE
+from mirvo.core.rootwork.kinds import opens_ball
 from mirvo.core.season import due_from
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
 from mirvo.studio.path.growth_rates import GrowthRates, grown_since, growth_of_tree
+from mirvo.studio.path.shelf_pots import pots_in_case
 from mirvo.studio.path.target import GapSides, gap_methods_of, holds_of, regrowth_of
 from mirvo.studio.standing.feeding import correction_of
 from mirvo.studio.standing.kept_plans import grafts_on
-from mirvo.studio.standing.pot_of_tree import pot_of_tree
+from mirvo.studio.standing.pot_of_tree import USUAL_TRUNK_MM, ball_of_tree, pot_of_tree
 from mirvo.studio.standing.standing import TreeStanding, standing_of
 from mirvo.studio.standing.tree_queries import (
     MeasuredBase,
@@ -108,7 +110,8 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
                 matted=False,
                 root_azimuths_deg=tuple(_azimuth(root) for root in base.roots),
                 growth=growth.in_case,
-                **_known(inner_depth_mm=pot_of_tree(tree, stands.sessions).depth),
+                **_sizes(tree, stands),
+                **_strain(stands),
             ),
             faults=_faults(base.roots, wanted, waiting, regrowth_of(db, tree.id)),
             gaps=_gaps(base.roots, wanted, waiting, target, gap_methods_of(db, tree.id)),
@@ -116,8 +119,12 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
                 spread_ratio=target.spread_ratio,
                 largest_gap_deg=target.largest_gap_deg,
                 pot_depth_mm=target.pot_depth_mm,
+                pot_length_mm=target.pot_length_mm,
+                pot_width_mm=target.pot_width_mm,
                 year=target.year,
             ),
+            pots=tuple(pot for _, pot in pots_in_case(db, tree.id).values()),
+            only_shelf=target.only_shelf,
             holds=(*_held_years(db, tree, first), *_resting_years(stands, first)),
             **_origin(tree, today),
             **_containers(target),
@@ -165,7 +172,30 @@ def _species(stands: TreeStanding) -> CaseSpecies:
         longest_interval_years=stands.standing.interval.longest_years,
         budget=SchoolBudgets(**budgets),
         ground_layers=species.ground_layers,
+        top_with_roots=species.top_work_together and stands.practice["operations"] == "together",
     )
+
+
+def _sizes(tree: Tree, stands: TreeStanding) -> CaseFields:
+    """The pot it stands in and the sides of its ball, as far as they were measured."""
+    pot = pot_of_tree(tree, stands.sessions)
+    ball = ball_of_tree(stands.sessions, pot.whole(USUAL_TRUNK_MM), None)
+    sides = (
+        {}
+        if {"length", "width"} & set(ball.guessed)
+        else {"ball_length_mm": round(ball.length, 1), "ball_width_mm": round(ball.width, 1)}
+    )
+    return _known(
+        inner_depth_mm=pot.depth, inner_length_mm=pot.length, inner_width_mm=pot.width, **sides
+    )
+
+
+def _strain(stands: TreeStanding) -> CaseFields:
+    """The strain of the last session that opened the ball, which says how long it rests."""
+    last = next((one for one in stands.sessions if opens_ball(one.kind)), None)
+    if last is None or not last.bearing:
+        return {}
+    return {"last_session_strain": round(strain(last.share, last.bearing), 1)}
 
 
 def _origin(tree: Tree, today: date) -> CaseFields:

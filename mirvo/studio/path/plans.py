@@ -93,6 +93,8 @@ def take_up(studio: Studio, plan_id: int) -> Plan:
         target.spread_ratio = case.target.spread_ratio
         target.largest_gap_deg = case.target.largest_gap_deg
         target.pot_depth_mm = case.target.pot_depth_mm
+        target.pot_length_mm = case.target.pot_length_mm
+        target.pot_width_mm = case.target.pot_width_mm
         # A year that has passed since would refuse the whole target.
         passed = case.target.year is not None and case.target.year < studio.today.year
         target.year = None if passed else case.target.year

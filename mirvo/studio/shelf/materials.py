@@ -8,7 +8,7 @@ from datetime import date
 
 from mirvo.core.plan.case import FINAL
 from mirvo.core.plan.records import PlannedStep
-from mirvo.core.pot import Item, Use, materials, pot_for, short_of, summed
+from mirvo.core.pot import Ball, Item, Pot, Use, materials, pot_for, short_of, summed
 from mirvo.core.pot.soil import Mix
 from mirvo.core.pot.tools import tools_for
 from mirvo.records.database import DbSession
@@ -76,13 +76,19 @@ def step_materials(
     """What one planned step uses up, in the pot it stands in or one worked out for it."""
     stands_in, ball_mm = pot_of_tree(tree, sessions), step.ball_after_mm
     now = stands_in.whole(trunk_mm)
+    ball = ball_of_tree(sessions, now, ball_mm)
+    if step.sides_after_mm is not None:
+        length, width = step.sides_after_mm
+        ball = Ball(length, width, ball_mm, ball.guessed)
     stays = step.container == tree.container and step.container != FINAL
     size = pot_for(step.container, now, trunk_mm, ball_mm, target.pot_depth_mm, stays)
+    if step.container == FINAL and target.pot_length_mm and target.pot_width_mm:
+        size = Pot("rectangle", target.pot_length_mm, target.pot_width_mm, target.pot_depth_mm)
     return materials(
         Use(
             step.container,
             size,
-            ball_of_tree(sessions, now, ball_mm),
+            ball,
             trunk_mm,
             stands_in.holes if stays else None,
             tree.height_mm,

@@ -175,7 +175,8 @@ def tree_and_pots(
     year_now = stands.usual_verdict.window.year
     step = None if plan is None else step_of(plan, yard_of(db).school, year_now)
     if step is not None:
-        after = Ball(ball.length, ball.width, step.ball_after_mm, ball.guessed)
+        length, width = step.sides_after_mm or (ball.length, ball.width)
+        after = Ball(length, width, step.ball_after_mm, ball.guessed)
     pots = [_for_tree(one, ball, after, angle) for one in shelf(db)]
     pots.sort(key=lambda one: _rank(one, tree_id))
     wanted = chosen or tree.pot_id

@@ -68,7 +68,8 @@ def _planned(plan: Plan | None, school: str, year: int) -> str:
         return "No session is planned in it."
     cut = f"cut {', '.join(step.faults)}; " if step.faults else ""
     slice_said = f"{step.slice_mm:.0f} mm off the underside; " if step.slice_mm else ""
-    return f"Planned: {cut}{slice_said}into the {step.container}."
+    trim = f"{step.side_trim_mm} mm off each side; " if step.side_trim_mm else ""
+    return f"Planned: {cut}{slice_said}{trim}into the {step.into}."
 
 
 def _same(secret: str, given: str) -> bool:

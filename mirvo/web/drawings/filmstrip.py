@@ -58,7 +58,7 @@ def _after(step: PlannedStep, end: YearForecast) -> Frame:
     done = [f"cut {', '.join(step.faults)}"] if step.faults else []
     if step.grafts:
         done.append("graft")
-    into = "into the show pot" if step.container == FINAL else step.container
+    into = "into the show pot" if step.container == FINAL else step.into
     return Frame(
         str(step.year), end.trunk_diameter_mm, end.spread_mm, step.ball_depth_mm[1],
         step.woody_depth_mm[1], step.slice_mm, (", ".join(done) or "comb the edge", into),

@@ -217,7 +217,7 @@ def _context(reader: PageReader, bench_id: int) -> Context:
         "decides": decides,
         "bares": bares_roots(state.bench.kind),
         "left": unfinished(state, review),
-        "proposed": proposed(state.planned, state.tree),
+        "proposed": proposed(reader.db, state.planned, state.tree),
         "before_left": state.last.unfinished if state.last else (),
         "step_planned": state.planned,
         "pots": pot_choices(reader.db, state.tree),

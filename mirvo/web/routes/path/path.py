@@ -17,7 +17,7 @@ from mirvo.core.typed_values import read_whole
 from mirvo.studio.ground.context import Studio
 from mirvo.studio.ground.settings import yard_of
 from mirvo.studio.path import path as use
-from mirvo.studio.path import plans, target
+from mirvo.studio.path import plans, shelf_pots, target
 from mirvo.studio.shelf.materials import step_materials
 from mirvo.studio.yard.sheet import Sheet, sheet_of
 from mirvo.web.access import Role, only
@@ -80,7 +80,12 @@ def path_page(
     path = None if view.result is None else view.result.path_of(chosen)
     other = use.way_arriving(reader.db, tree_id, chosen, arriving)
     shown_path = other or path
-    default = default_target(None if sheet.base is None else sheet.base.record, view.tree.design)
+    measured = None if sheet.base is None else sheet.base.record
+    default = (
+        use.first_target(reader.db, view.tree, reader.today)
+        if view.target is None
+        else default_target(measured, view.tree.design)
+    )
     # Other forms of the page come back here too; only the target's fields are the target's.
     target_sent = "spread_ratio" in filled.fields
     shown = filled.fields if target_sent else _fields(view, default)
@@ -103,6 +108,10 @@ def path_page(
         "needs": {} if shown_path is None else _needs(reader, sheet, shown_path),
         "windows": {} if shown_path is None else _windows(sheet, shown_path),
         "known": list(rules().containers),
+        "free_pots": shelf_pots.free_pots(reader.db, tree_id) if view.target else [],
+        "pots_for_tree": {
+            one.pot_id: one.kind for one in shelf_pots.pots_of_target(reader.db, tree_id)
+        },
         "done": plans.planned_and_done(reader.db, tree_id),
         "drawing_of_target": draw_target(sheet, path, _wish(shown, default)),
         "three": _three(view),
@@ -159,6 +168,19 @@ def containers(
     # Where containers are only taken up from a proposal, nothing is said of depths.
     bare = form.by_name.get(UNITS_FIELD, MM)
     target.choose_containers(studio, tree_id, form.container, depths or None, bare)
+    return _kept(studio, tree_id)
+
+
+@router.post("/trees/{tree_id}/target-pots")
+@shown_again_on(path_page)
+def target_pots(studio: StudioDep, tree_id: int, form: Annotated[OpenForm, Form()]) -> Response:
+    """Pots of the shelf that the path may use, each field named by the pot's number."""
+    kinds: dict[int, str] = {}
+    for field, kind in form.by_name.items():
+        number = read_whole(field)
+        if number is not None and kind:
+            kinds[number] = kind
+    shelf_pots.choose_pots(studio, tree_id, kinds, bool(form.by_name.get("only_shelf")))
     return _kept(studio, tree_id)
 
 
