@@ -73,7 +73,7 @@ class PlannedStep(Record):
 
     @property
     def sides_after_mm(self) -> tuple[float, float] | None:
-        """Length and width of the ball after it, where its sides are trimmed toward the last pot."""
+        """Length and width of the ball after it, where its sides must come in for the last pot."""
         if self.ball_length_mm is None or self.ball_width_mm is None:
             return None
         return self.ball_length_mm[1], self.ball_width_mm[1]

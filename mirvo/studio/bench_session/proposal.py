@@ -2,26 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from mirvo.core.clock import clock_list
 from mirvo.core.plan.records import PlannedStep
-from mirvo.records.database import DbSession
 from mirvo.records.models import Tree
-from mirvo.studio.path.shelf_pots import pots_in_case
 
 
-def proposed(db: DbSession, step: PlannedStep | None, tree: Tree) -> dict[str, str | float]:
+def proposed(
+    step: PlannedStep | None, tree: Tree, pots: Mapping[str, int] | None = None
+) -> dict[str, str | float]:
     """The planned value of each field the plan speaks of, as it is typed; lengths in mm.
 
     A tree that goes back into the kind of pot it stands in goes back into its own, unless the plan
-    names another of the shelf.
+    names another of the shelf. pots : number of each pot a plan may use, by its name there.
     """
     if step is None:
         return {}
     found: dict[str, str | float] = {"container_after": step.container}
     if step.pot is not None:
-        pot_id, _ = pots_in_case(db, tree.id).get(step.pot, (None, None))
-        if pot_id is not None:
-            found["pot_id"] = pot_id
+        if pots and step.pot in pots:
+            found["pot_id"] = pots[step.pot]
     elif tree.pot_id is not None and step.container == tree.container:
         found["pot_id"] = tree.pot_id
     if step.slice_mm:

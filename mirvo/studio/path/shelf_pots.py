@@ -46,6 +46,11 @@ def pots_in_case(db: DbSession, tree_id: int) -> dict[str, tuple[int, CasePot]]:
     return found
 
 
+def pot_numbers(db: DbSession, tree_id: int) -> dict[str, int]:
+    """Number of each pot a plan may use, by the name it has in the plan."""
+    return {name: number for name, (number, _) in pots_in_case(db, tree_id).items()}
+
+
 def free_pots(db: DbSession, tree_id: int) -> list[ShelfPot]:
     """Pots of the shelf that no other tree stands in."""
     taken = select(Tree.pot_id).where(

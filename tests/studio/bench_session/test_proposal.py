@@ -48,6 +48,19 @@ class ProposalTest(BenchCase):
         stays = STEP.model_copy(update={"container": self.here.container})
         self.assertEqual(proposed(stays, self.here)["pot_id"], 7)
 
+    def test_a_pot_of_the_shelf_and_trimmed_sides(self):
+        step = STEP.model_copy(
+            update={
+                "pot": "grey oval", "side_trim_mm": 12,
+                "ball_length_mm": (300.0, 276.0), "ball_width_mm": (220.0, 196.0),
+            }
+        )  # fmt: skip
+        found = proposed(step, self.here, {"grey oval": 3, "show tray": 4})
+        self.assertEqual(found["pot_id"], 3)
+        self.assertEqual((found["ball_length_after"], found["ball_width_after"]), (276.0, 196.0))
+        # A pot that has gone from the shelf is not proposed.
+        self.assertNotIn("pot_id", proposed(step, self.here, {}))
+
     def test_what_is_planned_and_not_noted_is_left_for_next_time(self):
         self.plan()
         state = self.state()

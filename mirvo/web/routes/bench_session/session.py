@@ -16,6 +16,7 @@ from mirvo.studio.bench_session.closing import close_session, unfinished
 from mirvo.studio.bench_session.cut_review import cut_review
 from mirvo.studio.bench_session.entries import keep_photo, save_entries
 from mirvo.studio.bench_session.proposal import proposed
+from mirvo.studio.path.shelf_pots import pot_numbers
 from mirvo.studio.shelf.pots import pot_choices
 from mirvo.studio.shelf.soil import recipe_choices
 from mirvo.studio.standing.kept_plans import planned_step
@@ -217,7 +218,7 @@ def _context(reader: PageReader, bench_id: int) -> Context:
         "decides": decides,
         "bares": bares_roots(state.bench.kind),
         "left": unfinished(state, review),
-        "proposed": proposed(reader.db, state.planned, state.tree),
+        "proposed": proposed(state.planned, state.tree, pot_numbers(reader.db, state.tree.id)),
         "before_left": state.last.unfinished if state.last else (),
         "step_planned": state.planned,
         "pots": pot_choices(reader.db, state.tree),
