@@ -108,7 +108,7 @@ class TwoSeasonsTest(BrowserCase):
         self.all_paths()
         step = self.path_view(1).result.path_of("steady").steps[0]
         verdict, season, budget, window = self.agree()
-        self.assertEqual((verdict, season, budget), ("leave", "too early", 0))
+        self.assertEqual((verdict, season, budget), ("repot_next", "too early", 0))
         self.assertEqual(window[:4], str(step.year))
 
         self.at(step.year, 3, 28)

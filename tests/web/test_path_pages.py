@@ -90,7 +90,8 @@ class PathPagesTest(PathCase):
         self.assertGreater(self.read(newest_plan, 1).id, before)
 
     def test_a_point_of_the_curve_shows_its_own_steps(self):
-        self.target(spread_ratio=2.4, pot_depth_mm=35)
+        self.record()
+        self.target(spread_ratio=2.0, pot_depth_mm=80)
         path = self.planned(1).result.path_of("gentle")
         others = [point for point in path.tradeoff if point.year != path.reached_year]
         for point in others:

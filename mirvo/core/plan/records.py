@@ -237,6 +237,16 @@ class PlannedPath(Record):
         return None if self.reached_year is None else self.chance_by_year.get(self.reached_year)
 
 
+def _agreed(schools: Sequence[str]) -> str:
+    """gentle; steady and bold; gentle, steady and bold.
+
+    >>> _agreed(["gentle", "steady", "bold"])
+    'gentle, steady and bold'
+    """
+    *first, last = schools
+    return f"{', '.join(first)} and {last}" if first else last
+
+
 class PlanResult(Record):
     """The paths of the three schools; unreachable : why the last that fails does."""
 
@@ -259,6 +269,13 @@ class PlanResult(Record):
     def path_of(self, school: str) -> PlannedPath:
         """The path of one school."""
         return next(path for path in self.paths if path.school == school)
+
+    def told_apart(self) -> list[tuple[str, PlannedPath]]:
+        """Each path that is not the same as another, under the schools that agree on it."""
+        names: dict[str, list[str]] = {}
+        for path in self.paths:
+            names.setdefault(path.agrees_with or path.school, []).append(path.school)
+        return [(_agreed(schools), self.path_of(first)) for first, schools in names.items()]
 
     def of_roots(self, wanted: Mapping[str, float]) -> PlanResult:
         """The same with each step's parts of roots; wanted : part of each root that goes in all."""

@@ -57,8 +57,10 @@ def stage_copy(folder: Path, name: str) -> Waiting:
     ------
     NotFound : there is no such copy. BadInput : it is damaged, or there is no room for it.
     """
-    path = folder / SNAPSHOTS / Path(name).name
-    if not path.is_file():
+    # Looked up among the copies there are: a name that was sent may be no name at all.
+    kept = {path.name: path for path in (folder / SNAPSHOTS).glob("mirvo-*.sqlite3")}
+    path = kept.get(name)
+    if path is None:
         raise NotFound("copy", "This copy is not here any more.")
     found = _copy(path)
     if found.wrong:

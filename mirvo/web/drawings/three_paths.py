@@ -15,6 +15,7 @@ MAX_RADIUS_PX, MIN_RADIUS_PX = 11.0, 4.0
 BAR_PX, BAR_SHARE, MOST_BAR_PX = 16.0, 0.7, 10.0
 # So far apart stand numbers of years, and shares over their discs, that none touches another.
 APART_PX = 31.0
+LINE_PX = 17.0
 # Where in its year a session and an arrival are drawn.
 SPRING, YEAR_END = 0.25, 0.95
 
@@ -52,7 +53,11 @@ def draw_three_paths(
         scene.write((x, TOP_PX - 12), "wished", "small", "middle")
     for row, (name, path) in enumerate(paths):
         y = TOP_PX + row * ROW_PX + ROW_PX / 2 - 6
-        scene.write((4, y + 5), name, "path-label")
+        # Schools that agree share a row, one below the other.
+        lines = name.replace(" and ", ", ").split(", ")
+        for line, school in enumerate(lines):
+            at_y = y + 5 + LINE_PX * (line - (len(lines) - 1) / 2)
+            scene.write((4, at_y), school, "path-label")
         _row(scene, path, at, y)
     return scene
 

@@ -254,7 +254,7 @@ def _three(view: use.PathView, width: float = WIDTH_PX) -> Scene | None:
     """The drawing of the three paths."""
     if view.result is None or view.case is None:
         return None
-    rows = [(path.school, path) for path in view.result.paths]
+    rows = view.result.told_apart()
     case = view.case
     return draw_three_paths(rows, case.today.year, case.horizon, case.target.year, width)
 
