@@ -4,9 +4,11 @@ import threading
 import time
 from unittest.mock import patch
 
+from mirvo.core.limits.shelf import PotFields
 from mirvo.core.plan import paths
 from mirvo.studio.path.plans import plans_of
 from mirvo.studio.path.target import hold_year, holds_of
+from mirvo.studio.shelf.pots import add_pot
 from mirvo.studio.standing.tree_queries import newest_plan
 from mirvo.web.app import create_app
 from mirvo.web.drawings.target import Wish, draw_target
@@ -103,6 +105,25 @@ class PathPagesTest(PathCase):
             page = self.client.get("/trees/1/path", params={"school": "gentle", "arriving": bad})
             self.assertEqual(page.status_code, 200, bad)
             self.assertNotIn("data-other-way", page.text)
+
+    def test_pots_of_the_shelf_are_chosen_for_a_path(self):
+        tray = PotFields(name="Grey oval", length_mm=300, width_mm=220, depth_mm=70)
+        show = PotFields(name="Grey oval", length_mm=260, width_mm=190, depth_mm=60)
+        first, second = add_pot(self.studio, tray), add_pot(self.studio, show)
+        self.assertIn("Pots on the shelf for it", self.client.get("/trees/1/path").text)
+        last = {str(first.id): "usual pot", str(second.id): "final pot", "only_shelf": "1"}
+        self.post("/trees/1/target-pots", **last)
+        case = self.planned(1).case
+        self.assertTrue(case.only_shelf)
+        # Two of one name are told apart by a number.
+        said = [(pot.name, pot.kind, pot.inner_depth_mm) for pot in case.pots]
+        self.assertEqual(said, [("Grey oval", "usual pot", 70), ("Grey oval (2)", "final pot", 60)])
+        self.assertEqual(case.need_mm, 40)
+        two = {str(first.id): "final pot", str(second.id): "final pot"}
+        self.assertIn("choose one last pot", self.post("/trees/1/target-pots", 422, **two))
+        self.assertIn("no longer", self.post("/trees/1/target-pots", 422, **{"99": "basket"}))
+        self.post("/trees/1/target-pots", **{str(first.id): ""})
+        self.assertEqual(self.planned(1).case.pots, ())
 
     def test_containers_and_gap_methods_are_chosen(self):
         self.post("/trees/1/containers", container=["basket", "usual pot"])

@@ -248,8 +248,9 @@ class NoRecordsTest(RepairCase):
         self.assertEqual(page.status_code, 200)
         self.assertIn("does not start on this database", page.text)
         self.assertNotIn('href="/almanac"', page.text)
-        refused = self.alone.post("/repair/copy", data={"name": "mirvo-none.sqlite3"})
-        self.assertEqual(refused.status_code, 422)
+        for name in ("mirvo-none.sqlite3", "9" * 5000, "../mirvo.sqlite3"):
+            refused = self.alone.post("/repair/copy", data={"name": name})
+            self.assertEqual(refused.status_code, 422)
         done = self.alone.post("/repair/copy", data={"name": self.copy.name})
         self.assertEqual(done.status_code, 303)
         self.assertIn("Ready for the next start", self.alone.get("/repair").text)

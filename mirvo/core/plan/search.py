@@ -107,7 +107,9 @@ def reachable(problem: PlanningProblem) -> bool:
         return True
     if problem.never:
         return False
-    if glance(problem).routes:
+    work = CutWork(problem, GLANCE_DEPTHS)
+    # A few promising ways first: mostly one of them arrives.
+    if _swept(Sweep(problem, work, width=GLANCE_WIDTH), stop_at_first=True):
         return True
     try:
         return bool(_possible(problem, CutWork(problem)))
