@@ -66,5 +66,8 @@ class NewcomerTest(BrowserCase):
         hand.click(page.get_by_role("link", name="See the path from here"))
         hand.click(page.get_by_role("button", name="Set and plan"))
         self.all_paths()
-        self.assertEqual(page.locator(".path-year").count(), 3)
+        # Schools that agree share a path.
+        names = " ".join(page.locator(".path-name").all_inner_texts()).lower()
+        self.assertTrue(all(school in names for school in ("gentle", "steady", "bold")), names)
+        self.assertGreaterEqual(page.locator(".path-year").count(), 1)
         self.assertLessEqual(hand.clicks + hand.keys, MOST)

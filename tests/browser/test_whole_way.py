@@ -112,7 +112,7 @@ class WholeWayTest(BrowserCase):
         page.get_by_role("button", name="Set and plan").click()
         self.all_paths()
         years = page.locator(".path-year").all_inner_texts()
-        self.assertEqual(len(years), 3)
+        self.assertTrue(1 <= len(years) <= 3, years)
         self.assertTrue(all(re.fullmatch(r"20[2-4]\d", year) for year in years), years)
         self.assertGreater(page.locator(".steps li").count(), 0)
         page.get_by_role("link", name="Plan and section").click()
