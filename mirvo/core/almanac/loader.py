@@ -82,10 +82,9 @@ class PlanRules(Data):
     sessions of the gentle school at least. side_growth_mm, side_room_mm : by which each side of
     the ball grows back, and what a pot leaves it; min_trim_mm, trim_of_side : least trim of a
     side, and most of its length or width. session_toll, year_toll : what a session, and a year
-    more, weighs against strain. tradeoff_step : by how much a later year must save toll.
-    fork_deg : how far a fork or a bent root reaches into a gap. returned_share : part of its
-    share that a root has again when it has grown back. layer_ball_mm, layer_roots :
-    depth and roots of a ground layer when it is separated.
+    more, weighs against strain. tradeoff_step : by how much a later year must save toll. fork_deg :
+    how far a fork or a bent root reaches into a gap. returned_share : part of its share that a
+    root has again when it has grown back. layer_ball_mm, layer_roots : of a ground layer.
     """
 
     offered: list[str]

@@ -32,6 +32,8 @@ NEVER = 9_999
 NEXT_SCHOOL = {"gentle": "steady", "steady": "bold"}
 LESS_RATIO, MORE_DEPTH_MM, MORE_LENGTH_MM, MORE_GAP_DEG = 0.1, 10.0, 20.0, 10.0
 FREE_TO_TRY = "free to try"
+# Fields of a case and what they become.
+Changes = dict[str, Any]
 
 
 def binding(case: Case, school: str, reached: int, first: int) -> list[Binding]:
@@ -215,7 +217,7 @@ def _offers(case: Case, school: str) -> list[_Offer]:
 
 
 def _changed(
-    code: str, text: str, value: float | str | None, change: Callable[[Case], dict[str, Any]]
+    code: str, text: str, value: float | str | None, change: Callable[[Case], Changes]
 ) -> _Offer:
     return _Offer(
         code, text, value, lambda case, school: (case.model_copy(update=change(case)), school)
@@ -236,7 +238,7 @@ def _containers(case: Case) -> list[_Offer]:
             continue
         text = f"a {name}"
 
-        def offered(c: Case, name: str = name) -> dict[str, Any]:
+        def offered(c: Case, name: str = name) -> Changes:
             return {"containers": (*c.offered, name)}
 
         found.append(_changed("container", text, name, offered))

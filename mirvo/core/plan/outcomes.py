@@ -111,7 +111,7 @@ class _Draws:
         first = state.last_session_year
         self.last = np.full(draws, problem.today - 60 if first is None else first)
         self.rest = np.full(draws, problem.rest_today)
-        # From the year after it no fault is in the way of the last pot.
+        # What the plan has left of the faults so far.
         self.progress = problem.untouched
         self.luck = np.array(
             [
@@ -217,8 +217,8 @@ class _Draws:
         if planned.place.last or before is None:
             return True
         more = self.last_place.growth * self.problem.vigour(share)
-        wished = self.problem.case.target.spread_ratio
-        return self.problem.ratio(before.grown + more) < wished - CLOSE
+        aim = self.problem.case.target.spread_ratio
+        return self.problem.ratio(before.grown + more) < aim - CLOSE
 
     def _into_last_pot(self, year: int, faults: float) -> tuple[Array, Flags]:
         """What a session takes that brings each tree into its last pot, and whether it may."""

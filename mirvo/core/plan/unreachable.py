@@ -70,14 +70,14 @@ def _weak(case: Case, school: str) -> Unreachable:
 
 def _refused(case: Case, school: str) -> Unreachable:
     """A pot that leaves less ball than the trunk can stand on."""
-    wished, trunk = case.last_pot_mm[0], case.state.trunk_diameter_mm
+    asked, trunk = case.last_pot_mm[0], case.state.trunk_diameter_mm
     least = ceil(shallowest_pot_mm(case) - CLOSE)
     text = (
-        f"A pot {wished:.0f} mm deep is too shallow for a trunk {trunk:.0f} mm thick; the "
+        f"A pot {asked:.0f} mm deep is too shallow for a trunk {trunk:.0f} mm thick; the "
         f"shallowest that suits it is {least} mm deep."
     )
     deeper = with_target(case, pot_depth_mm=float(least))
-    lacking = TargetPart(part="pot_depth_mm", by=round(least - wished, 1), unit="mm")
+    lacking = TargetPart(part="pot_depth_mm", by=round(least - asked, 1), unit="mm")
     if reachable(PlanningProblem(deeper, school)):
         return _answer(school, text, [lacking], _nearest(deeper))
     then = why_unreachable(deeper, school)
@@ -115,12 +115,12 @@ def _answer(
 
 def _nearest(case: Case, **changes: float | None) -> NearestTarget:
     target = case.target
-    wished = NearestTarget(
+    asked = NearestTarget(
         spread_ratio=target.spread_ratio,
         largest_gap_deg=target.largest_gap_deg,
         pot_depth_mm=case.last_pot_mm[0],
     )
-    return wished.model_copy(update=changes)
+    return asked.model_copy(update=changes)
 
 
 def _ratio_alone(case: Case, school: str) -> Unreachable | None:
@@ -190,14 +190,14 @@ def _with_gap(case: Case, school: str, gap: float) -> PlanningProblem:
 
 
 def _pot_alone(case: Case, school: str) -> Unreachable | None:
-    wished = case.last_pot_mm[0]
-    depth = _shallowest_pot(case, school, int(wished))
+    asked = case.last_pot_mm[0]
+    depth = _shallowest_pot(case, school, int(asked))
     if depth is None:
         return None
-    lacking = round(depth - wished, 1)
+    lacking = round(depth - asked, 1)
     return _answer(
         school,
-        f"A pot {wished:.0f} mm deep is out of reach by {lacking:.0f} mm within {case.horizon} "
+        f"A pot {asked:.0f} mm deep is out of reach by {lacking:.0f} mm within {case.horizon} "
         f"years; {depth} mm can be had.",
         [TargetPart(part="pot_depth_mm", by=lacking, unit="mm")],
         _nearest(case, pot_depth_mm=float(depth)),
@@ -283,7 +283,7 @@ def _all_together(case: Case, school: str) -> Unreachable | None:
     ratio = min(ratio, case.target.spread_ratio)
     nearest = _nearest(case, spread_ratio=ratio, largest_gap_deg=gap, **sizes)
     depth, length, width = case.last_pot_mm
-    wished = {
+    asked = {
         "spread_ratio": (case.target.spread_ratio, "trunks"),
         "largest_gap_deg": (case.target.largest_gap_deg, "deg"),
         "pot_depth_mm": (depth, "mm"),
@@ -293,7 +293,7 @@ def _all_together(case: Case, school: str) -> Unreachable | None:
     fails = [
         TargetPart(part=part, by=round(abs(value - aim), 2), unit=unit)
         for part, value in nearest.sizes.items()
-        for aim, unit in [wished[part]]
+        for aim, unit in [asked[part]]
         # What was not given up is not named as failing.
         if aim is not None and abs(value - aim) > CLOSE
     ]

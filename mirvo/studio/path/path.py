@@ -88,7 +88,7 @@ def first_target(db: DbSession, tree: Tree, today: date) -> DefaultTarget:
     base = measured_base(db, tree.id)
     offered = default_target(None if base is None else base.record, tree.design)
     # Never added to the database: a target only to work out the case by.
-    wished = Target(
+    target = Target(
         tree_id=tree.id,
         spread_ratio=offered.spread_ratio,
         basis=offered.basis,
@@ -99,7 +99,7 @@ def first_target(db: DbSession, tree: Tree, today: date) -> DefaultTarget:
         only_shelf=False,
     )
     try:
-        case = planning_case(db, tree, wished, today).case
+        case = planning_case(db, tree, target, today).case
     except BadInput:
         return offered
     return within_reach(offered, case, yard_of(db).school)
