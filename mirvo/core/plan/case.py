@@ -174,12 +174,21 @@ class Hold(_Part):
     allow: Allow
 
 
+class FirstSession(_Part):
+    """A first session decided by hand: its year, and the part of each fault root that goes in it;
+    no other root does."""
+
+    year: Year
+    cuts: dict[str, Share] = Field(default={})
+
+
 class Case(_Part):
     """Everything planning needs to know of one tree.
 
     pots : of the shelf, offered beside a pot of each kind that is chosen to fit; the first of the
     kind "final pot" is the last pot, whatever sizes the target has. only_shelf : no pot of any
-    other kind is offered, but the one the tree stands in and the last one.
+    other kind is offered, but the one the tree stands in and the last one. first_session : decided
+    by hand instead of planned.
     """
 
     today: date
@@ -194,6 +203,7 @@ class Case(_Part):
     gaps: Annotated[tuple[Gap, ...], Field(max_length=12)] = ()
     target: CaseTarget
     holds: Annotated[tuple[Hold, ...], Field(max_length=60)] = ()
+    first_session: FirstSession | None = None
     horizon_years: Annotated[int, Field(ge=1, le=60)] | None = None
     containers: tuple[str, ...] | None = None
     container_depths_mm: dict[str, Positive] = Field(default={})
@@ -318,6 +328,22 @@ def check_case(case: Case) -> None:
     labels = [fault.label for fault in case.faults]
     if len(set(labels)) < len(labels):
         raise BadInput("faults", "two faults carry the same label")
+    if case.first_session is not None:
+        _check_first_session(case, case.first_session)
     names = [pot.name for pot in case.pots]
     if len(set(names)) < len(names):
         raise BadInput("pots", "two pots carry the same name")
+
+
+def _check_first_session(case: Case, session: FirstSession) -> None:
+    if not case.today.year < session.year <= case.last_year:
+        raise BadInput(
+            "first_session.year",
+            f"must be from {case.today.year + 1} to {case.last_year}, the years of the plan",
+        )
+    if Hold(year=session.year, allow="none") in case.holds:
+        raise BadInput("first_session.year", f"{session.year} is fixed as a year without a session")
+    labels = {fault.label for fault in case.faults}
+    for label in session.cuts:
+        if label not in labels:
+            raise BadInput("first_session.cuts", f"'{label}' is not one of the faults")

@@ -87,6 +87,8 @@ def lay(case: Case, school: str) -> Layered | None:
             "state": state,
             "faults": (),
             "gaps": (),
+            # It was decided for roots that are gone with the old base.
+            "first_session": None,
             "horizon_years": end - separated + 1,
         }
     )

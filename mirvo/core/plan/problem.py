@@ -46,6 +46,10 @@ class PlanningProblem:
         # What is fixed by hand bounds every year, so it is looked up by year.
         self.left_alone = {hold.year for hold in case.holds if hold.allow == "none"}
         self.fixed = {hold.year for hold in case.holds if hold.allow == "session"}
+        self.decided = case.first_session
+        if self.decided is not None:
+            self.left_alone |= set(range(self.today + 1, self.decided.year))
+            self.fixed |= {self.decided.year}
         self.potted_from = min(
             (hold.year for hold in case.holds if hold.allow == FINAL), default=None
         )
@@ -97,7 +101,23 @@ class PlanningProblem:
         limit = self.limit(year)
         if grafting:
             limit = min(limit, self.bearing(year) * self.rules.graft_session_of_bearing)
-        return limit
+        # What was decided by hand goes, limit or not; it leaves no room for more.
+        return max(limit, self._decided_share(year))
+
+    def cuts_decided(self, year: int) -> dict[int, float] | None:
+        """Part of each fault, by its place, that goes in a year as decided by hand; None in years
+        left to the plan."""
+        if self.decided is None or year != self.decided.year:
+            return None
+        cuts = self.decided.cuts
+        return {place: cuts.get(fault.label, 0.0) for place, fault in enumerate(self.faults)}
+
+    def _decided_share(self, year: int) -> float:
+        parts = self.cuts_decided(year)
+        if parts is None:
+            return 0.0
+        taken = sum(part * self.fault_share(place, year) for place, part in parts.items())
+        return 1.0 - (1.0 - self.edge(year)) * (1.0 - min(1.0, taken))
 
     def _room(self, year: int, grafting: bool = False) -> float:
         """What roots and slice together may take beside the combed edge in a session of a year."""
@@ -214,7 +234,7 @@ class PlanningProblem:
             return fault.share
         grown = fault.share * self.rules.thickening ** (year - self.today - 1)
         # However thick, two sessions can take it; one that holds more today stays as it is.
-        most = min(self.rules.thickest_share, 2.0 * self.room(year))
+        most = min(self.rules.thickest_share, 2.0 * self.inside(year, self.limit(year)))
         return min(grown, max(most, fault.share))
 
     def years_on(self, ages: Ages) -> Ages:

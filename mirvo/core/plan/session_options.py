@@ -81,6 +81,9 @@ class SessionOptions:
     def _faults(self, progress: Progress, year: int, again: float, grafting: bool) -> FaultCut:
         """In their order each fault that fits: what harms the tree goes before all else."""
         problem = self.problem
+        decided = problem.cuts_decided(year)
+        if decided is not None:
+            return self._decided(progress, year, again, decided)
         room, empty = problem.room(year, grafting), problem.room(year)
         comfortable = min(room, problem.comfortable(year))
         left_of, taken, parts = list(progress), again, dict[str, float]()
@@ -101,6 +104,18 @@ class SessionOptions:
             if pieces > 1 or left < UNTOUCHED:
                 break
         return FaultCut(tuple(left_of), taken, parts)
+
+    def _decided(
+        self, progress: Progress, year: int, again: float, cuts: dict[int, float]
+    ) -> FaultCut:
+        """What was decided by hand. cuts : part of each fault, by its place."""
+        problem, taken, parts = self.problem, again, dict[str, float]()
+        for place, part in cuts.items():
+            if part > 0:
+                taken += part * progress[place] * problem.fault_share(place, year)
+                parts[problem.faults[place].label] = part * progress[place]
+        left = tuple(left * (1.0 - cuts[place]) for place, left in enumerate(progress))
+        return FaultCut(left, taken, parts)
 
     # Underside and sides -----------------------------------------------------------------
 

@@ -69,10 +69,13 @@ def _new_roots(problem: PlanningProblem, method: str) -> tuple[GapWork, ...]:
 def _reasons(problem: PlanningProblem, step: PlannedStep, tree: TreeState) -> list[str]:
     _, before = tree.session
     first, edge = not before.worked, step.edge_share * 100
+    against = "over" if step.share > step.budget + CLOSE else "within"
     reasons = [
-        f"{step.share * 100:.0f} % of the feeding root goes, within the limit of "
+        f"{step.share * 100:.0f} % of the feeding root goes, {against} the limit of "
         f"{step.budget * 100:.0f} %; {edge:.0f} % of it is the combed and trimmed edge."
     ]
+    if problem.cuts_decided(step.year) is not None:
+        reasons.append("The roots are those decided by hand; the rest is planned around them.")
     lefts = {fault.label: left for fault, left in zip(problem.faults, tree.progress, strict=True)}
     halved = [root for root in step.faults if lefts[root] > 0]
     if halved:

@@ -47,6 +47,10 @@ class Enumeration:
         self.need = self.last_pot["depth"] - 20
         self.faults = sorted(case.get("faults", []), key=lambda fault: fault["priority"])
         self.held = {hold["year"]: hold["allow"] for hold in case.get("holds", [])}
+        self.decided = case.get("first_session")
+        if self.decided:
+            before = range(self.today + 1, self.decided["year"])
+            self.held |= {**dict.fromkeys(before, "none"), self.decided["year"]: "session"}
         self.below = 1 - self.state.get("surface_share", 0.4)
         azimuths = self.state["root_azimuths_deg"]
         gone = [fault.get("azimuth_deg") for fault in self.faults]
@@ -171,6 +175,11 @@ class Enumeration:
         comb, bearing, limit, grafting = self.limits(year)
         most = grafting if self.grafts and not worked else limit
         lefts, taken, went = list(lefts), 0.0, 0
+        if self.decided and year == self.decided["year"]:
+            parts = [self.decided["cuts"].get(fault["label"], 0) for fault in self.faults]
+            shares = [self.share(fault, year) for fault in self.faults]
+            taken = sum(part * share for part, share in zip(parts, shares, strict=True))
+            return tuple(1 - part for part in parts), taken
 
         def q(inside):
             return 1 - (1 - comb) * (1 - inside)
@@ -363,6 +372,9 @@ class Enumeration:
         trunk = self.state["trunk_diameter_mm"]
         trunk += self.state["growth"]["trunk_mm_per_year"] * grown
         then, taken = self.cut_faults(lefts, year, worked, grafted)
+        if self.decided and year == self.decided["year"]:
+            # What was decided goes, over the limit or not.
+            most = max(most, 1 - (1 - comb) * (1 - taken))
         for depth, off, share in self.cuts(ball, u, mat, taken, comb, most):
             flat = min(woody, depth)
             for into in self.pots:

@@ -82,6 +82,47 @@ class FaultsFirstTest(unittest.TestCase):
             self.assertEqual(path.steps[0].faults, ("A", "B", "C"))
 
 
+class DecidedTest(unittest.TestCase):
+    """Two roots of 0.2 and 0.1; the second goes first because it was decided so."""
+
+    FAULTS = [
+        {"label": "A", "share": 0.2, "priority": 1, "thickens": False},
+        {"label": "B", "share": 0.1, "priority": 2, "thickens": False},
+    ]  # fmt: skip
+
+    def path(self, school="steady", year=2027, **cuts):
+        first = {"year": year, "cuts": cuts}
+        made = case(faults=self.FAULTS, gaps=[], first_session=first)
+        return plan_school(read_case(made), school)
+
+    def test_it_takes_those_roots_and_no_others(self):
+        first, *later = self.path(year=2028, B=1).steps
+        self.assertEqual((first.year, first.fault_parts), (2028, {"B": 1.0}))
+        self.assertEqual([root for step in later for root in step.faults], ["A"])
+
+    def test_part_of_a_root_leaves_the_rest_for_later(self):
+        first, *later = self.path(A=0.5).steps
+        self.assertEqual(first.fault_parts, {"A": 0.5})
+        # B with the 0.1 that is left of A.
+        self.assertEqual(later[0].fault_parts, {"A": 0.5})
+
+    def test_over_the_limit_it_goes_all_the_same_and_says_so(self):
+        faults = [{"label": "A", "share": 0.5, "priority": 1, "thickens": False}]
+        made = case(faults=faults, gaps=[], first_session={"year": 2027, "cuts": {"A": 1}})
+        step = plan_school(read_case(made), "gentle").steps[0]
+        self.assertGreater(step.share, step.budget)
+        self.assertIn("over the limit", step.reasons[0])
+
+    def test_it_must_fit_the_case(self):
+        for first, field in [
+            ({"year": 2026, "cuts": {}}, "first_session.year"),
+            ({"year": 2027, "cuts": {"Q": 1}}, "first_session.cuts"),
+        ]:
+            with self.assertRaises(BadInput) as caught:
+                read_case(case(faults=self.FAULTS, first_session=first))
+            self.assertEqual(caught.exception.field, field)
+
+
 class RestTest(unittest.TestCase):
     def test_a_hard_session_rests_longer(self):
         made = problem()

@@ -436,6 +436,25 @@ class EnumerationTest(unittest.TestCase):
                 reached += bool(wanted)
         self.assertGreater(reached, 10)
 
+    def test_a_first_session_decided_by_hand(self):
+        reached = 0
+        for seed in range(5000, 5000 + few_or_all(40, 200)):
+            made, rng = small(seed), random.Random(seed + 99)
+            parts = {fault["label"]: rng.choice([0, 0.4, 1]) for fault in made["faults"]}
+            made["first_session"] = {"year": rng.choice([2027, 2028]), "cuts": parts}
+            # A year fixed for nothing refuses a session, which is another test's matter.
+            made["holds"] = []
+            school = ("gentle", "steady", "bold")[seed % 3]
+            problem = PlanningProblem(read_case(made), school)
+            if problem.arrived_today:
+                continue
+            with self.subTest(seed=seed):
+                wanted = gains(Enumeration(made, school).run())
+                found = gains({route.year: route.toll for route in find_routes(problem).routes})
+                self.assertEqual(found, wanted)
+                reached += bool(wanted)
+        self.assertGreater(reached, 5)
+
     def test_a_thin_trunk_on_a_board_is_cut_below_need(self):
         """A board asks for an underside no deeper than the trunk is thick, and no bound may forbid
         it. The first sweep is so narrow here that the bounds have to find what it missed."""
