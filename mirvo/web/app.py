@@ -20,7 +20,7 @@ from mirvo.web.routes.almanac import almanac, practice, species
 from mirvo.web.routes.bench_session import session
 from mirvo.web.routes.exchange import club, dossier, exchange, tables
 from mirvo.web.routes.measuring import assist, desk, eye_check, years
-from mirvo.web.routes.path import path, plans
+from mirvo.web.routes.path import compare, path, plans
 from mirvo.web.routes.photos import photos
 from mirvo.web.routes.records import aftercare, root_sessions
 from mirvo.web.routes.shelf import labels, materials, pots, soil
@@ -42,7 +42,7 @@ from mirvo.web.routes.yard import (
 PARTS = (
     *(bench, trees, triage, kit, compost, sharing, family),
     *(session, root_sessions, aftercare),
-    *(path, plans, materials, pots, soil, labels, exchange, tables, club, dossier),
+    *(path, plans, compare, materials, pots, soil, labels, exchange, tables, club, dossier),
 )
 OTHER_PARTS = (
     *(photos, desk, assist, years, eye_check),

@@ -4,17 +4,13 @@ import re
 
 from playwright.sync_api import expect
 
-from mirvo.studio.path.path import plan_path
 from tests.browser.stage import BrowserCase
-from tests.studio.path.test_path import PathCase
+from tests.studio.path.test_path import PlannedCase
 
 
-class PathTest(PathCase, BrowserCase):
+class PathTest(PlannedCase, BrowserCase):
     def setUp(self):
         super().setUp()
-        self.record()
-        self.target()
-        plan_path(self.studio, 1)
         self.page.goto("/trees/1/path")
         self.all_paths()
 
@@ -114,7 +110,7 @@ class PathTest(PathCase, BrowserCase):
         page.locator(".levers form[action='/trees/1/target'] button").first.click()
         self.all_paths()
         self.assertNotEqual(self.wished(), before)
-        page.get_by_role("link", name="Keep and compare plans").click()
+        page.get_by_role("link", name="Keep plans").click()
         name = page.get_by_label("Name").first
         name.fill("the low one")
         page.get_by_role("button", name="keep").first.click()
@@ -125,6 +121,23 @@ class PathTest(PathCase, BrowserCase):
         page.get_by_role("button", name="take it up again").click()
         self.all_paths()
         self.assertEqual(self.wished(), before)
+
+    def test_two_decisions_stand_side_by_side_in_a_chosen_year(self):
+        page = self.page
+        page.get_by_role("link", name="Compare two decisions").click()
+        second = page.get_by_label("Decision B")
+        second.get_by_text("Change B").click()
+        second.get_by_label("First session cuts").select_option("listed")
+        second.get_by_role("checkbox", name="A", exact=True).check()
+        second.get_by_role("button", name="Compare").click()
+        expect(second.get_by_role("heading")).to_contain_text("cuts A first")
+        expect(second.locator(".step-lines li").first).to_contain_text("cut A")
+        year = page.get_by_label("At the end of", exact=True)
+        later = year.locator("option").last.inner_text()
+        year.select_option(later)
+        # The list is still what is decided.
+        expect(page.get_by_label("Decision B").locator("svg title")).to_contain_text(later)
+        expect(page.get_by_label("Decision B").get_by_role("heading")).to_contain_text("A first")
 
     def test_a_container_at_hand_is_sent_when_ticked(self):
         with self.page.expect_navigation():

@@ -14,7 +14,7 @@ from mirvo.web.app import create_app
 from mirvo.web.drawings.target import Wish, draw_target
 from mirvo.web.drawings.three_paths import draw_three_paths
 from tests.client import TestClient
-from tests.studio.path.test_path import PathCase
+from tests.studio.path.test_path import PathCase, PlannedCase
 from tests.web.test_pages import words
 
 
@@ -22,11 +22,9 @@ def of_role(scene, role):
     return [shape for shape in scene.shapes if shape.role == role]
 
 
-class PathPagesTest(PathCase):
+class PathPagesTest(PlannedCase):
     def setUp(self):
         super().setUp()
-        self.record()
-        self.target()
         self.client = TestClient(create_app(self.studio), follow_redirects=False)
 
     def post(self, address, status=303, **data):

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from mirvo.core.angles import angle_between, clockwise_from
-from mirvo.core.plan.case import Case, Gap
+from mirvo.core.plan.case import Case, Gap, GapMethod
 
 SAME_ROOT_DEG = 0.5
 
@@ -47,6 +47,32 @@ def without(azimuths: Sequence[float], gone: Sequence[float]) -> list[float]:
         if near:
             left.remove(near[0])
     return left
+
+
+def gaps_between(
+    azimuths: Mapping[str, float],
+    most_deg: float,
+    methods: Mapping[tuple[str, str], GapMethod],
+) -> tuple[Gap, ...]:
+    """Gaps wider than `most_deg`, named by the roots beside them.
+
+    azimuths : of the roots that stay, by letter. methods : how to close a gap, by the letters on
+    its sides, clockwise; by grafts where nothing is chosen.
+    """
+    around = sorted((azimuth, label) for label, azimuth in azimuths.items())
+    # One root alone has no neighbour to name a gap by.
+    if len(around) < 2:
+        return ()
+    return tuple(
+        Gap(
+            from_deg=start,
+            to_deg=end,
+            method=methods.get((root, other), "graft"),
+            between=f"{root}-{other}",
+        )
+        for (start, root), (end, other) in zip(around, around[1:] + around[:1], strict=True)
+        if clockwise_from(start, end) > most_deg
+    )
 
 
 def largest_gap(azimuths: Sequence[float]) -> float:

@@ -52,6 +52,16 @@ def plan_school(case: Case, school: str, arriving: int | None = None) -> Planned
     arriving : a year of the trade-off whose least way is wanted instead of the recommended one;
     a year that no way arrives in gives the recommended one.
     """
+    path = plan_way(case, school, arriving)
+    reached = path.reached_year
+    if reached is None or not path.steps:
+        return path
+    held = binding(case, school, reached, path.steps[0].year)
+    return path.model_copy(update={"binding": (*path.binding, *held)})
+
+
+def plan_way(case: Case, school: str, arriving: int | None = None) -> PlannedPath:
+    """One path, as `plan_school` gives it, without asking what holds its year back."""
     if case.strength == WEAK:
         return _resting(case, school)
     layered = lay(case, school) if wants_layer(case) else None
@@ -59,14 +69,11 @@ def plan_school(case: Case, school: str, arriving: int | None = None) -> Planned
         path = _plan_roots(case, school, arriving)
     else:
         path = _after_layer(layered, _plan_roots(layered.after, school, arriving))
-    reached, bound = path.reached_year, list(path.binding)
-    if reached is not None and path.steps:
-        bound += binding(case, school, reached, path.steps[0].year)
-    late = None
-    if reached is not None and case.target.year is not None:
-        # Sooner than wished is no delay; the year itself tells it.
-        late = max(0, reached - case.target.year)
-    return path.model_copy(update={"binding": tuple(bound), "late_by_years": late})
+    if path.reached_year is None or case.target.year is None:
+        return path
+    # Sooner than wished is no delay; the year itself tells it.
+    late = max(0, path.reached_year - case.target.year)
+    return path.model_copy(update={"late_by_years": late})
 
 
 def forward(case: Case, school: str, likely: int | None) -> tuple[Lever, ...]:
@@ -167,7 +174,7 @@ def _kept(problem: PlanningProblem) -> PlannedPath:
 def _resting(case: Case, school: str) -> PlannedPath:
     """The path of a weak tree: rest first; its steps are those it would have as a fair one."""
     why = why_unreachable(case, school)
-    fair = plan_school(case.model_copy(update={"strength": "fair"}), school)
+    fair = plan_way(case.model_copy(update={"strength": "fair"}), school)
     year = case.today.year + LOOK_AGAIN_YEARS
     text = (
         f"Rest until it is at least fair; look again in {year}: strong new shoots, leaf of full "

@@ -231,6 +231,15 @@ class PlannedPath(Record):
         # At most one session a year, so the first is the only one.
         return next((step for step in self.steps if step.year == year), None)
 
+    def of_roots(self, goes: Mapping[str, float]) -> PlannedPath:
+        """The same with each step's parts of roots. goes : part of each root that goes in all."""
+
+        def of_whole(step: PlannedStep) -> PlannedStep:
+            parts = {label: part * goes.get(label, 1.0) for label, part in step.fault_parts.items()}
+            return step.model_copy(update={"root_parts": parts})
+
+        return self.model_copy(update={"steps": tuple(of_whole(step) for step in self.steps)})
+
     @property
     def chance_when_reached(self) -> float | None:
         """Chance to have arrived by the year the path reaches, None when it reaches none."""
@@ -279,17 +288,7 @@ class PlanResult(Record):
 
     def of_roots(self, wanted: Mapping[str, float]) -> PlanResult:
         """The same with each step's parts of roots; wanted : part of each root that goes in all."""
-
-        def told(step: PlannedStep) -> PlannedStep:
-            parts = {
-                label: part * wanted.get(label, 1.0) for label, part in step.fault_parts.items()
-            }
-            return step.model_copy(update={"root_parts": parts})
-
-        paths = tuple(
-            path.model_copy(update={"steps": tuple(told(step) for step in path.steps)})
-            for path in self.paths
-        )
+        paths = tuple(path.of_roots(wanted) for path in self.paths)
         return self.model_copy(update={"paths": paths})
 
     def with_levers(self, school: str, levers: tuple[Lever, ...]) -> PlanResult:

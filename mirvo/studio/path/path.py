@@ -13,7 +13,7 @@ from sqlalchemy import select
 from mirvo.core.errors import BadInput
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.default_target import DefaultTarget, default_target, within_reach
-from mirvo.core.plan.paths import plan, plan_school
+from mirvo.core.plan.paths import plan, plan_way
 from mirvo.core.plan.records import PlannedPath, PlanResult
 from mirvo.core.rootwork.cut_order import RootToCut
 from mirvo.records.database import DbSession
@@ -117,7 +117,7 @@ def way_arriving(db: DbSession, tree_id: int, school: str, year: str) -> Planned
     path = kept.result.path_of(school)
     others = (one.year for one in path.tradeoff if one.year != path.reached_year)
     wanted = next((other for other in others if str(other) == year), None)
-    return None if wanted is None else plan_school(kept.case, school, wanted)
+    return None if wanted is None else plan_way(kept.case, school, wanted)
 
 
 def _still_holds(db: DbSession, tree: Tree, target: Target, kept: Plan, today: date) -> bool:

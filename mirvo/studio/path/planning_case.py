@@ -12,7 +12,6 @@ from pydantic import ValidationError
 
 from mirvo.core.almanac import rules
 from mirvo.core.almanac.loader import SCHOOLS
-from mirvo.core.angles import clockwise_from
 from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
 from mirvo.core.measure.records import RootRecord, Spread
@@ -23,24 +22,26 @@ from mirvo.core.plan.case import (
     CaseSpecies,
     CaseTarget,
     Gap,
-    GapMethod,
     Hold,
     SchoolBudgets,
     State,
     check_case,
 )
+from mirvo.core.plan.first_session import CuttableRoot
+from mirvo.core.plan.gaps import gaps_between
 from mirvo.core.rootwork import origin_factor, strain
 from mirvo.core.rootwork.cut_adviser import waiting_for_grafts, wanted_cuts
 from mirvo.core.rootwork.cut_order import RootToCut, roots_to_cut
 from mirvo.core.rootwork.cuts import CutAdvice, CutConstraints, case_of
 from mirvo.core.rootwork.design import FLARE
 from mirvo.core.rootwork.kinds import opens_ball
+from mirvo.core.rootwork.share_estimate import feeding_shares
 from mirvo.core.season import due_from
 from mirvo.records.database import DbSession
 from mirvo.records.models import Target, Tree
 from mirvo.studio.path.growth_rates import GrowthRates, grown_since, growth_of_tree
 from mirvo.studio.path.shelf_pots import pots_in_case
-from mirvo.studio.path.target import GapSides, gap_methods_of, holds_of, regrowth_of
+from mirvo.studio.path.target import gap_methods_of, holds_of, regrowth_of
 from mirvo.studio.standing.feeding import correction_of
 from mirvo.studio.standing.kept_plans import grafts_on
 from mirvo.studio.standing.pot_of_tree import USUAL_TRUNK_MM, ball_of_tree, pot_of_tree
@@ -62,7 +63,7 @@ class PlanningCase:
     """A tree's case with what it was made of.
 
     guessed : a sentence where the plan rests on a guess, with what would narrow it. wanted : part
-    of each root that goes in all.
+    of each root that goes in all. roots : all of them, by letter.
     """
 
     case: Case
@@ -70,6 +71,7 @@ class PlanningCase:
     cuts: list[RootToCut]
     guessed: str = ""
     wanted: dict[str, float] = field(default_factory=dict)
+    roots: dict[str, CuttableRoot] = field(default_factory=dict)
 
 
 def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> PlanningCase:
@@ -88,6 +90,8 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
         raise BadInput("session", SIZE_FIRST)
     limits = _unbounded(db, target, stands)
     wanted, waiting = _wanted(base, limits)
+    roots = _cuttable(base.roots, limits, wanted, waiting)
+    standing = {label: root.azimuth_deg for label, root in roots.items() if root.goes < 1.0}
     measured, spread = base.record.trunk_diameter_mm.value, _spread(base, target).mean_mm.value
     growth = growth_of_tree(db, tree, stands.species, target, measured)
     first = _first_year(stands, today)
@@ -114,7 +118,7 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
                 **_strain(stands),
             ),
             faults=_faults(base.roots, wanted, waiting, regrowth_of(db, tree.id)),
-            gaps=_gaps(base.roots, wanted, waiting, target, gap_methods_of(db, tree.id)),
+            gaps=gaps_left(db, tree.id, target, standing),
             target=CaseTarget(
                 spread_ratio=target.spread_ratio,
                 largest_gap_deg=target.largest_gap_deg,
@@ -140,7 +144,14 @@ def planning_case(db: DbSession, tree: Tree, target: Target, today: date) -> Pla
             f"The plan is as sure as that; to narrow it, {ball.narrow}."
         ).strip()
     parts = {advice.label: advice.part for advice in wanted}
-    return PlanningCase(case, growth, roots_to_cut(base.roots), guessed, parts)
+    return PlanningCase(case, growth, roots_to_cut(base.roots), guessed, parts, roots)
+
+
+def gaps_left(
+    db: DbSession, tree_id: int, target: Target, azimuths: Mapping[str, float]
+) -> tuple[Gap, ...]:
+    """Gaps wider than the target between roots that stay. azimuths : of these, by letter."""
+    return gaps_between(azimuths, target.largest_gap_deg, gap_methods_of(db, tree_id))
 
 
 def _unbounded(db: DbSession, target: Target, stands: TreeStanding) -> CutConstraints:
@@ -160,6 +171,23 @@ def _wanted(base: MeasuredBase, limits: CutConstraints) -> tuple[list[CutAdvice]
     go later, once a graft stands in the gap they leave."""
     cases, trunk = [case_of(root) for root in base.roots], base.record.trunk_diameter_mm.value
     return wanted_cuts(cases, trunk, limits), waiting_for_grafts(cases, trunk, limits)
+
+
+def _cuttable(
+    roots: tuple[RootRecord, ...],
+    limits: CutConstraints,
+    wanted: list[CutAdvice],
+    waiting: Mapping[str, float],
+) -> dict[str, CuttableRoot]:
+    """Every root with what it carries and the part of it that goes in the end."""
+    parts = {advice.label: advice.part for advice in wanted} | dict.fromkeys(waiting, 1.0)
+    shares = feeding_shares(roots, limits.fine_roots)
+    return {
+        root.label: CuttableRoot(
+            shares[root.label] * limits.correction, _azimuth(root), parts.get(root.label, 0.0)
+        )
+        for root in roots
+    }
 
 
 def _species(stands: TreeStanding) -> CaseSpecies:
@@ -330,28 +358,3 @@ def _faults(
 def _known(**fields: float | None) -> CaseFields:
     """Only the fields that are known: plans are told apart by what their cases say."""
     return {name: value for name, value in fields.items() if value is not None}
-
-
-def _gaps(
-    roots: tuple[RootRecord, ...],
-    wanted: list[CutAdvice],
-    waiting: Mapping[str, float],
-    target: Target,
-    methods: Mapping[GapSides, GapMethod],
-) -> tuple[Gap, ...]:
-    """Gaps wider than the target once all fault roots are gone, named by the roots beside them."""
-    gone = {advice.label for advice in wanted if advice.part >= 1.0} | set(waiting)
-    left = sorted((_azimuth(root), root.label) for root in roots if root.label not in gone)
-    # One root alone has no neighbour to name a gap by.
-    if len(left) < 2:
-        return ()
-    return tuple(
-        Gap(
-            from_deg=start,
-            to_deg=end,
-            method=methods.get((root, other), "graft"),
-            between=f"{root}-{other}",
-        )
-        for (start, root), (end, other) in zip(left, left[1:] + left[:1], strict=True)
-        if clockwise_from(start, end) > target.largest_gap_deg
-    )

@@ -85,14 +85,15 @@ class FaultsFirstTest(unittest.TestCase):
 class DecidedTest(unittest.TestCase):
     """Two roots of 0.2 and 0.1; the second goes first because it was decided so."""
 
-    FAULTS = [
-        {"label": "A", "share": 0.2, "priority": 1, "thickens": False},
-        {"label": "B", "share": 0.1, "priority": 2, "thickens": False},
-    ]  # fmt: skip
+    def setUp(self):
+        self.faults = [
+            {"label": "A", "share": 0.2, "priority": 1, "thickens": False},
+            {"label": "B", "share": 0.1, "priority": 2, "thickens": False},
+        ]
 
     def path(self, school="steady", year=2027, **cuts):
         first = {"year": year, "cuts": cuts}
-        made = case(faults=self.FAULTS, gaps=[], first_session=first)
+        made = case(faults=self.faults, gaps=[], first_session=first)
         return plan_school(read_case(made), school)
 
     def test_it_takes_those_roots_and_no_others(self):
@@ -119,7 +120,7 @@ class DecidedTest(unittest.TestCase):
             ({"year": 2027, "cuts": {"Q": 1}}, "first_session.cuts"),
         ]:
             with self.assertRaises(BadInput) as caught:
-                read_case(case(faults=self.FAULTS, first_session=first))
+                read_case(case(faults=self.faults, first_session=first))
             self.assertEqual(caught.exception.field, field)
 
 

@@ -40,10 +40,9 @@ class PathCase(StudioCase):
         photo, marks = self.photo(tree, taken_on=date(2025, 3, 20))
         save_marks(self.studio, photo.id, marks, 0)
 
-    def setUp(self):
-        super().setUp()
-        self.sheet = self.sheet_of(1)
-        self.figures = self.sheet.base.record
+    @property
+    def figures(self):
+        return self.sheet_of(1).base.record
 
     def record(self, **changes):
         values = {
@@ -62,6 +61,16 @@ class PathCase(StudioCase):
 
     def at(self, **time):
         self.studio.clock = lambda: TODAY + timedelta(**time)
+
+
+class PlannedCase(PathCase):
+    """A tree worked once, with a target and its paths planned, once for all tests of a class."""
+
+    def prepare(self):
+        super().prepare()
+        self.record()
+        self.target()
+        self.planned(1)
 
 
 class WindowTest(PathCase):
@@ -142,12 +151,7 @@ class TargetTest(PathCase):
         self.assertEqual(default_target(without).basis, "roots")
 
 
-class FixedByHandTest(PathCase):
-    def setUp(self):
-        super().setUp()
-        self.record()
-        self.target()
-
+class FixedByHandTest(PlannedCase):
     def test_a_held_year_gets_no_session_and_is_freed_again(self):
         year = self.steady().steps[0].year
         hold_year(self.studio, 1, year, "travelling")
