@@ -142,11 +142,12 @@ def _target_parts(sheet: Sheet) -> list[Part]:
                 f"{step.share * 100:.0f} %",
                 ", ".join(step.faults) or "–",
                 length_text(step.slice_mm) if step.slice_mm else "–",
+                length_text(step.side_trim_mm) if step.side_trim_mm else "–",
             )
             for step in path.steps
         ]
-        header = ("Year", "Into", "Share", "Roots cut", "Off the underside")
-        parts.append(Rows(rows, (0.7, 2, 0.8, 1.2, 1.4), header))
+        header = ("Year", "Into", "Share", "Roots cut", "Off the underside", "Off each side")
+        parts.append(Rows(rows, (0.7, 2, 0.8, 1.2, 1.2, 1.0), header))
         if path.likely_year is not None:
             parts.append(Words(f"Likely there by {path.likely_year}."))
     return parts

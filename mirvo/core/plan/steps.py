@@ -14,6 +14,8 @@ from mirvo.core.plan.records import GapWork, PlannedStep
 from mirvo.core.plan.sides import CLOSE
 from mirvo.core.plan.tree_state import TreeState
 
+PotInside = tuple[float, float | None, float | None]
+
 
 def steps_of(
     problem: PlanningProblem, states: Iterable[TreeState], keeping: bool = False
@@ -47,12 +49,19 @@ def _step(problem: PlanningProblem, tree: TreeState, keeping: bool) -> PlannedSt
         keeping=True if keeping else None,
         container=tree.place.kind,
         pot=tree.place.pot,
+        pot_inside_mm=_inside(problem, tree.place.pot),
         ball_depth_mm=(round(before.ball, 1), round(cut.ball_mm, 1)),
         ball_length_mm=_pair(sides.lengths(offs)) if sides.need else None,
         ball_width_mm=_pair(sides.widths(offs)) if sides.need else None,
         woody_depth_mm=(round(before.woody, 1), round(tree.woody, 1)),
     )
     return step.model_copy(update={"reasons": tuple(_reasons(problem, step, tree))})
+
+
+def _inside(problem: PlanningProblem, name: str | None) -> PotInside | None:
+    """Depth, length and width inside of a pot of the shelf, mm."""
+    pot = next((pot for pot in problem.case.pots if pot.name == name), None)
+    return None if pot is None else (pot.inner_depth_mm, pot.inner_length_mm, pot.inner_width_mm)
 
 
 def _pair(sizes: npt.NDArray[np.float64]) -> tuple[float, float]:

@@ -82,8 +82,7 @@ def step_materials(
         ball = Ball(length, width, ball_mm, ball.guessed)
     stays = step.container == tree.container and step.container != FINAL
     size = pot_for(step.container, now, trunk_mm, ball_mm, target.pot_depth_mm, stays)
-    if step.container == FINAL and target.pot_length_mm and target.pot_width_mm:
-        size = Pot("rectangle", target.pot_length_mm, target.pot_width_mm, target.pot_depth_mm)
+    size = _named_pot(step, target) or size
     return materials(
         Use(
             step.container,
@@ -98,6 +97,17 @@ def step_materials(
             practice_for(yard, tree),
         )
     )
+
+
+def _named_pot(step: PlannedStep, target: Target) -> Pot | None:
+    """The pot a step leads into where all its sizes are known: of the shelf, or the target's."""
+    if step.pot_inside_mm is not None:
+        depth, length, width = step.pot_inside_mm
+    elif step.container == FINAL:
+        depth, length, width = target.pot_depth_mm, target.pot_length_mm, target.pot_width_mm
+    else:
+        return None
+    return Pot("rectangle", length, width, depth) if length and width else None
 
 
 def season_list(db: DbSession, today: date) -> SeasonList:

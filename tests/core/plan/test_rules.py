@@ -230,6 +230,7 @@ class SidesTest(unittest.TestCase):
         self.assertEqual(made.need_mm, 40)
         last = plan_school(made, "steady").steps[-1]
         self.assertEqual((last.container, last.pot), (FINAL, "show tray"))
+        self.assertEqual(last.pot_inside_mm, (60, None, None))
 
     def test_two_pots_of_one_name_are_refused(self):
         with self.assertRaises(BadInput) as said:

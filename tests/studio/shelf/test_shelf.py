@@ -8,13 +8,14 @@ from mirvo.core.errors import BadInput, Conflict, NotFound
 from mirvo.core.limits.sessions import SessionFields
 from mirvo.core.limits.shelf import ComponentFields, PotFields
 from mirvo.core.limits.targets import TargetFields
+from mirvo.core.plan.records import PlannedStep
 from mirvo.records.models import Target
 from mirvo.studio.measuring.desk import save_marks
 from mirvo.studio.path.planning_case import planning_case
 from mirvo.studio.path.target import set_target
 from mirvo.studio.records.corrections import correct_session, form_of_session
 from mirvo.studio.records.root_sessions import record_session
-from mirvo.studio.shelf.materials import as_text, season_list
+from mirvo.studio.shelf.materials import as_text, season_list, step_materials
 from mirvo.studio.shelf.pots import (
     add_pot,
     edit_pot,
@@ -174,6 +175,22 @@ class ShelfTest(StudioCase):
         self.assertEqual(reckoned(), 70)
         edit_pot(self.studio, 1, PotFields(**{**TRAY, "depth_mm": 110}), 1)
         self.assertEqual(reckoned(), 110)
+
+    def test_soil_is_reckoned_for_the_pot_of_the_shelf_that_is_planned(self):
+        tree, target = self.load_tree(1), Target(pot_depth_mm=50.0)
+        step = PlannedStep(
+            year=2027, share=0.2, budget=0.3, strain=20, container="wide training pot",
+            ball_depth_mm=(60, 50), woody_depth_mm=(40, 40), pot="Long tray",
+            pot_inside_mm=(70, 400, 300),
+        )  # fmt: skip
+
+        def soil(one):
+            items = step_materials(self.yard(), tree, 60.0, (), target, one)
+            return next(item.amount for item in items if item.name == "soil")
+
+        wider = step.model_copy(update={"pot_inside_mm": (70, 500, 300)})
+        # 100 mm more of 300 mm, filled to 10 mm below the rim.
+        self.assertAlmostEqual(soil(wider) - soil(step), 0.1 * 3 * 0.6 * 10, delta=0.35)
 
     def test_a_record_put_right_takes_the_tree_to_where_it_says(self):
         form = SessionFields(**SESSION, kind="routine", pot_id=1)
