@@ -46,6 +46,8 @@ class CutWork:
     def __init__(self, problem: PlanningProblem, most_depths: int | None = None) -> None:
         self.problem = problem
         self.options = SessionOptions(problem)
+        # Sessions that sweeps have tried by these tables, for all ways together.
+        self.tried = 0
         self.first, self.last_year = problem.today + 1, problem.case.last_year
         self.arrivals = np.arange(self.first, self.last_year + 1)
         # What grows back changes which faults fit, so there the bound leaves faults out.

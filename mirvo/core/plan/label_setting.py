@@ -31,8 +31,9 @@ from mirvo.core.plan.problem import NOT_CUT, Ages, PlanningProblem, Progress
 from mirvo.core.plan.session_options import FaultCut, Sessions, takes
 from mirvo.core.plan.sides import CLOSE
 
-# Beyond this a case is answered with the best that was found; it takes some seconds to get there.
-MAX_WAYS = 200_000
+# Sessions tried for one problem, some two to three seconds of work; beyond it a case is answered
+# with the best that was found.
+MOST_TRIED = 900_000
 # Ways worked on at once: some ten megabytes.
 WAYS_AT_ONCE = 60_000
 # Tolls are sums of rounded terms.
@@ -56,7 +57,7 @@ class Sweep:
         width: int | None = None,
         by_toll: bool = True,
     ) -> None:
-        self.problem, self.options = problem, work.options
+        self.problem, self.work, self.options = problem, work, work.options
         self.years = np.arange(problem.today + 1, problem.case.last_year + 1)
         aims = np.full(len(self.years), inf) if aims is None else aims
         asked = ~np.isneginf(aims)
@@ -129,11 +130,7 @@ class Sweep:
             self._idle(layer, np.flatnonzero(idles), year, late[idles]),
         ]
         made = self._worth_it(self._undominated(Layer.joined(year, parts)))
-        if self.width is not None:
-            return self._most_promising(made)
-        if len(made) > MAX_WAYS:
-            raise Unsettled
-        return made
+        return made if self.width is None else self._most_promising(made)
 
     def _open_to(self, layer: Layer, year: int) -> tuple[Flags, Flags, Flags]:
         """Which ways may have a session in a year, which may go without, which are overdue."""
@@ -213,6 +210,10 @@ class Sweep:
         order = np.argsort(found.ball, kind="stable")
         counts = np.bincount(found.ball, minlength=len(balls))
         starts, count = np.cumsum(counts) - counts, counts[ball_of]
+        if self.width is None:
+            self.work.tried += int(count.sum())
+            if self.work.tried > MOST_TRIED:
+                raise Unsettled
         then = problem.cut_now(ages, found.faults.progress)
         parts = []
         # Many rows at once, but no more than fit a small memory.

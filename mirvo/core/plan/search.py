@@ -82,15 +82,17 @@ def find_routes(problem: PlanningProblem) -> Search:
         return Search(())
     work = CutWork(problem)
     quick = _swept(Sweep(problem, work, width=FIRST_WIDTH))
+    best = {route.year: route for route in quick}
     try:
         # What no toll bounds yet is asked first: may it be reached sooner than was found?
         sooner = _possible(problem, work, before=quick[0].year if quick else None)
-        found = {route.year: route.toll for route in (*quick, *sooner)}
-        if not found:
+        best |= {route.year: route for route in sooner}
+        if not best:
             return Search(())
-        return Search(_swept(Sweep(problem, work, _aims(problem, found))))
+        tolls = {year: route.toll for year, route in best.items()}
+        return Search(_swept(Sweep(problem, work, _aims(problem, tolls))))
     except Unsettled:
-        return Search(quick, settled=False)
+        return Search(tuple(best[year] for year in sorted(best)), settled=False)
 
 
 def glance(problem: PlanningProblem, width: int = GLANCE_WIDTH) -> Search:

@@ -229,7 +229,7 @@ class VerdictsTest(unittest.TestCase):
             self.assertEqual(path.late_by_years, path.reached_year - 2026)
 
     def test_a_search_out_of_patience_keeps_its_best_way_and_says_so(self):
-        with mock.patch("mirvo.core.plan.label_setting.MAX_WAYS", 3):
+        with mock.patch("mirvo.core.plan.label_setting.MOST_TRIED", 3):
             path = plan_school(read_case(CASE), "bold")
         whole = plan_school(read_case(CASE), "bold")
         self.assertFalse(path.settled)
