@@ -27,9 +27,9 @@ class PlannedStep(Record):
     of the whole root, where a fault is only a part of it; None where nobody said. returned : roots
     that grew back and go again. layer : "make" or "separate" where it is a session of a ground
     layer. keeping : it keeps a tree where it is, or past the last target that can be met.
-    container : kind; pot : name on the shelf, None for one chosen to fit; pot_inside_mm : its depth,
-    length and width inside, as far as they are known. ball_depth_mm,
-    ball_length_mm, ball_width_mm, woody_depth_mm : before and after.
+    container : kind; pot : name on the shelf, None for one chosen to fit; pot_inside_mm : its
+    depth, length and width inside, as far as they are known. ball_depth_mm, ball_length_mm,
+    ball_width_mm, woody_depth_mm : before and after.
     """
 
     left_out_when_none: ClassVar = (
