@@ -43,7 +43,7 @@ class SeasonSeen(Record):
 
 
 class SignSeen(Record):
-    """A sign seen on a tree, a key of `core.standing.verdict.SIGNS`, until it was cleared.
+    """A sign seen on a tree, one of `core.standing.signs.SIGNS`, until it was cleared.
 
     until : the day it was no longer seen; None while it is. A session clears it by itself.
     """

@@ -13,6 +13,7 @@ from mirvo.studio.ground.context import Studio
 from mirvo.studio.photos.photo_queries import kind_said
 from mirvo.studio.yard.dossier import Dossier, YearBook
 from mirvo.studio.yard.sheet import Sheet
+from mirvo.text.advice import headline
 from mirvo.web.drawings.file import as_png
 from mirvo.web.drawings.sheet import draw_sheet, draw_strip
 from mirvo.web.drawings.year import draw_small_wheel
@@ -79,7 +80,7 @@ CAUTION = (
 
 def _standing_rows(sheet: Sheet) -> list[tuple[str, str]]:
     standing, window = sheet.standing, sheet.window
-    rows = [("Verdict", sheet.verdict.name)]
+    rows = [("Advice", headline(sheet.verdict))]
     if sheet.base is not None:
         record, on = sheet.base.record, sheet.base.measurement.measured_on
         rows += [("Measured", short_day(on)), ("Trunk", _length(record.trunk_diameter_mm))]

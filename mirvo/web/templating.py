@@ -18,6 +18,7 @@ from mirvo.core.season import BUD_STAGES, Window, frost_day
 from mirvo.core.sentences import first_upper
 from mirvo.records.models import Photo
 from mirvo.studio.photos.photo_queries import kind_said
+from mirvo.text import advice
 from mirvo.web import lengths, wording
 from mirvo.web.drawings.svg import svg
 from mirvo.web.places import PLACES, TREE_PARTS
@@ -55,6 +56,10 @@ def environment() -> Environment:
     made.filters["signed"] = signed
     made.filters["plus_minus"] = wording.plus_minus
     made.filters["first_upper"] = first_upper
+    made.filters["headline"] = advice.headline
+    made.filters["what_today"] = advice.what_today
+    made.filters["reason_text"] = advice.reason_text
+    made.filters["refused_text"] = advice.refused_text
     made.filters["device_words"] = wording.device_words
     made.filters["column_words"] = wording.column_words
     made.filters["photo_kind"] = kind_said
@@ -70,6 +75,7 @@ def environment() -> Environment:
     made.globals["asset"] = asset
     made.globals["icon"] = icon
     made.globals["words"] = wording
+    made.globals["advice"] = advice
     made.globals["kind_name"] = kind_name
     made.globals["bud_stages"] = BUD_STAGES
     made.globals["places"] = PLACES

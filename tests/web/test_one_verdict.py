@@ -26,6 +26,7 @@ from mirvo.studio.shelf.pots import add_pot, edit_pot, put_tree_in
 from mirvo.studio.standing.standing import standing_of
 from mirvo.studio.standing.tree_queries import load_tree, measured_base
 from mirvo.studio.yard.triage import keep_signs
+from mirvo.text.advice import headline
 from mirvo.web.app import create_app
 from tests.client import TestClient
 from tests.demo_yard import demo_copy
@@ -114,7 +115,7 @@ class Walk:
             self.case.assertEqual(calendar[0], start.strftime("%Y%m%d"), "calendar")
             # Commas are escaped in a calendar.
             said = calendar[1].replace("\\,", ",")
-            self.case.assertIn(verdict.name, said)
+            self.case.assertIn(headline(verdict), said)
             if not verdict.kind.startswith("repot"):
                 self.case.assertNotIn("Planned:", said)
         self.case.assertEqual(listed, {expected}, "trees")

@@ -43,15 +43,6 @@ class Interval:
         months = self.months_since
         return months is not None and months >= self.longest_years * MONTHS_A_YEAR
 
-    @property
-    def said(self) -> str:
-        """In words: "2.4 years since the last session, usual every 2"."""
-        if self.months_since is None:
-            return "no root session is on record"
-        years = self.months_since / MONTHS_A_YEAR
-        since = f"{self.months_since:.0f} months" if years < 2 else f"{years:.1f} years"
-        return f"{since} since the last session, usual every {self.years:g}"
-
 
 @dataclass(frozen=True)
 class Soil:

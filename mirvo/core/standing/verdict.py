@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from mirvo.core.almanac import rules
+from mirvo.core.coded import Coded, coded
 from mirvo.core.season import Window
 from mirvo.core.standing.signs import (
     ALARMS,
@@ -19,49 +20,40 @@ from mirvo.core.standing.signs import (
     SIGNS,
     URGENT,
     WETNESS,
-    Lesser,
-    Looked,
+    Observation,
+    StopgapStep,
 )
 from mirvo.core.standing.standing import Standing
 
-VERDICTS = {
-    "emergency": "Emergency session",
-    "change_soil": "Change the soil, cut nothing",
-    "repot_now": "Repot now",
-    "repot_next": "Repot at the next window",
-    "open": "Open and see",
-    "delay": "Delay by a lesser step",
-    "larger_pot": "Accept a larger pot",
-    "rest": "Let it rest",
-    "leave": "Leave it",
-}
+VERDICTS = (
+    *("emergency", "change_soil", "repot_now", "repot_next", "open"),
+    *("delay", "larger_pot", "rest", "leave"),
+)
 
 
 @dataclass(frozen=True)
 class Verdict:
-    """What is to be done. kind : a key of `VERDICTS`. speaks_for, against : reasons of both sides.
+    """What is to be done. kind : one of `VERDICTS`. day : it is for. speaks_for, against : reasons
+    of both sides.
 
     today : what to do today. window : the one the advice is about. on : first day of the window a
-    later repot waits for. lesser : steps that only delay. diagnosis : what to look at, and what
-    each finding would mean. session : the kind of session to begin, None where none is.
+    later repot waits for. lesser : steps that only delay. diagnosis : keys of `DIAGNOSIS`, what to
+    look at. session : the kind of session to begin, None where none is.
     """
 
     kind: str
-    speaks_for: list[str]
-    against: list[str]
-    today: str
+    day: date
+    speaks_for: list[Coded]
+    against: list[Coded]
+    today: list[Coded]
     window: Window
     on: date | None = None
-    lesser: list[Lesser] = field(default_factory=list)
+    lesser: list[StopgapStep] = field(default_factory=list)
     diagnosis: list[str] = field(default_factory=list)
     session: str | None = None
 
-    @property
-    def name(self) -> str:
-        return VERDICTS[self.kind]
 
-
-def verdict(standing: Standing, seen: Looked) -> Verdict:
+def verdict(standing: Standing, seen: Observation) -> Verdict:
     """What all that is known and seen of a tree comes to."""
     return _Judge(standing, seen).decided()
 
@@ -69,20 +61,18 @@ def verdict(standing: Standing, seen: Looked) -> Verdict:
 class _Judge:
     """One tree on one day: its reasons, and the verdict they come to."""
 
-    def __init__(self, standing: Standing, seen: Looked) -> None:
+    def __init__(self, standing: Standing, seen: Observation) -> None:
         self.tree, self.seen = standing, seen
         self.signs = seen.signs
         self.wet = bool(self.signs & set(WETNESS)) and not standing.water_dish
-        self.speaks_for = [self._said(sign) for sign in SIGNS if sign in self.signs]
-        self.against: list[str] = []
+        self.speaks_for = [self._sign(sign) for sign in SIGNS if sign in self.signs]
+        self.against: list[Coded] = []
         self._weigh_what_is_known()
 
-    def _said(self, sign: str) -> str:
-        """A sign in words, with its day where it was not seen today."""
+    def _sign(self, sign: str) -> Coded:
+        """A sign, with its day where it was not seen today."""
         seen_on = self.tree.signs.get(sign)
-        if seen_on is None or seen_on == self.tree.day:
-            return SIGNS[sign]
-        return f"{SIGNS[sign]} (seen {seen_on.day} {seen_on:%B %Y})"
+        return coded("sign", sign=sign, on=None if seen_on == self.tree.day else seen_on)
 
     def _has(self, *signs: str) -> bool:
         return any(sign in self.signs for sign in signs)
@@ -94,33 +84,30 @@ class _Judge:
             # It is named all the same, so that nobody wonders why it counted for nothing.
             for sign in WETNESS:
                 if sign in self.signs:
-                    self.speaks_for.remove(self._said(sign))
-            wet = ", ".join(SIGNS[sign] for sign in WETNESS if sign in self.signs)
-            self.against.append(f"it stands in a water dish: that {wet} is no evidence")
+                    self.speaks_for.remove(self._sign(sign))
+            wet = tuple(sign for sign in WETNESS if sign in self.signs)
+            self.against.append(coded("water_dish", signs=wet))
         if self._dries_faster():
-            self.speaks_for.append(
-                f"it wants water every {self.seen.days_between:g} days instead of "
-                f"{self.seen.days_usual:g}"
-            )
+            days, usual = self.seen.days_between, self.seen.days_usual
+            self.speaks_for.append(coded("dries_faster", days=days, usual=usual))
         side = self.speaks_for if tree.interval.over or tree.due_in_this_window else self.against
-        side.append(tree.interval.said)
+        side.append(coded("interval", months=tree.interval.months_since, usual=tree.interval.years))
         if tree.interval.beyond_longest:
             longest = tree.interval.longest_years
-            self.speaks_for.append(f"no tree of its kind is left longer than {longest:g} years")
+            self.speaks_for.append(coded("beyond_longest", years=longest))
         if tree.soil.foreign:
-            self.against.append(
-                "it stands in foreign soil: its watering rhythm says little of its roots"
-            )
+            self.against.append(coded("foreign_soil"))
         if tree.recovering and tree.recovery is not None:
-            until = tree.recovery.until
-            self.against.append(f"it recovers until {until.day} {until:%B %Y}: {tree.recovery.why}")
+            recovery = tree.recovery
+            self.against.append(coded("recovering", until=recovery.until, why=recovery.why))
         if tree.strength.value == "weak":
-            self.against.append("it is too weak for root work")
+            self.against.append(coded("weak"))
         if not tree.season.workable:
-            self.against.append(f"its window is {_season_said(tree)}")
+            start = tree.season.start
+            self.against.append(coded("season", state=tree.season.state, start=start))
         planned = tree.interval.planned_year
         if planned is not None and planned > tree.day.year and tree.interval.over:
-            self.against.append(f"its path gives the next session to {planned}")
+            self.against.append(coded("planned_later", year=planned))
 
     def _dries_faster(self) -> bool:
         # Neither lets the drying say anything of the room left for roots.
@@ -136,7 +123,7 @@ class _Judge:
     def decided(self) -> Verdict:
         tree = self.tree
         if tree.dead_on is not None:
-            return self._made("leave", "It has died; its record stays.")
+            return self._made("leave", "died")
         for question in (
             self._vessels,
             self._bare,
@@ -159,21 +146,13 @@ class _Judge:
         """Stock that is held with bare roots waits for nothing but the pot."""
         if not self.tree.held_bare or self.tree.in_ground:
             return None
-        self.speaks_for.append("its roots are bare")
-        today = (
-            "Pot it as soon as you can. Until then keep its roots in damp sand or wet cloth, out "
-            "of frost, sun and wind, and look at them every day."
-        )
-        return self._made("repot_now", today, session="first")
+        self.speaks_for.append(coded("bare_roots"))
+        return self._made("repot_now", "pot_bare", session="first")
 
     def _vessels(self) -> Verdict | None:
         if not self._has("dark_ring"):
             return None
-        today = (
-            "Stop, isolate the tree, disinfect tools and hands, and ask a licensed adviser before "
-            "treating: a dark ring points to disease of its vessels."
-        )
-        return self._made("emergency", today, diagnosis=DIAGNOSIS.values(), session="emergency")
+        return self._made("emergency", "isolate", diagnosis=DIAGNOSIS, session="emergency")
 
     def _worked_lately(self) -> Verdict | None:
         """A recovering tree is not opened again; its troubles are first asked what caused them."""
@@ -184,37 +163,29 @@ class _Judge:
             return self._broken_pot()
         if self._has("dying_shoots") and self._has("sour_soil", "pest"):
             return None
-        today = "Leave the roots alone until then."
+        today = ["leave_roots"]
         if troubled:
-            today = (
-                "Tilt the pot so that it drains, shelter it from rain, sun and wind, water less, "
-                "mist the leaf; look again weekly."
-            )
+            today = ["nurse"]
             if self.tree.recovery is not None and self.tree.recovery.of_session:
-                today = f"Ask first what the last session did. {today}"
-        diagnosis = DIAGNOSIS.values() if self._has(*ALARMS) else ()
-        return self._made("rest", today, diagnosis=diagnosis)
+                today = ["ask_last_session", "nurse"]
+        diagnosis = DIAGNOSIS if self._has(*ALARMS) else ()
+        return self._made("rest", *today, diagnosis=diagnosis)
 
     def _rot(self) -> Verdict | None:
         cause = self.wet or self._has("sour_soil", "soil_decayed", "pest")
         if not (self._has("dying_shoots") and cause):
             return None
-        why = "pests are in it" if self._has("pest") and not self.wet else "its roots lack air"
-        today = (
-            f"Shoots die and {why}: an emergency session whatever the season. Take the wet, "
-            "decayed soil away, touch the roots as little as can be, take only what is dead."
-        )
-        return self._made("emergency", today, diagnosis=DIAGNOSIS.values(), session="emergency")
+        today = "pests_now" if self._has("pest") and not self.wet else "rot_now"
+        return self._made("emergency", today, diagnosis=DIAGNOSIS, session="emergency")
 
     def _broken_pot(self) -> Verdict | None:
         if not self._has("pot_broken"):
             return None
         ready = self.tree.strength.value != "weak" and not self.tree.recovering
         if ready and self.tree.season.workable and self.tree.interval.over:
-            return self._made("repot_now", "Repot today: the pot is broken.", session="routine")
-        slip = Lesser("slip-pot", DELAYS["slip-pot"][1])
-        today = "Into a like or larger pot today, roots untouched: a broken pot cannot wait."
-        return self._made("delay", today, lesser=[slip], session="slip-pot")
+            return self._made("repot_now", "pot_broken", session="routine")
+        slip = StopgapStep("slip-pot")
+        return self._made("delay", "slip_today", lesser=[slip], session="slip-pot")
 
     def _soil_to_change(self) -> Verdict | None:
         """Weak in wet or decayed soil: the soil goes, the roots stay."""
@@ -223,48 +194,38 @@ class _Judge:
         if not (bad and weak):
             return None
         presses = self._has("sour_soil", "dying_shoots") or (self.wet and self._has("soil_decayed"))
-        work = (
-            "all wet and decayed soil away, no root cut but what is dead, hardly a leaf trimmed; "
-            "then half shade, and look weekly"
-        )
         if presses or self.tree.season.workable:
-            return self._made("change_soil", f"Now: {work}.", session="change-soil")
+            return self._made("change_soil", "soil_now", session="change-soil")
         window = self.tree.next_window
-        return self._made(
-            "change_soil", f"At its window, sooner if it gets worse: {work}.", on=window.start
-        )
+        return self._made("change_soil", "soil_in_window", on=window.start)
 
     def _alarm(self) -> Verdict | None:
         """A single alarming sign opens the diagnosis; it is never left alone."""
         if not self._has(*ALARMS):
             return None
-        today = "Look before anything is cut: lift it far enough to see, smell and press the soil."
         wanted = {"sour_soil": "sour_soil", "pest": "pest", "dying_shoots": "dark_ring"}
         keys = ["root_colour", "injury"]
         keys += [key for sign, key in wanted.items() if sign in self.signs]
-        diagnosis = [DIAGNOSIS[key] for key in DIAGNOSIS if key in keys]
-        return self._made("open", today, diagnosis=diagnosis)
+        diagnosis = [key for key in DIAGNOSIS if key in keys]
+        return self._made("open", "look_first", diagnosis=diagnosis)
 
     def _newcomer(self) -> Verdict | None:
         """A tree that came lately: the practice decides, in all places alike."""
         tree = self.tree
         if tree.keeps_soil and tree.soil.foreign:
-            today = "It is kept in the soil it thrives in; water it by its own weight and touch."
-            return self._made("leave", today)
+            return self._made("leave", "own_soil")
         if not tree.newcomer or not tree.soil.foreign:
             return None
         if self.seen.newcomer == "settle":
-            self.against.append("your practice lets a newcomer settle for a season")
-            return self._made("leave", "Let it settle; learn how it drinks first.")
-        self.speaks_for.append("your practice repots a newcomer into its own mix at once")
+            self.against.append(coded("newcomer_settles"))
+            return self._made("leave", "settle")
+        self.speaks_for.append(coded("newcomer_at_once"))
         return self._when_workable()
 
     def _weak(self) -> Verdict | None:
         if self.tree.strength.value != "weak":
             return None
-        return self._made(
-            "rest", "No root work before it is at least fair; feed it only in growth."
-        )
+        return self._made("rest", "until_fair")
 
     def _due(self) -> Verdict | None:
         table, interval = rules().triage, self.tree.interval
@@ -275,16 +236,14 @@ class _Judge:
         delayed = self.tree.stage == "showing" and self.tree.delays >= table.max_delays
         if self.tree.season.workable and delayed:
             # A shown tree that is put off again and again is not waiting for a window.
-            today = "Delayed twice and shown: a larger pot for good is the honest answer."
-            return self._made("larger_pot", today, session="slip-pot")
+            return self._made("larger_pot", "larger_for_good", session="slip-pot")
         urgent = points >= table.press_from or self._has(*URGENT)
         cannot_wait = points >= table.press_from and self.tree.delays < table.max_delays
         if cannot_wait and not self.tree.season.workable and not self._window_is_near():
             lesser = self._lesser()
             if lesser:
                 window = self.tree.season.start
-                today = "This cannot wait for its window. Choose what tides it over until then."
-                return self._made("delay", today, on=window, lesser=lesser)
+                return self._made("delay", "cannot_wait", on=window, lesser=lesser)
         return self._when_workable(urgent)
 
     def _window_is_near(self) -> bool:
@@ -296,45 +255,35 @@ class _Judge:
         """Repot now, or at the window it is due in; what is urgent waits for the very next one."""
         if self.tree.season.workable:
             closing = self.tree.season.state == "closing"
-            today = "Its window closes soon: repot this week." if closing else "Its window is open."
+            today = "window_closing" if closing else "window_open"
             return self._made("repot_now", today, session="routine")
         start = self.tree.next_window.start
         if urgent and self.tree.day < self.tree.season.start < start:
             start = self.tree.season.start
-        today = f"Prepare: its window opens about {start.day} {start:%B %Y}."
+        todays = ["prepare"]
         if self.wet or self._has("soil_decayed"):
-            today += " Until then tilt the pot so that it drains, and keep rain off."
+            todays.append("drain_until_then")
         lesser = [] if self._window_is_near() else self._lesser()
-        return self._made("repot_next", today, on=start, lesser=lesser)
+        return self._made("repot_next", *todays, on=start, lesser=lesser)
 
     def _twice_a_season(self) -> Verdict | None:
         """The strongest growers fill a pot in months; they may be worked again while it is warm."""
         if not self.tree.second_session:
             return None
         if self._has("roots_at_holes", "ball_lifting", "water_stands") or self._dries_faster():
-            self.speaks_for.append("it has filled its pot within the season")
-            today = (
-                "It roots so strongly that a second session this season does it good. Comb the "
-                "edge and take the mat, no more than its limit."
-            )
-            return self._made("repot_now", today, session="routine")
+            self.speaks_for.append(coded("filled_pot"))
+            return self._made("repot_now", "second_session", session="routine")
         return None
 
     def _mixed_or_nothing(self) -> Verdict:
         if self._points(without_years=True) >= rules().triage.look_from:
             if self.tree.season.workable:
-                today = (
-                    "Signs are mixed: lift it and look; with room left, cut nothing and set a new "
-                    "year."
-                )
-                return self._made("open", today)
-            today = "Signs are mixed and it is not its season: look again when the window opens."
-            return self._made("leave", today, on=self.tree.next_window.start)
-        year = self.tree.next_window.year
-        today = f"Nothing asks for root work before {year}."
+                return self._made("open", "lift_and_look")
+            return self._made("leave", "mixed_signs", on=self.tree.next_window.start)
+        nothing = coded("nothing_before", year=self.tree.next_window.year)
         if self.tree.second_session:
-            today += " If it fills its pot sooner, it may be worked once more this season."
-        return self._made("leave", today)
+            return self._made("leave", nothing, "once_more")
+        return self._made("leave", nothing)
 
     # Parts ------------------------------------------------------------------------------
 
@@ -350,34 +299,27 @@ class _Judge:
             counted += table.interval_points[self.seen.when]
         return counted
 
-    def _lesser(self) -> list[Lesser]:
-        refused = None
-        # The lesser work stays in sight with its refusal, so that the reason is read.
-        if self.tree.delays >= rules().triage.max_delays:
-            refused = (
-                f"it was delayed {self.tree.delays} times in a row; a third only hides what "
-                "happens in the ball"
-            )
-        return [
-            Lesser(kind, sentence, refused)
-            for kind, (signs, sentence) in DELAYS.items()
-            if self._has(*signs)
-        ]
+    def _lesser(self) -> list[StopgapStep]:
+        # A step that is refused stays in sight with its reason.
+        delays = self.tree.delays
+        refused = delays if delays >= rules().triage.max_delays else None
+        return [StopgapStep(kind, refused) for kind, signs in DELAYS.items() if self._has(*signs)]
 
     def _made(
         self,
         kind: str,
-        today: str,
+        *today: str | Coded,
         on: date | None = None,
-        lesser: Iterable[Lesser] = (),
+        lesser: Iterable[StopgapStep] = (),
         diagnosis: Iterable[str] = (),
         session: str | None = None,
     ) -> Verdict:
         return Verdict(
             kind,
-            list(dict.fromkeys(self.speaks_for)),
-            list(dict.fromkeys(self.against)),
-            today,
+            self.tree.day,
+            _each_once(self.speaks_for),
+            _each_once(self.against),
+            [coded(one) if isinstance(one, str) else one for one in today],
             self._window(kind, on),
             on,
             list(lesser),
@@ -394,7 +336,5 @@ class _Judge:
         return self.tree.next_window
 
 
-def _season_said(tree: Standing) -> str:
-    season = tree.season
-    stands = {"edge": "at its edge", "too early": "not open yet"}.get(season.state, "over")
-    return f"{stands}, the next from {season.start.day} {season.start:%B %Y}"
+def _each_once(reasons: list[Coded]) -> list[Coded]:
+    return [reason for place, reason in enumerate(reasons) if reason not in reasons[:place]]

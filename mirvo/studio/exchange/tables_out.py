@@ -23,6 +23,7 @@ from mirvo.records.models import (
 )
 from mirvo.studio.standing.tree_list import list_trees
 from mirvo.studio.standing.tree_queries import FROM_ABOVE
+from mirvo.text.advice import headline
 
 # The column of the mean spread in the table of measurements.
 MEAN_SPREAD = 9
@@ -61,7 +62,7 @@ def trees_table(db: DbSession, today: date) -> Sheet:
                 _rounded(found.radiality.largest_gap_deg.value if found else None, 0),
                 tree.container,
                 tree.pot.name if tree.pot else None,
-                *(row.last_session, row.window.start, row.window.end, row.verdict.name),
+                *(row.last_session, row.window.start, row.window.end, headline(row.verdict)),
                 *(tree.former_owners, tree.price, tree.batch, ", ".join(tree.tags or ())),
                 *(tree.died_on, tree.note),
             ]

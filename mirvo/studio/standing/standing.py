@@ -31,7 +31,7 @@ from mirvo.core.season.growth import growing_from, layering_window
 from mirvo.core.standing.answer import Answer, bearing_factor
 from mirvo.core.standing.ball import LeftBall, ball_depth
 from mirvo.core.standing.recovery import Recovery, recovery_of
-from mirvo.core.standing.signs import Looked
+from mirvo.core.standing.signs import Observation
 from mirvo.core.standing.sourced import Sourced
 from mirvo.core.standing.standing import DAYS_A_MONTH, Interval, Standing
 from mirvo.core.standing.verdict import Verdict, verdict
@@ -108,16 +108,16 @@ class TreeStanding:
     @property
     def usual_verdict(self) -> Verdict:
         """The verdict on what is on record, with the signs seen before."""
-        return verdict(self.standing, self.looked(self.standing.signs))
+        return verdict(self.standing, self.observation(self.standing.signs))
 
-    def looked(
+    def observation(
         self,
         signs: Iterable[str] = (),
         days_between: float | None = None,
         days_usual: float | None = None,
-    ) -> Looked:
+    ) -> Observation:
         """What is seen today, with the practice's answers."""
-        return Looked(
+        return Observation(
             frozenset(signs),
             days_between,
             days_usual,

@@ -28,6 +28,7 @@ from mirvo.studio.ground.state_cache import ALL_TREES, Snapshot, Version, kept_f
 from mirvo.studio.standing.species import species_of
 from mirvo.studio.standing.standing import TreeStanding, standing_from
 from mirvo.studio.standing.tree_queries import TreeRecords, load_records
+from mirvo.text.advice import signs_text
 
 T = TypeVar("T")
 log = logging.getLogger(__name__)
@@ -87,9 +88,9 @@ class TreeRow:
         return self.verdict.window
 
     @property
-    def signs_said(self) -> str:
+    def signs_seen(self) -> str:
         """The signs seen on it that still count, in words."""
-        return ", ".join(SIGNS[sign] for sign in SIGNS if sign in self.standing.signs)
+        return signs_text(sign for sign in SIGNS if sign in self.standing.signs)
 
     @property
     def spread_ratio(self) -> Figure | None:

@@ -16,6 +16,7 @@ from mirvo.studio.ground.settings import put_yard, yard_of
 from mirvo.studio.records.aftercare import open_care
 from mirvo.studio.standing.kept_plans import step_of
 from mirvo.studio.standing.tree_list import REPOT, TreeRow, list_trees
+from mirvo.text.advice import headline
 
 # A calendar shows what comes, however far.
 FAR_AHEAD = date(9999, 1, 1)
@@ -49,7 +50,7 @@ def _window(row: TreeRow, school: str) -> Entry:
     title = f"{row.tree.name}: window for root work"
     # What a path plans is said where it is what is to be done, and nowhere beside other advice.
     planned = _planned(plan, school, window.best.year) if row.verdict.kind in REPOT else ""
-    best = f"{row.verdict.name}. Best about {window.best.day} {window.best:%B}."
+    best = f"{headline(row.verdict)}. Best about {window.best.day} {window.best:%B}."
     return Entry(
         # The same for ever, so that a moved window moves in the calendar and is not added.
         f"window-{row.tree.id}-{window.best.year}",

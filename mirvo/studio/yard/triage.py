@@ -8,7 +8,7 @@ from datetime import date
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.base import checked
 from mirvo.core.limits.trees import WateringFields
-from mirvo.core.standing.signs import SIGNS, Looked
+from mirvo.core.standing.signs import SIGNS, Observation
 from mirvo.core.standing.verdict import Verdict, verdict
 from mirvo.records.database import DbSession
 from mirvo.records.documents import SignSeen
@@ -18,7 +18,7 @@ from mirvo.studio.standing.evidence import signs_on
 from mirvo.studio.standing.standing import TreeStanding, standing_of
 from mirvo.studio.standing.tree_queries import load_tree, sessions_of
 
-SEEN_TODAY = tuple(SIGNS)
+SEEN_TODAY = SIGNS
 # More were never seen on one tree; the oldest go first.
 MAX_SIGNS = 200
 
@@ -29,7 +29,7 @@ def is_it_time(
     tree_id: int,
     seen: Iterable[str] = (),
     days_between: float | None = None,
-) -> tuple[TreeStanding, Looked, Verdict]:
+) -> tuple[TreeStanding, Observation, Verdict]:
     """How a tree stands, what is seen of it, and the verdict on both.
 
     Parameters
@@ -39,7 +39,7 @@ def is_it_time(
     """
     stands, rhythm = standing_of(db, tree_id, today), rhythm_of(db, tree_id)
     signs = {*stands.standing.signs, *(name for name in seen if name in SIGNS)}
-    looked = stands.looked(signs, days_between, rhythm.days_between)
+    looked = stands.observation(signs, days_between, rhythm.days_between)
     return stands, looked, verdict(stands.standing, looked)
 
 

@@ -24,6 +24,7 @@ from mirvo.records.models import (
 from mirvo.studio.exchange.tokens import READ
 from mirvo.studio.standing.standing import standing_of
 from mirvo.studio.standing.tree_queries import all_measurements_of, load_tree
+from mirvo.text.advice import headline
 from mirvo.web.api.access import MOST, After, Limit, Reader, may
 from mirvo.web.api.models import (
     FigureOut,
@@ -87,7 +88,7 @@ def show_standing(reader: Reader, tree_id: Number) -> StandingOut:
     window = verdict.window
     return StandingOut(
         verdict=verdict.kind,
-        verdict_name=verdict.name,
+        verdict_name=headline(verdict),
         season=standing.season.state,
         budget=round(standing.limits.budget, 4),
         strength=standing.strength.value,

@@ -9,6 +9,7 @@ from mirvo.core.measure.records import TopRecord
 from mirvo.core.season import frost_day
 from mirvo.studio.records.aftercare import Due
 from mirvo.studio.yard.bench import Bench, BenchWeek, Lane
+from mirvo.text.advice import headline
 from mirvo.web import wording
 from mirvo.web.drawings.scene import Scene
 from mirvo.web.drawings.tiles import add_base
@@ -98,7 +99,7 @@ def draw_lane(lane: Lane, care: Iterable[Due], today: date) -> Scene:
     """One tree's year: its window, what will be done in it, what is to be looked after."""
     row = lane.row
     window = row.window
-    said = f"{row.verdict.name}. Window {window.start:%d %B %Y} to {window.end:%d %B %Y}."
+    said = f"{headline(row.verdict)}. Window {window.start:%d %B %Y} to {window.end:%d %B %Y}."
     scene = Scene(f"lane-{row.tree.id}", WIDTH_PX, LANE_PX, row.tree.name, said)
     lines = " ".join(f"M{_x(first, today):.1f} 0V{LANE_PX}" for first in months(today))
     scene.curve(lines, "month-line")
@@ -130,7 +131,7 @@ def draw_lane(lane: Lane, care: Iterable[Due], today: date) -> Scene:
 
 def planned(lane: Lane) -> str:
     """What will be done in a lane's window."""
-    name = lane.row.verdict.name
+    name = headline(lane.row.verdict)
     if lane.step is None:
         return name
     brief = wording.step_in_brief(lane.step)
@@ -143,7 +144,8 @@ def resting(lane: Lane) -> str:
     until = wording.short_day(row.window.start)
     if row.verdict.kind == "rest":
         return f"rests until {until}"
-    return f"{row.verdict.name[0].lower()}{row.verdict.name[1:]}; next window {until}"
+    name = headline(row.verdict)
+    return f"{name[0].lower()}{name[1:]}; next window {until}"
 
 
 def draw_small_wheel(tree_id: int, measured: TopRecord) -> Scene:

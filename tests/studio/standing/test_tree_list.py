@@ -11,6 +11,7 @@ from mirvo.studio.records.answers import DeathFields, say_died
 from mirvo.studio.standing.tree_list import ORDERS, find_trees
 from mirvo.studio.yard.bench import bench, move_tree
 from mirvo.studio.yard.trees import say_strength
+from mirvo.text.advice import headline
 from mirvo.web.drawings.year import planned
 from tests.studio_case import StudioCase
 
@@ -98,4 +99,4 @@ class YearAtTheBenchTest(StudioCase):
                     repots = lane.row.verdict.kind in ("repot_now", "repot_next")
                     self.assertTrue(lane.step is None or repots)
                     if not repots:
-                        self.assertEqual(planned(lane), lane.row.verdict.name)
+                        self.assertEqual(planned(lane), headline(lane.row.verdict))
