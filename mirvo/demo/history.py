@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from pathlib import Path
 
@@ -55,7 +56,8 @@ def side_name(turn_deg: float) -> str:
 
 def history_of(index: int, entry: DemoTree) -> History:
     """The base at each photo: grown by its years, cut by the sessions before."""
-    base = without(random_base(entry.seed, entry.trunk_mm), set(entry.drop))
+    base = _thickened(random_base(entry.seed, entry.trunk_mm), entry.thick)
+    base = without(base, set(entry.drop))
     start = entry.photos[0]
     history, gone = History(), set[str]()
     for session in entry.sessions:
@@ -78,6 +80,14 @@ def history_of(index: int, entry: DemoTree) -> History:
             seed = 100 * index + 50 + 10 * number + (kind == "after")
             history.seen_after.append(Shot(day, left, seed, kind, session.done_on))
     return history
+
+
+def _thickened(base: Base, thick: Mapping[str, float]) -> Base:
+    """Roots so many times as wide as chance made them, by key."""
+    roots = [
+        replace(root, width_mm=root.width_mm * thick.get(root.key, 1.0)) for root in base.roots
+    ]
+    return replace(base, roots=type(base.roots)(roots))
 
 
 def _gone_by(history: History, day: date) -> set[str]:

@@ -61,7 +61,8 @@ class DemoSession(_Part):
 class DemoTree(TreeFields):
     """One tree: its form, its made-up base (seed, trunk, roots left out) and its years.
 
-    growth : of the base, mm a year. planned_on : a day on which a plan was made. turntable :
+    thick : roots far thicker than chance made them, and how many times. growth : of the base, mm a
+    year. planned_on : a day on which a plan was made. turntable :
     the day it was photographed from all sides. letters_waiting : the newest photo's letters are
     not confirmed. root_notes : what was noted of single roots on the newest photo, by letter.
     layered_on : the day an air layer was set on it, which it still bears.
@@ -71,6 +72,7 @@ class DemoTree(TreeFields):
     seed: int
     trunk_mm: float
     drop: frozenset[str] = frozenset()
+    thick: dict[str, float] = Field(default={})
     growth: float
     photos: tuple[date, ...]
     sessions: tuple[DemoSession, ...]

@@ -173,7 +173,7 @@ class YardTest(unittest.TestCase):
         }
         self.assertGreaterEqual(sum(bool(codes) for codes in asked.values()), 4)
         every = set[str]().union(*asked.values())
-        wanted = {"crossing", "circling", "above_plane", "below_plane", "only_feeder"}
+        wanted = {"crossing", "circling", "above_plane", "below_plane", "oversized", "only_feeder"}
         self.assertLessEqual(wanted | {"graft_first", "no_feeders"}, every)
         other = [
             tree
