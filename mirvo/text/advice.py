@@ -118,6 +118,8 @@ TOO_SOON = {"edge": "its window is not quite open", "too early": "its window is 
 
 def headline(verdict: Verdict) -> str:
     """What to do, in a few words: "Repot in March"."""
+    if _potted_bare(verdict):
+        return "Pot it now"
     best = verdict.window.best
     when = month(best)
     if (best - verdict.day).days > DAYS_A_YEAR:
@@ -138,8 +140,13 @@ def _today(one: Coded) -> str:
 
 def window_text(verdict: Verdict) -> str:
     """The window to repot in, "" where the advice is another."""
-    window = verdict.window
-    return date_range(window.start, window.end) if verdict.kind in WINDOW_FIRST else ""
+    # Bare roots wait for no window.
+    named = verdict.kind in WINDOW_FIRST and not _potted_bare(verdict)
+    return _days(verdict.window) if named else ""
+
+
+def _potted_bare(verdict: Verdict) -> bool:
+    return any(one.code == "pot_bare" for one in verdict.today)
 
 
 def limits_text(standing: Standing, verdict: Verdict) -> str:
@@ -147,6 +154,8 @@ def limits_text(standing: Standing, verdict: Verdict) -> str:
     season, window = standing.season, verdict.window
     if season.workable:
         return f"Today you can remove up to {percent(standing.limits.budget)} of the fine roots."
+    if _potted_bare(verdict):
+        return f"Until its window, {_days(window)}, remove only what is dead."
     most = percent(standing.window_limits.budget)
     # The heading has named the window already.
     when = "that window" if window_text(verdict) else f"its next window, {_days(window)},"

@@ -84,6 +84,15 @@ class AdviceTest(unittest.TestCase):
             "its next window, 10 Mar – 10 Apr 2027, you", advice.limits_text(standing, leave)
         )
 
+    def test_bare_roots_wait_for_no_window(self):
+        standing = tree(season=EARLY, held_bare=True)
+        found = judged(standing)
+        self.assertEqual((advice.headline(found), advice.window_text(found)), ("Pot it now", ""))
+        self.assertEqual(
+            advice.limits_text(standing, found),
+            "Until its window, 10 Mar – 10 Apr 2027, remove only what is dead.",
+        )
+
     def test_times_are_told_as_people_tell_them(self):
         for months, usual, text in [
             (1, 1, "1 month since the last session; usually every year"),
