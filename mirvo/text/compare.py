@@ -28,7 +28,7 @@ def comparison_in_short(year: int, first: Outcome, second: Outcome) -> list[str]
     """The differences that matter, most important first; the sides are A and B.
 
     >>> comparison_in_short(2031, Outcome(2033, 0.6, 2.4, 40), Outcome(2033, 0.6, 2.42, 65))
-    ['A is easier on the tree: strain 40 in all against 65.']
+    ['A is easier on the tree: stress 40 in all against 65.']
     """
     told = [
         _likely(first, second),
@@ -81,6 +81,6 @@ def _strain(first: Outcome, second: Outcome) -> str:
         return ""
     easier = "A" if totals[0] < totals[1] else "B"
     return (
-        f"{easier} is easier on the tree: strain {min(totals):.0f} in all against "
+        f"{easier} is easier on the tree: stress {min(totals):.0f} in all against "
         f"{max(totals):.0f}."
     )

@@ -35,7 +35,7 @@ def dossier_parts(studio: Studio, found: Dossier, yard: str, today: date) -> lis
     ]
     if found.portrait is not None:
         parts += _photos(studio, [(found.portrait.digest, "")], 2)
-    parts += [Heading("Where it is from"), Rows(found.provenance, (1, 3))]
+    parts += [Heading("Origin"), Rows(found.provenance, (1, 3))]
     if tree.note:
         parts.append(Words(tree.note))
     parts += [Heading("As it stands"), Rows(_standing_rows(sheet), (1, 3))]

@@ -124,7 +124,7 @@ GLOSSARY = {
     "Ball": "The roots with their soil, out of the pot; its depth counts from the root plane.",
     "Woody depth": "How deep wood thicker than an eighth of the trunk reaches: the least depth of "
     "pot without another cut.",
-    "Feeding share": "How much of all fine, feeding root a session takes, with its ±.",
+    "Feeding share": "How much of all fine roots a session removes, with its ±.",
     "Budget": "The feeding share you allow yourself in one session, by your practice, the species "
     "and how the tree stands.",
     "Bearing": "The feeding share a tree could bear at most; its answers to earlier sessions move "

@@ -31,14 +31,14 @@ class ExchangeTest(BrowserCase):
         page = self.page
         self.send(self.file("continent.csv", CONTINENT))
         page.get_by_text("The almanac has no species “Blue wonder bush”").wait_for()
-        page.get_by_role("button", name="Take in the 2 good rows").click()
+        page.get_by_role("button", name="Import the 2 good rows").click()
         page.wait_for_url("**/trees")
         self.send(self.file("overseas.csv", OVERSEAS))
         page.get_by_text("“next spring” is no day").wait_for()
         # One row that cannot be, and all were asked for: nothing is kept, and it is said.
         page.get_by_role("button", name="All rows or none").click()
         page.get_by_role("alert").filter(has_text="nothing was taken in").wait_for()
-        page.get_by_role("button", name="Take in the 2 good rows").click()
+        page.get_by_role("button", name="Import the 2 good rows").click()
         page.wait_for_url("**/trees")
         book = Workbook()
         for row in (
@@ -51,11 +51,11 @@ class ExchangeTest(BrowserCase):
         book.save(out)
         self.send(self.file("sessions.xlsx", out.getvalue()))
         page.get_by_label("Its rows are").select_option("sessions")
-        page.get_by_role("button", name="Read it so").click()
+        page.get_by_role("button", name="Apply").click()
         for column, meaning in (("Pflanze", "tree"), ("Am", "done_on"), ("Was", "kind")):
             page.get_by_label(f"What {column} says").select_option(meaning)
-        page.get_by_role("button", name="Read it so").click()
-        page.get_by_role("button", name="Take in the 2 good rows").click()
+        page.get_by_role("button", name="Apply").click()
+        page.get_by_role("button", name="Import the 2 good rows").click()
         page.wait_for_url("**/trees")
         names = {row.tree.name: row.last_session for row in self.list_trees()}
         self.assertEqual(len(names), 4)

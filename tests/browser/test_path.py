@@ -53,7 +53,7 @@ class PathTest(PlannedCase, BrowserCase):
         page.goto("/trees/1/path?school=gentle")
         year = next(one.year for one in path.tradeoff if one.year != path.reached_year)
         page.get_by_role("link", name=f"Show the way that is there in {year}").click()
-        page.get_by_text(f"Shown is the way that is there in {year}").wait_for()
+        page.get_by_text(f"This plan gets there in {year}").wait_for()
         self.settled()
         expect(page.locator(".shown-ring")).to_have_count(1)
         page.get_by_role("link", name="Show the planned way").click()

@@ -30,7 +30,7 @@ class InShortTest(TestCase):
             comparison_in_short(2030, first, second),
             [
                 "Only B is likely to get there: by 2033.",
-                "A is easier on the tree: strain 10 in all against 60.",
+                "A is easier on the tree: stress 10 in all against 60.",
             ],
         )
         same = comparison_in_short(2030, first, first)

@@ -41,7 +41,7 @@ class CompostPagesTest(StudioCase):
         self.assertEqual(answer.status_code, 422)
         self.assertIn("is here already, taken 1 March 2019", answer.text)
         self.client.post("/compost/photo/1")
-        self.assertIn("lies on the compost heap", self.put_in().text)
+        self.assertIn("is deleted", self.put_in().text)
 
     def test_a_photo_is_put_right_at_its_place(self):
         self.put_in()
@@ -60,7 +60,7 @@ class CompostPagesTest(StudioCase):
             (f"/compost/tree/{self.here.id}", f"/trees/{self.here.id}"),
         ):
             laid = self.client.post(place)
-            self.assertIn("lies on the compost heap until 23 December 2026", laid.text)
+            self.assertIn("You can restore it until 23 December 2026", laid.text)
             self.assertIn(f"{place}/back", self.client.get("/kit").text)
             self.assertEqual(self.client.post(f"{place}/back").url.path, back)
         self.assertIn("Empty.", self.client.get("/kit").text)
@@ -69,5 +69,5 @@ class CompostPagesTest(StudioCase):
         for laid in ("photo-1", "photo-x", "photo-" + "9" * 40, "yard-1", "-", ""):
             answer = self.client.get(f"/trees?laid={laid}")
             self.assertEqual(answer.status_code, 200)
-            self.assertNotIn("compost heap", answer.text)
+            self.assertNotIn("is deleted", answer.text)
         self.assertEqual(self.client.post("/compost/photo/7").status_code, 404)

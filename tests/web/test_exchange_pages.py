@@ -133,11 +133,11 @@ class ExchangePageTest(PagesCase):
     def test_a_table_is_read_as_its_columns_are_said_to_mean(self):
         content = "Erste,Zweite\nElm,zelkova\nOak,nothing\n"
         page = self.pages.post("/exchange/table", files={"table": ("a.csv", content)}).text
-        self.assertIn("No column says", page)
+        self.assertIn("Choose the column that holds", page)
         sent = {"kind": "trees", "sheet": "0", "guessed_of": "0-trees"}
         sent |= {"column-0": "name", "column-1": "species_key"}
         page = self.pages.post("/exchange/table/read", data=sent).text
-        self.assertIn("Take in", page)
+        self.assertIn("Import", page)
         self.assertIn("The almanac has no species “nothing”", page)
         refused = self.pages.post("/exchange/table/take", data={**sent, "which": "all"})
         self.assertEqual(refused.status_code, 422)

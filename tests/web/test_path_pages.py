@@ -96,7 +96,7 @@ class PathPagesTest(PlannedCase):
         others = [point for point in path.tradeoff if point.year != path.reached_year]
         for point in others:
             page = words(self.client.get(f"/trees/1/path?school=gentle&arriving={point.year}"))
-            self.assertIn(f"Shown is the way that is there in {point.year}", page)
+            self.assertIn(f"This plan gets there in {point.year}", page)
             self.assertIn(f"gentle, there in {point.year}", page)
         self.assertTrue(others, "the case must offer a choice")
         for bad in ("\u0663", "2035x", "9" * 5000, "-1", str(path.reached_year)):

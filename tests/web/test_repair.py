@@ -304,7 +304,7 @@ class PutBackTest(RepairCase):
             with self.subTest(drop=drop):
                 self.assertEqual(self.pages.post(drop).status_code, 303)
                 self.assertEqual(self.read(count), 0)
-                self.assertIn("Put it back", self.pages.get("/kit").text)
+                self.assertIn("Restore", self.pages.get("/kit").text)
                 self.back()
                 self.assertEqual(self.read(count), 1)
         [recipe] = self.read(recipes)

@@ -54,7 +54,7 @@ class ShelfPagesTest(StudioCase):
 
     def test_a_tree_is_put_into_a_pot_and_no_other_beside_it(self):
         self.sent("/trees/1/pot", {"pot_id": "1"}, 303)
-        self.assertIn("It stands in this pot since", self.client.get("/trees/1/pot").text)
+        self.assertIn("In this pot since", self.client.get("/trees/1/pot").text)
         self.assertIn("One stands in it", self.sent("/trees/2/pot", {"pot_id": "1"}, 422).text)
         self.sent("/trees/1/pot", {"pot_id": ""}, 303)
         self.sent("/trees/1/pot", {"pot_id": "77"}, 404)

@@ -59,7 +59,7 @@ def against_plan(step: PlannedStep | None, done: ActualSession) -> list[Differen
         text = f"Into the {done.container} instead of the {step.container}."
         found.append(Difference("container", text))
     if abs(done.share - step.share) >= SHARE_NOTED:
-        text = f"{done.share * 100:.0f} % of the feeding root went instead of "
+        text = f"{done.share * 100:.0f} % of the fine roots went instead of "
         over = done.share > step.budget + 1e-9
         end = f", above the budget of {step.budget * 100:.0f} %." if over else "."
         found.append(Difference("share", f"{text}{step.share * 100:.0f} %{end}"))

@@ -80,7 +80,7 @@ def _reasons(problem: PlanningProblem, step: PlannedStep, tree: TreeState) -> li
     first, edge = not before.worked, step.edge_share * 100
     against = "over" if step.share > step.budget + CLOSE else "within"
     reasons = [
-        f"{step.share * 100:.0f} % of the feeding root goes, {against} the limit of "
+        f"{step.share * 100:.0f} % of the fine roots go, {against} the limit of "
         f"{step.budget * 100:.0f} %; {edge:.0f} % of it is the combed and trimmed edge."
     ]
     if problem.cuts_decided(step.year) is not None:

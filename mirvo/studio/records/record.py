@@ -112,7 +112,7 @@ def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
         ("Off the underside", planned.slice_mm, session.slice_mm, {"slice"}),
         ("Into", planned.container, session.container_after, {"container"}),
         (
-            "Of the feeding root",
+            "Of the fine roots",
             _percent(planned.share),
             _percent(session.share),
             {"share"},

@@ -150,7 +150,7 @@ class JudgedShareTest(StudioCase):
         for place in ("/trees/1/sessions", f"/sessions/{done.id}"):
             self.assertIn("30 %", pages.get(place).text, place)
         record = " ".join(pages.get(f"/sessions/{done.id}").text.split())
-        self.assertIn("Share of feeding root, judged", record)
+        self.assertIn("Fine roots removed, judged", record)
         self.assertIn("As computed", record)
         lines = pages.get("/exchange/sessions.csv").text.splitlines()
         row = dict(zip(lines[0].split(","), lines[1].split(","), strict=False))
