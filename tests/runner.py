@@ -181,7 +181,7 @@ def _print_coverage(data: str) -> None:
     out = io.StringIO()
     share = whole.report(file=out, skip_covered=True, show_missing=False)
     least = sorted(out.getvalue().splitlines()[2:-3], key=lambda line: line.split()[-1:])
-    print(f"{share:.0f} % of the lines are run by tests; files with the fewest:")
+    print(f"{share:.0f}% of the lines are run by tests; files with the fewest:")
     by_share = sorted((line for line in least if "%" in line), key=_percent)
     for line in by_share[:5]:
         print(f"  {line}")

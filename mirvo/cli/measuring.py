@@ -131,7 +131,7 @@ def plan_command(
 def card_command(
     out: Annotated[Path, typer.Argument(help="Where to write it: a name ending in .pdf or .svg.")],
 ) -> None:
-    """Write the calibration card at true size, to be printed at 100 %."""
+    """Write the calibration card at true size, to be printed at 100%."""
     from mirvo.formats.card import card_pdf, card_svg
 
     kind = out.suffix.lower()
@@ -141,4 +141,4 @@ def card_command(
         out.write_bytes(card_pdf() if kind == ".pdf" else card_svg().encode())
     except OSError as error:
         raise BadInput(str(out), f"cannot be written: {error.strerror}") from None
-    print(f"{out} written; print it at 100 % and measure its line.")
+    print(f"{out} written; print it at 100% and measure its line.")

@@ -21,7 +21,7 @@ CHECK_LINE_MM = 100.0
 CHECK_FROM_MM = (55.0, 131.0)
 INK_WIDTH_MM = 0.3
 SCALE_WORDS = (
-    "Print at 100 %. This line should measure 100 mm; enter in the Kit what it does measure."
+    "Print at 100%. This line should measure 100 mm; enter in the Kit what it does measure."
 )
 USE_WORDS = (
     "Lay the whole card flat beside the trunk, level with the roots if you can,",
@@ -96,7 +96,7 @@ def card_svg() -> str:
     )
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:g}mm" height="{height:g}mm" '
-        f'viewBox="0 0 {width:g} {height:g}"><title>Mirvo card, print at 100 %</title>'
+        f'viewBox="0 0 {width:g} {height:g}"><title>Mirvo card, print at 100%</title>'
         f'<rect width="{width:g}" height="{height:g}" fill="#fff"/>'
         f'<g shape-rendering="crispEdges">{boxes}</g>'
         f'<g fill="none" stroke="#000" stroke-width="{INK_WIDTH_MM}">{lines}</g>'
@@ -113,7 +113,7 @@ def card_pdf() -> bytes:
     out = io.BytesIO()
     # Invariant: without the time of day the same card is the same file.
     page = Canvas(out, pagesize=(width * mm, height * mm), invariant=True)
-    page.setTitle("Mirvo card, print at 100 %")
+    page.setTitle("Mirvo card, print at 100%")
     for dark, (x, y, w, h) in squares():
         page.setFillGray(0 if dark else 1)
         page.rect(x * mm, (height - y - h) * mm, w * mm, h * mm, stroke=0, fill=1)

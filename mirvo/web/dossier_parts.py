@@ -114,7 +114,7 @@ def _session_rows(found: Dossier) -> list[Part]:
         (
             short_day(one.session.done_on),
             kind_name(one.session.kind),
-            f"{one.share * 100:.0f} % of {one.session.budget * 100:.0f} %",
+            f"{one.share * 100:.0f}% of {one.session.budget * 100:.0f}%",
             one.answer or "–",
             " ".join(text for text in (one.session.found, one.session.next_time) if text),
         )
@@ -140,7 +140,7 @@ def _target_parts(sheet: Sheet) -> list[Part]:
             (
                 str(step.year),
                 step.into,
-                f"{step.share * 100:.0f} %",
+                f"{step.share * 100:.0f}%",
                 ", ".join(step.faults) or "–",
                 length_text(step.slice_mm) if step.slice_mm else "–",
                 length_text(step.side_trim_mm) if step.side_trim_mm else "–",
@@ -181,7 +181,7 @@ def book_parts(title: str, book: YearBook) -> list[Part]:
             (
                 short_day(each.session.done_on),
                 kind_name(each.session.kind),
-                f"{each.share * 100:.0f} %",
+                f"{each.share * 100:.0f}%",
                 each.answer or "–",
                 each.session.found,
             )

@@ -111,7 +111,7 @@ def whole(value: float | None) -> str:
 
 
 def percent(value: float | None) -> str:
-    return "" if value is None else f"{_whole(value * 100)} %"
+    return "" if value is None else f"{_whole(value * 100)}%"
 
 
 def formatted(pattern: str, *values: object) -> str:

@@ -83,7 +83,7 @@ class SeasonTest(BrowserCase):
         self.page.get_by_role("link", name="Note lost leaves").first.click()
         self.page.get_by_label("Leaf lost").fill("5")
         self.page.get_by_role("button", name="Save what you see").click()
-        self.page.get_by_text("5 % of the leaf lost").wait_for()
+        self.page.get_by_text("5% of the leaf lost").wait_for()
         # Shoots in April were in time for a tree worked in December.
         self.assertIn("good", self.page.locator("#answer").inner_text())
 

@@ -130,7 +130,7 @@ class TwoSeasonsTest(BrowserCase):
         page.get_by_label("Leaf lost").fill("5")
         page.get_by_label("First new shoots").fill(f"{step.year}-04-25")
         page.get_by_role("button", name="Save what you see").click()
-        page.get_by_text("5 % of the leaf lost").wait_for()
+        page.get_by_text("5% of the leaf lost").wait_for()
         page.goto("/trees/1")
         self.assertIn("1.05 times", page.locator("[data-answers]").inner_text())
         self.agree()

@@ -110,7 +110,7 @@ test("a page that shows a job goes on whatever becomes of it", async () => {
     const panel = new Element({ job: "/jobs/c" }, { found: { progress: bar, "[data-stage]": stage } });
     watchPage(panel);
     Stream.last.say({ stage: "Reading rows", share: 0.25, done: false });
-    assert.equal(stage.textContent, "Reading rows, 25 %");
+    assert.equal(stage.textContent, "Reading rows, 25%");
     Stream.last.say(last);
     await until(() => gone.length);
     assert.deepEqual(gone, ["/jobs/c"]);

@@ -512,7 +512,7 @@ class SheetTest(DrawnTree):
 
     def test_a_difference_of_nothing_has_no_sign(self):
         self.assertEqual(
-            [whole(-0.3), whole(2.6), percent(-0.001), percent(0.256)], ["0", "3", "0 %", "26 %"]
+            [whole(-0.3), whole(2.6), percent(-0.001), percent(0.256)], ["0", "3", "0%", "26%"]
         )
         said = [signed(-0.3), signed(0.04, 1), signed(-0.06, 1), signed(2.6)]
         self.assertEqual(said, ["0", "0.0", "-0.1", "+3"])

@@ -106,7 +106,7 @@ class Walk:
         expected = (
             verdict.kind,
             standing.season.state,
-            f"{standing.limits.budget * 100:.0f} %",
+            f"{standing.limits.budget * 100:.0f}%",
             start.isoformat(),
         )
         dead = stands.tree.died_on is not None

@@ -265,7 +265,7 @@ def _warn_of_scale(view: _Seen, mine: Array, theirs: Array) -> None:
     if abs(size / max(other, 1e-9) - 1) > SCALES_DIFFER:
         view.warn(
             f"{view.photo.name}: the points shared with another photo lie "
-            f"{abs(size / other - 1) * 100:.0f} % nearer or farther apart than there; check both "
+            f"{abs(size / other - 1) * 100:.0f}% nearer or farther apart than there; check both "
             "calibrations."
         )
 

@@ -169,7 +169,7 @@ def _easings(case: Case, school: str, first: int) -> list[tuple[str, Case, str]]
         (
             "budget",
             case.model_copy(update={"species": case.species.model_copy(update={"budget": larger})}),
-            f"the budget of {share * 100:.0f} % a session",
+            f"the budget of {share * 100:.0f}% a session",
         ),
         (
             "flare_growth",

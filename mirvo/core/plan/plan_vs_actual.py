@@ -59,10 +59,10 @@ def against_plan(step: PlannedStep | None, done: ActualSession) -> list[Differen
         text = f"Into the {done.container} instead of the {step.container}."
         found.append(Difference("container", text))
     if abs(done.share - step.share) >= SHARE_NOTED:
-        text = f"{done.share * 100:.0f} % of the fine roots went instead of "
+        text = f"{done.share * 100:.0f}% of the fine roots went instead of "
         over = done.share > step.budget + 1e-9
-        end = f", above the budget of {step.budget * 100:.0f} %." if over else "."
-        found.append(Difference("share", f"{text}{step.share * 100:.0f} %{end}"))
+        end = f", above the budget of {step.budget * 100:.0f}%." if over else "."
+        found.append(Difference("share", f"{text}{step.share * 100:.0f}%{end}"))
     return found
 
 
@@ -95,7 +95,7 @@ def _roots(planned: Mapping[str, float], done: Mapping[str, float]) -> list[Diff
             found.append(Difference("spared", f"{label} was to go and stayed."))
         # A cut is not placed to the millimetre.
         elif went < part - 0.05:
-            text = f"Of {label} {went * 100:.0f} % went instead of {part * 100:.0f} %."
+            text = f"Of {label} {went * 100:.0f}% went instead of {part * 100:.0f}%."
             found.append(Difference("less", text))
     found += [
         Difference("extra", f"{label} was cut and was not planned.")

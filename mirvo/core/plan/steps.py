@@ -80,8 +80,8 @@ def _reasons(problem: PlanningProblem, step: PlannedStep, tree: TreeState) -> li
     first, edge = not before.worked, step.edge_share * 100
     against = "over" if step.share > step.budget + CLOSE else "within"
     reasons = [
-        f"{step.share * 100:.0f} % of the fine roots go, {against} the limit of "
-        f"{step.budget * 100:.0f} %; {edge:.0f} % of it is the combed and trimmed edge."
+        f"{step.share * 100:.0f}% of the fine roots go, {against} the limit of "
+        f"{step.budget * 100:.0f}%; {edge:.0f}% of it is the combed and trimmed edge."
     ]
     if problem.cuts_decided(step.year) is not None:
         reasons.append("The roots are those decided by hand; the rest is planned around them.")
@@ -160,7 +160,7 @@ def layer_steps(layered: Layered) -> tuple[PlannedStep, PlannedStep]:
         woody_depth_mm=(round(made.woody, 1), round(made.woody, 1)),
         reasons=(
             "A ground layer gives a new flare all round; the old roots feed the tree until then.",
-            f"It takes with {old.case.layer_success * 100:.0f} % and needs {years} years.",
+            f"It takes with {old.case.layer_success * 100:.0f}% and needs {years} years.",
         ),
     )
     second = PlannedStep(

@@ -121,7 +121,7 @@ def _freed(root: RootCase, wish: CutAdvice, only_feeder: Reason) -> CutAdvice | 
         keep = root.length_mm * (1 - part)
         reason = why(
             "frees_the_trunk",
-            f"{only_feeder.sentence}: cut back {percent} % of it, which frees the trunk, and no "
+            f"{only_feeder.sentence}: cut back {percent}% of it, which frees the trunk, and no "
             "more",
             keep_mm=round(keep, 1),
         )

@@ -78,7 +78,7 @@ class Experience:
         """ "9 sessions, median share 41 %, one poor": for people."""
         parts = [f"{self.sessions} session{'s' if self.sessions != 1 else ''}"]
         if self.median_share is not None:
-            parts.append(f"median share {self.median_share * 100:.0f} %")
+            parts.append(f"median share {self.median_share * 100:.0f}%")
         parts += [f"{count} {answer}" for answer, count in self.answers.items() if count]
         return ", ".join(parts)
 

@@ -82,7 +82,7 @@ def _after(work: RootWork) -> tuple[date, str]:
     if treated_as_cutting(work.kind, work.share, work.bearing):
         # More than it could bear: it is rooted anew like a cutting, and rests one spring more.
         days = table.cutting_recovery_days
-    taken = "" if work.share is None else f", {work.share * 100:.0f} % of the fine roots removed"
+    taken = "" if work.share is None else f", {work.share * 100:.0f}% of the fine roots removed"
     why = f"its roots were worked {_day(work.done_on)}{taken}"
     until = work.until(days, short)
     if work.answer == "poor":

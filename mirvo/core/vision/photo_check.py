@@ -177,7 +177,7 @@ def _of_light(shot: Shot) -> Iterator[Remark]:
     if white > MAX_WHITE_SHARE:
         yield Remark(
             about="glare",
-            text=f"{100 * white:.0f} % of the picture is plain white, with no detail left. Take it "
+            text=f"{100 * white:.0f}% of the picture is plain white, with no detail left. Take it "
             "in the shade, or with less light; wet bark: from another side.",
         )
     if float(np.median(seen.max(axis=1))) < MAX_DARK_MEDIAN:
@@ -225,7 +225,7 @@ def _of_card(shot: Shot, card: _Told | None) -> Iterator[Remark]:
         yield Remark(about="card", text=f"{shot.no_use[0].upper()}{shot.no_use[1:]}.")
     if shot.corners is None or card is None:
         return
-    cost = f" The scale is known to ±{100 * card.scale_error:.1f} %."
+    cost = f" The scale is known to ±{100 * card.scale_error:.1f}%."
     paper = _white_of_card(shot.picture, shot.corners)
     if len(paper) > 100:
         if float((paper.max(axis=1) >= CARD_CLIPPED).mean()) > MAX_CARD_CLIPPED_SHARE:

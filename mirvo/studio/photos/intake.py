@@ -136,7 +136,7 @@ def _known(db: DbSession, tree_id: int, digest: str) -> Photo | None:
 
 def _here_already(file_name: str, photo: Photo) -> Intake:
     if photo.composted_at is not None:
-        message = "this very photo lies on the compost heap; put it back from the Kit"
+        message = "this photo is deleted; restore it from the Kit"
         return Intake(file_name, None, f"{file_name}: {message}")
     message = f"this very photo is here already, taken {photo.taken_on.day} {photo.taken_on:%B %Y}"
     return Intake(file_name, None, f"{file_name}: {message}", known=photo)

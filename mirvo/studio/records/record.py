@@ -125,7 +125,7 @@ def _pairs(session: RootSession, cuts: tuple[CutOfRoot, ...]) -> Iterator[Pair]:
 
 
 def _percent(share: float) -> str:
-    return f"{100 * share:.0f} %"
+    return f"{100 * share:.0f}%"
 
 
 def _listed(labels: list[str] | tuple[str, ...]) -> str:

@@ -221,7 +221,7 @@ def lay_aside(studio: Studio, key: str) -> bool:
         if found.shipped is None and count:
             trees = "one tree is" if count == 1 else f"{count} trees are"
             if not found.trees:
-                trees += " still on the compost heap and"
+                trees += " deleted but can still be restored, and"
             raise BadInput("laid_aside", f"{trees} of this species; give them another one first.")
         kept = yard_of(db).own_species.get(key)
         if kept is not None:

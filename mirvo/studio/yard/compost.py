@@ -62,7 +62,7 @@ def lay_on_heap(studio: Studio, kind: str, number: int) -> Laid:
     with studio.writing() as db:
         row = _row(db, kind, number)
         if row.composted_at is not None:
-            raise NotFound(kind, f"this {kind} lies on the compost heap already")
+            raise NotFound(kind, f"this {kind} is deleted already")
         for part in _with_what_hangs_on(db, row):
             part.composted_at = now
         _settle(db, studio, row)
@@ -74,10 +74,10 @@ def put_back(studio: Studio, kind: str, number: int) -> Laid:
     with studio.writing() as db:
         row = _row(db, kind, number)
         if row.composted_at is None:
-            raise NotFound(kind, f"this {kind} does not lie on the compost heap")
+            raise NotFound(kind, f"this {kind} is not deleted")
         laid = _laid(db, row)
         if not isinstance(row, (Tree, ShelfPot)) and find_kept(db, Tree, row.tree_id) is None:
-            raise BadInput(kind, "its tree lies on the compost heap too; put that back first")
+            raise BadInput(kind, "its tree is deleted too; restore that first")
         for part in _with_what_hangs_on(db, row):
             part.composted_at = None
         _settle(db, studio, row)

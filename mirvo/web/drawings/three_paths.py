@@ -80,7 +80,7 @@ def _row(scene: Scene, path: PlannedPath, at: Callable[[float], float], y: float
         x = at(step.year + SPRING)
         scene.circle((x, y), radius, "session-disc")
         if x - said_at >= APART_PX:
-            scene.write((x, y - 15), f"{step.share * 100:.0f} %", "small", "middle")
+            scene.write((x, y - 15), f"{step.share * 100:.0f}%", "small", "middle")
             said_at = x
     if reached is None:
         scene.write((scene.width - RIGHT_PX, y + 5), "out of reach", "path-lost", "end")
@@ -89,11 +89,11 @@ def _row(scene: Scene, path: PlannedPath, at: Callable[[float], float], y: float
     scene.path([(x, y + 8), (x, y - 20), (x + 14, y - 15), (x, y - 10)], "arrival-flag")
     likely = path.chance_when_reached
     if likely is not None:
-        scene.write((x + 19, y - 8), f"{likely * 100:.0f} %", "chance-words")
+        scene.write((x + 19, y - 8), f"{likely * 100:.0f}%", "chance-words")
 
 
 def _words(name: str, path: PlannedPath) -> str:
-    years = ", ".join(f"{step.year} with {step.share * 100:.0f} %" for step in path.steps)
+    years = ", ".join(f"{step.year} with {step.share * 100:.0f}%" for step in path.steps)
     reached = path.reached_year
     end = "out of reach" if reached is None else f"there in {reached}"
     return f"{name}: sessions in {years or 'no year'}, {end}."

@@ -83,7 +83,7 @@ def _years(path: PlannedPath, points: Sequence[TradeoffPoint]) -> list[int]:
 
 def _said(point: TradeoffPoint) -> str:
     sessions = "1 session" if point.sessions == 1 else f"{point.sessions} sessions"
-    return f"{sessions}, {100 * point.chance:.0f} %"
+    return f"{sessions}, {100 * point.chance:.0f}%"
 
 
 def _point(

@@ -125,7 +125,7 @@ class GroundLayerTest(unittest.TestCase):
         )
         last = max(willing.chance_by_year)
         self.assertAlmostEqual(unwilling.chance_by_year[last], willing.chance_by_year[last] / 2, 2)
-        self.assertIn("40 %", " ".join(unwilling.steps[0].reasons))
+        self.assertIn("40%", " ".join(unwilling.steps[0].reasons))
 
     def test_a_weak_tree_is_not_layered(self):
         found = plan_school(self.made(strength="weak"), "steady")

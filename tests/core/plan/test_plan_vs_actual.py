@@ -41,8 +41,8 @@ class PlanVsActualTest(unittest.TestCase):
 
     def test_more_than_the_budget_is_said(self):
         [one] = against_plan(STEP, ActualSession(2027, {"C": 1, "F": 0.5}, 20, 0.41, "usual pot"))
-        self.assertEqual(one.text, "41 % of the fine roots went instead of 30 %, above the "
-                         "budget of 38 %.")  # fmt: skip
+        self.assertEqual(one.text, "41% of the fine roots went instead of 30%, above the "
+                         "budget of 38%.")  # fmt: skip
         [under] = against_plan(STEP, ActualSession(2027, {"C": 1, "F": 0.5}, 20, 0.36, "usual pot"))
         self.assertNotIn("budget", under.text)
 

@@ -71,7 +71,7 @@ class AnswerTest(unittest.TestCase):
 
     def test_experience_of_a_species(self):
         found = experience_of([(0.3, "good"), (0.5, "poor"), (None, None)])
-        self.assertEqual(found.sentence, "3 sessions, median share 40 %, 1 good, 1 poor")
+        self.assertEqual(found.sentence, "3 sessions, median share 40%, 1 good, 1 poor")
 
 
 class RecoveryTest(unittest.TestCase):

@@ -75,7 +75,7 @@ export function watchPage(panel) {
   const stage = panel.querySelector("[data-stage]");
   const bar = panel.querySelector("progress");
   const show = (words, share) => {
-    stage.textContent = `${words}, ${Math.round(100 * share)} %`;
+    stage.textContent = `${words}, ${Math.round(100 * share)}%`;
     bar.value = share;
   };
   // Whatever became of it, the server knows which page says so.

@@ -63,7 +63,7 @@ function drawGhost(group, { path, base_width: across, confidence, doubtful }, cu
   line(group, path, role);
   line(group, across, role);
   const [x, y] = path[path.length - 1];
-  const text = `${current ? "this: " : ""}${Math.round(confidence * 100)} %${doubtful ? " ?" : ""}`;
+  const text = `${current ? "this: " : ""}${Math.round(confidence * 100)}%${doubtful ? " ?" : ""}`;
   group.append(element("text", { x, y: y - 8 / zoom, class: "mark-label", "font-size": (LABEL_PX * 0.8) / zoom, "text-anchor": "middle" }, text));
 }
 

@@ -78,7 +78,7 @@ export class Fields {
     const names = Object.keys(EDGE_OFF);
     this.edge.value = names.find((name) => Math.abs(EDGE_OFF[name] - off) < 0.002) ?? "found";
     const sure = Math.round(196 * off);
-    this.edge.querySelector("[value=found]").textContent = `was found: ±${sure} % of its width`;
+    this.edge.querySelector("[value=found]").textContent = `was found: ±${sure}% of its width`;
   }
 
   /** A ball's wood is judged against the trunk; the narrowest width stands in for its diameter. */

@@ -172,7 +172,7 @@ assist.addEventListener("change", () => {
   part("sure").hidden = sure < 2;
   part("sure-count").textContent = String(sure);
   part("ghost-said").textContent = ghost
-    ? `${assist.ghosts.length} proposed, ${assist.doubtful} doubtful. This one: ${Math.round(ghost.confidence * 100)} % sure.`
+    ? `${assist.ghosts.length} proposed, ${assist.doubtful} doubtful. This one: ${Math.round(ghost.confidence * 100)}% sure.`
     : assist.said;
   redraw();
 });
