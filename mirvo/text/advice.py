@@ -91,6 +91,11 @@ REASONS = {
     "newcomer_at_once": "you repot a newcomer into your own mix at once",
     "filled_pot": "it has filled its pot within the season",
 }
+RECOVERED = {
+    "worked": "",
+    "worked_poorly": ", and it recovered poorly",
+    "worked_well": ", and it recovered well",
+}
 DIAGNOSIS = {
     "dark_ring": "Cut a dying branch. A dark ring in the wood means disease: stop, move the tree "
     "away, disinfect, and ask a licensed adviser before you treat it.",
@@ -223,7 +228,15 @@ def _beyond_longest(values: Mapping[str, Any]) -> str:
 
 
 def _recovering(values: Mapping[str, Any]) -> str:
-    return f"it is recovering until {long_date(values['until'])}: {values['why']}"
+    return f"it is recovering until {long_date(values['until'])}: {_recovers_from(values['why'])}"
+
+
+def _recovers_from(why: Coded) -> str:
+    if why.code == "few_roots":
+        return f"it came on {long_date(why.values['came_on'])} with few roots of its own"
+    share, ending = why.values["share"], RECOVERED[why.code]
+    removed = "" if share is None else f" and removed {percent(share)} of the fine roots"
+    return f"you worked its roots on {long_date(why.values['done_on'])}{removed}{ending}"
 
 
 def _season(values: Mapping[str, Any]) -> str:

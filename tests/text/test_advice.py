@@ -17,7 +17,10 @@ from mirvo.text import advice
 from tests.core.standing.test_verdict import DAY, EARLY, OPEN, judged, tree
 
 CLOSING = replace(OPEN, state="closing")
-RECOVERING = [Recovery(date(2027, 6, 1), "it came bare", of) for of in (False, True)]
+RECOVERING = [
+    Recovery(date(2027, 6, 1), coded("few_roots", came_on=date(2027, 3, 1)), False),
+    Recovery(date(2027, 6, 1), coded("worked_poorly", done_on=date(2027, 3, 1), share=0.28)),
+]
 SENTENCE = re.compile(r"[A-Z].*[.]")
 
 
@@ -92,6 +95,21 @@ class AdviceTest(unittest.TestCase):
             advice.limits_text(standing, found),
             "Until its window, 10 Mar – 10 Apr 2027, remove only what is dead.",
         )
+
+    def test_a_recovery_tells_what_was_done(self):
+        for recovery, text in zip(
+            RECOVERING,
+            (
+                "it came on 1 March 2027 with few roots of its own",
+                "you worked its roots on 1 March 2027 and removed 28% of the fine roots, and it "
+                "recovered poorly",
+            ),
+            strict=True,
+        ):
+            reason = coded("recovering", until=recovery.until, why=recovery.why)
+            self.assertEqual(
+                advice.reason_text(reason), f"it is recovering until 1 June 2027: {text}"
+            )
 
     def test_times_are_told_as_people_tell_them(self):
         for months, usual, text in [

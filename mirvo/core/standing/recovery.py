@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from mirvo.core.almanac import rules
+from mirvo.core.coded import Coded, coded
 from mirvo.core.rootwork import treated_as_cutting
 from mirvo.core.standing.answer import Answer
 
@@ -34,13 +35,13 @@ class RootWork:
 
 @dataclass(frozen=True)
 class Recovery:
-    """until : last day of it; why : in a sentence.
+    """until : last day of it; why : what it recovers from.
 
     of_session : whether a session is the cause, and not that the tree came with few roots.
     """
 
     until: date
-    why: str
+    why: Coded
     of_session: bool = True
 
     def holds(self, day: date) -> bool:
@@ -63,12 +64,11 @@ def recovery_of(
         if came_on is None or origin not in rules().budget.collected_origins:
             return None
         until = came_on + timedelta(days=table.newcomer_recovery_days)
-        why = f"it came {_day(came_on)} with few roots of its own"
-        return Recovery(until, why, of_session=False)
+        return Recovery(until, coded("few_roots", came_on=came_on), of_session=False)
     return Recovery(*_after(work))
 
 
-def _after(work: RootWork) -> tuple[date, str]:
+def _after(work: RootWork) -> tuple[date, Coded]:
     table = rules().standing
     short, long = table.recovery_days
     part = 1.0
@@ -82,19 +82,13 @@ def _after(work: RootWork) -> tuple[date, str]:
     if treated_as_cutting(work.kind, work.share, work.bearing):
         # More than it could bear: it is rooted anew like a cutting, and rests one spring more.
         days = table.cutting_recovery_days
-    taken = "" if work.share is None else f", {work.share * 100:.0f}% of the fine roots removed"
-    why = f"its roots were worked {_day(work.done_on)}{taken}"
-    until = work.until(days, short)
+    why, until = "worked", work.until(days, short)
     if work.answer == "poor":
         # A tree that answered badly gets half as long again.
         until = work.until(round(1.5 * days), short)
-        why += "; it answered poorly"
+        why = "worked_poorly"
     elif work.answer == "good" and work.shoots_on is not None:
         # New shoots are the only proof, and they end it.
         until = min(until, max(work.shoots_on, work.done_on + timedelta(days=short)))
-        why += "; it answered well"
-    return until, why
-
-
-def _day(day: date) -> str:
-    return f"{day.day} {day:%B %Y}"
+        why = "worked_well"
+    return until, coded(why, done_on=work.done_on, share=work.share)

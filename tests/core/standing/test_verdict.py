@@ -50,7 +50,7 @@ def judged(standing, *signs, **more):
     return verdict(standing, looked(signs, **more))
 
 
-RECOVERING = Recovery(DAY + timedelta(days=90), "its roots were worked today")
+RECOVERING = Recovery(DAY + timedelta(days=90), coded("worked", done_on=DAY, share=0.3))
 
 
 class VerdictTest(unittest.TestCase):
