@@ -258,3 +258,15 @@ MAKERS: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "season": _season,
     "planned_later": _planned_later,
 }
+
+
+def recovered_text(factor: float) -> str:
+    """What its recoveries make of the most a tree can take. factor : of what is usual.
+
+    >>> recovered_text(1.1)
+    'So it can take 10% more than usual.'
+    """
+    if percent(abs(factor - 1.0)) == "0%":
+        return "So it can take what is usual."
+    more = "more" if factor > 1.0 else "less"
+    return f"So it can take {percent(abs(factor - 1.0))} {more} than usual."

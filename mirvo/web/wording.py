@@ -136,7 +136,7 @@ GLOSSARY = {
     "Likely year": "The year by which four in five of the drawn futures have reached the target.",
     "±": "The true value lies within it nineteen times of twenty, as far as the assumptions hold.",
 }
-UNITS = {"deg": "°", "%": " %"}
+UNITS = {"deg": "°", "%": "%"}
 __all__ = ["CONDITIONS", "HEIGHTS"]
 FEEDERS = ("none", "few", "some", "many")
 

@@ -132,7 +132,7 @@ class TwoSeasonsTest(BrowserCase):
         page.get_by_role("button", name="Save what you see").click()
         page.get_by_text("5% of the leaf lost").wait_for()
         page.goto("/trees/1")
-        self.assertIn("1.05 times", page.locator("[data-answers]").inner_text())
+        self.assertIn("5% more", page.locator("[data-answers]").inner_text())
         self.agree()
         self.at(step.year, 9, 10)
         self.agree()

@@ -109,7 +109,7 @@ SENTENCES = {
     "oversized": "it is far thicker than the rest and takes the flow from them",
     "kinked": "it is bent sharply",
 }
-UNITS = {"deg": "°", "%": " %", "mm": " mm", None: ""}
+UNITS = {"deg": "°", "%": "%", "mm": " mm", None: ""}
 
 
 def why(code: str, sentence: str, **figures: float) -> Reason:
