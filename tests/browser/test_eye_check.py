@@ -28,7 +28,7 @@ class EyeTest(BrowserCase):
             page.get_by_role("button", name="Done with this round").click()
             if turn == 1:
                 page.get_by_text("second round of two").wait_for()
-        page.get_by_text("is kept as your click deviation").wait_for()
+        page.get_by_text("is saved as your click deviation").wait_for()
         result = self.read(eye.load_check, 1).result
         self.assertAlmostEqual(result.bias_right, 3.0, delta=0.8)
         self.assertAlmostEqual(result.bias_down, 0.0, delta=0.8)
