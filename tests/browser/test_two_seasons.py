@@ -39,7 +39,7 @@ class TwoSeasonsTest(BrowserCase):
         self.assertTrue(self.page.locator("[data-verdict]").first.is_visible(), "printed")
         self.page.emulate_media(media="screen")
         verdict, season, budget, window = first.pop()
-        return verdict, season, int(budget.split()[0]), window
+        return verdict, season, int(budget.rstrip("%")), window
 
     def take_in(self):
         page = self.page

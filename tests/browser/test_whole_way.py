@@ -98,7 +98,7 @@ class WholeWayTest(BrowserCase):
         row = page.get_by_role("radiogroup", name="Root A")
         row.get_by_label("removed").check()
         share = page.locator("#share .figure").first
-        expect(share).to_have_text(re.compile(r"^(3[0-9]|[4-9]\d) %$"))
+        expect(share).to_have_text(re.compile(r"^(3[0-9]|[4-9]\d)%$"))
         page.get_by_role("button", name="Record the session").click()
         page.get_by_role("heading", name="Aftercare").wait_for()
         self.assertIn("Root A", page.locator(".facts").first.inner_text())

@@ -67,7 +67,7 @@ class PhotoCheckTest(unittest.TestCase):
         dark = (self.good.picture * 0.08).astype(np.uint8)
         self.assertIn("dark", self.said(replace(self.good, picture=dark)))
         bright = np.clip(self.good.picture.astype(int) * 3, 0, 255).astype(np.uint8)
-        self.assertRegex(self.said(replace(self.good, picture=bright))["glare"], r"\d+ % of the")
+        self.assertRegex(self.said(replace(self.good, picture=bright))["glare"], r"\d+% of the")
 
     def test_an_oblique_photo_is_one_from_above_only(self):
         camera = replace(self.camera, tilt_deg=38.0)
@@ -79,7 +79,7 @@ class PhotoCheckTest(unittest.TestCase):
         shaded = self.good.picture.copy()
         middle = int(np.nanmean(self.good.corners[:, 0]))
         shaded[:, :middle] = (shaded[:, :middle] * 0.5).astype(np.uint8)
-        self.assertRegex(self.said(replace(self.good, picture=shaded))["card"], r"±\d\.\d %")
+        self.assertRegex(self.said(replace(self.good, picture=shaded))["card"], r"±\d\.\d%")
         paper = self.good.picture.copy()
         low, high = self.good.corners.min(axis=0).astype(int), self.good.corners.max(axis=0)
         part = np.s_[low[1] : int(high[1]), low[0] : int(high[0])]

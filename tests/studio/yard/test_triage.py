@@ -2,6 +2,7 @@
 
 from datetime import UTC, date, datetime
 
+from mirvo.core.coded import coded
 from mirvo.core.errors import BadInput
 from mirvo.core.limits.care import AnswerFields
 from mirvo.core.limits.sessions import SessionFields
@@ -39,7 +40,7 @@ class SignsTest(StudioCase):
         self.on(DECEMBER)
         found = self.stands()
         self.assertNotEqual(found.usual_verdict.kind, before)
-        said = "water stands on top (seen 12 November 2026)"
+        said = coded("sign", sign="water_stands", on=date(2026, 11, 12))
         self.assertIn(said, found.usual_verdict.speaks_for)
         pages = TestClient(create_app(self.studio))
         kind = f'data-verdict="{found.usual_verdict.kind}"'

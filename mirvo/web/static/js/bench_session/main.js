@@ -119,7 +119,7 @@ queue.addEventListener("parts", ({ detail }) => {
 function sayKept() {
   const why = queue.lost ? queue.why : photos.lost ? photos.why : "";
   save.dataset.state = why ? "lost" : closing.waiting ? "waiting" : "kept";
-  const said = { kept: "All saved.", waiting: "Saving …", lost: `${why} ${closing.waiting} on this device only. It is sent as soon as there is a connection; carry on.` };
+  const said = { kept: "All saved.", waiting: "Saving …", lost: `${why} ${closing.waiting} kept on this device and sent as soon as there is a connection. Carry on.` };
   save.textContent = said[save.dataset.state];
 }
 for (const hands of [queue, photos]) {
