@@ -119,7 +119,7 @@ class TwoSeasonsTest(BrowserCase):
         self.work(first, "15")
         page.goto("/trees/1")
         self.assertEqual(page.locator(f"[data-root={first}]").count(), 0)
-        self.assertIn(f"{first} went", page.locator(".sheet-facts").inner_text())
+        self.assertIn(f"removed {first}.", page.locator(".sheet-facts").inner_text())
         verdict, _, _, window = self.agree()
         self.assertEqual(verdict, "rest")
         self.assertGreater(window, str(step.year + 1))
