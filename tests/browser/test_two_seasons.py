@@ -126,7 +126,7 @@ class TwoSeasonsTest(BrowserCase):
 
         self.at(step.year, 5, 10)
         page.goto("/trees/1")
-        page.get_by_role("link", name="How did it answer").click()
+        page.get_by_role("link", name="How did it recover").click()
         page.get_by_label("Leaf lost").fill("5")
         page.get_by_label("First new shoots").fill(f"{step.year}-04-25")
         page.get_by_role("button", name="Save what you see").click()
