@@ -157,17 +157,20 @@ def _potted_bare(verdict: Verdict) -> bool:
 def limits_text(standing: Standing, verdict: Verdict) -> str:
     """What you may remove today, and in the window the advice is about."""
     season, window = standing.season, verdict.window
+    most = percent(standing.window_limits.budget)
+    # Beside "let it rest" or "act today" a share for today would be a second instruction.
+    if verdict.kind not in WINDOW_FIRST:
+        return (
+            f"In its next window, {_days(window)}, you can remove up to {most} of the fine roots."
+        )
     if season.workable:
         return f"Today you can remove up to {percent(standing.limits.budget)} of the fine roots."
     if _potted_bare(verdict):
         return f"Until its window, {_days(window)}, remove only what is dead."
-    most = percent(standing.window_limits.budget)
-    # The heading has named the window already.
-    when = "that window" if window_text(verdict) else f"its next window, {_days(window)},"
     today = _season_today(season)
     if standing.limits.budget > 0:
         today += f" If you must, remove at most {percent(standing.limits.budget)}."
-    return f"{today} In {when} you can remove up to {most} of the fine roots."
+    return f"{today} In that window you can remove up to {most} of the fine roots."
 
 
 def _days(window: Window) -> str:

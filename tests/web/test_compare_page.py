@@ -94,7 +94,10 @@ class ComparePageTest(PlannedCase):
     def test_what_cannot_be_decided_is_said_on_the_page(self):
         self.assertIn("Please give a number", self.page("b_spread_ratio=wide"))
         self.assertIn("No session is open", self.page("b_cuts=marked"))
-        self.assertIn("is not one of the faults", self.page("b_cuts=listed&b_root=Q"))
+        self.assertIn("There is no root Q", self.page("b_cuts=listed&b_root=Q"))
+        # A gap no target may have would ask for thousands of grafts.
+        for gap in ("0.0001", "-5", "1e300"):
+            self.assertIn('role="alert"', self.page(f"b_largest_gap_deg={gap}"))
         self.assertIn("compared", self.page("a_school=nobody&year=soon&b_cuts=%00"))
 
     def test_without_a_target_it_leads_to_the_path(self):

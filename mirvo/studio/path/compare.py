@@ -7,10 +7,13 @@ from dataclasses import dataclass, field
 from datetime import date
 from functools import lru_cache
 
+from pydantic import ValidationError
 from sqlalchemy import inspect
 
 from mirvo.core.almanac import rules
+from mirvo.core.complaints import first_complaint
 from mirvo.core.errors import BadInput
+from mirvo.core.limits.targets import TargetFields
 from mirvo.core.plan.case import Case
 from mirvo.core.plan.first_session import with_cut_list
 from mirvo.core.plan.paths import plan_way
@@ -21,8 +24,6 @@ from mirvo.records.models import Target, Tree
 from mirvo.studio.path.planning_case import MEASURE_FIRST, gaps_left, planning_case
 from mirvo.studio.standing.tree_queries import MeasuredBase, load_tree, measured_base, target_of
 
-# Figures of a target that may be another one's.
-TARGET_PARTS = ("spread_ratio", "largest_gap_deg", "pot_depth_mm")
 SET_TARGET_FIRST = "Set a target first; decisions are compared on the way to it."
 NO_SESSION = "No session can be planned for this tree, so nothing can be cut."
 # A plan takes up to some seconds, and the year is chosen again and again.
@@ -83,7 +84,7 @@ class DecidedPath:
 
     @property
     def most_over_limit(self) -> float:
-        """How far a session goes over the school's limit, share of the feeding root; 0 if none."""
+        """How far a session goes over the school's limit, share of the fine roots; 0 if none."""
         return max((step.share - step.budget for step in self.steps), default=0.0)
 
 
@@ -153,6 +154,8 @@ def _case(
     if decisions.cuts is None:
         return made.case, goes
     for label, cut in decisions.cuts.items():
+        if label not in made.roots:
+            raise BadInput("cuts", f"There is no root {label} on the latest photo.")
         goes[label] = max(cut, goes.get(label, 0.0))
     stay = {label: root.azimuth_deg for label, root in made.roots.items() if goes[label] < 1.0}
     year = PlanningProblem(made.case, decisions.school).first_possible
@@ -163,7 +166,13 @@ def _case(
 
 
 def _changed(target: Target, figures: Mapping[str, float]) -> Target:
-    """A target with some figures changed, never added to the database."""
+    """A target with some figures changed, never added to the database. Raises BadInput for one that
+    could not be set either."""
+    kept = {name: getattr(target, name) for name in TargetFields.model_fields}
+    try:
+        TargetFields.model_validate({**kept, **figures})
+    except ValidationError as error:
+        raise first_complaint(error) from None
     columns = {column.key: getattr(target, column.key) for column in inspect(Target).columns}
     return Target(**{**columns, **figures})
 
