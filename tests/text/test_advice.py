@@ -83,6 +83,7 @@ class AdviceTest(unittest.TestCase):
             "Today is out of season. In that window you can remove up to 42% of the fine roots.",
         )
         leave = replace(found, kind="leave")
+        self.assertNotIn("Today", advice.limits_text(standing, leave))
         self.assertIn(
             "its next window, 10 Mar – 10 Apr 2027, you", advice.limits_text(standing, leave)
         )

@@ -48,8 +48,8 @@ class DecidedPath:
     """What a set of decisions leads to by the end of a year.
 
     forecast : the tree then, None beyond what the path tells. steps : sessions up to then. cut :
-    part of each root that has gone by then. grafts_deg : azimuth of each new root set by then, and
-    the year of its session. layered : by then it stands on the roots of a ground layer.
+    part of each root that is gone. grafts_deg : azimuth of each new root, and the year of its
+    session. layered : it stands on the roots of a ground layer.
     """
 
     decisions: Decisions
@@ -148,8 +148,8 @@ def _case(
     db: DbSession, tree: Tree, target: Target, decisions: Decisions, today: date
 ) -> tuple[Case, dict[str, float]]:
     """The tree's case with a set of decisions in it, and the part of each root that goes in all."""
-    wished = _changed(target, decisions.target)
-    made = planning_case(db, tree, wished, today)
+    changed = _changed(target, decisions.target)
+    made = planning_case(db, tree, changed, today)
     goes = {label: root.goes for label, root in made.roots.items()}
     if decisions.cuts is None:
         return made.case, goes
@@ -161,7 +161,7 @@ def _case(
     year = PlanningProblem(made.case, decisions.school).first_possible
     if year is None:
         raise BadInput("cuts", NO_SESSION)
-    gaps = gaps_left(db, tree.id, wished, stay)
+    gaps = gaps_left(db, tree.id, changed, stay)
     return with_cut_list(made.case, year, decisions.cuts, made.roots, gaps), goes
 
 

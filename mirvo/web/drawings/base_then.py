@@ -27,10 +27,10 @@ def draw_bases(comparison: Comparison) -> tuple[Scene, Scene]:
 
 def _reach_mm(measured: TopRecord, side: DecidedPath) -> float:
     """Radius that holds everything drawn of one side, mm."""
-    end, wished = side.forecast, side.case.target.spread_ratio
+    end, target = side.forecast, side.case.target.spread_ratio
     if end is None:
         return measured.frame_mm
-    rings = max(end.spread_mm, wished * end.trunk_diameter_mm) / 2 * 1.08
+    rings = max(end.spread_mm, target * end.trunk_diameter_mm) / 2 * 1.08
     return max(measured.frame_mm + _thicker_mm(measured, end), rings)
 
 
@@ -57,9 +57,9 @@ def _draw(measured: TopRecord, side: DecidedPath, scale: float, name: str) -> Sc
             counts = side.year >= made + side.counts_after
             _new_root(scene, azimuth, end, scale, "root" if counts else "older")
         scene.circle(centre, end.spread_mm / 2 * scale, "flare-edge")
-        wished = side.case.target.spread_ratio * end.trunk_diameter_mm / 2 * scale
-        if wished < rim:
-            scene.circle(centre, wished, "target-ring")
+        target = side.case.target.spread_ratio * end.trunk_diameter_mm / 2 * scale
+        if target < rim:
+            scene.circle(centre, target, "target-ring")
     for one in measured.trunks:
         outline = [(x * grown, y * grown) for x, y in one.outline_mm]
         scene.path([_place(point, scale) for point in outline], "trunk", closed=True)

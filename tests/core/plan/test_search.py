@@ -403,6 +403,13 @@ def gains(tolls):
 
 
 class EnumerationTest(unittest.TestCase):
+    def agrees(self, made, school, problem):
+        """The search finds what enumeration finds; whether any way arrives."""
+        wanted = gains(Enumeration(made, school).run())
+        found = gains({route.year: route.toll for route in find_routes(problem).routes})
+        self.assertEqual(found, wanted)
+        return bool(wanted)
+
     def test_least_tolls_equal_enumeration_over_all_years_of_the_tradeoff(self):
         reached = 0
         count = few_or_all(36, 140)
@@ -413,10 +420,7 @@ class EnumerationTest(unittest.TestCase):
             if problem.arrived_today:
                 continue
             with self.subTest(seed=seed):
-                wanted = gains(Enumeration(made, school).run())
-                found = gains({route.year: route.toll for route in find_routes(problem).routes})
-                self.assertEqual(found, wanted)
-                reached += bool(wanted)
+                reached += self.agrees(made, school, problem)
         self.assertGreater(reached, count // 5)
 
     def test_sides_pots_of_the_shelf_and_rests(self):
@@ -449,10 +453,7 @@ class EnumerationTest(unittest.TestCase):
             if problem.arrived_today:
                 continue
             with self.subTest(seed=seed):
-                wanted = gains(Enumeration(made, school).run())
-                found = gains({route.year: route.toll for route in find_routes(problem).routes})
-                self.assertEqual(found, wanted)
-                reached += bool(wanted)
+                reached += self.agrees(made, school, problem)
         self.assertGreater(reached, 5)
 
     def test_a_thin_trunk_on_a_board_is_cut_below_need(self):
