@@ -17,6 +17,7 @@ from mirvo.demo.load import load_demo
 from mirvo.studio.bench_session.entries import save_entries
 from mirvo.studio.bench_session.session import begin
 from mirvo.studio.ground.context import Studio
+from mirvo.studio.path.path import plan_path
 from mirvo.web.app import create_app
 
 OUT = Path(__file__).parent.parent / "docs/screenshots"
@@ -81,7 +82,9 @@ def begin_a_session(studio: Studio) -> None:
     ]
     refused = save_entries(studio, bench.id, entries).refused
     if refused:
-        raise SystemExit(refused[0]["message"])
+        raise SystemExit(refused[0].message)
+    # The buds move the window, so the path follows; else early pictures would show the old one.
+    plan_path(studio, 1)
 
 
 def main() -> None:
